@@ -1,0 +1,2 @@
+//! Benchmarks.
+fn main() {}

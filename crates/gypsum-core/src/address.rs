@@ -1,0 +1,250 @@
+//! Addresses: where a setting stands, as steps from the outside in.
+//!
+//! `Match User porter..X11Forwarding`, `mysqld..max_connections`, `Port#2`, `"odd..name"`.
+
+use crate::doc::{BlockId, Document, Kind, LeafId, Parts};
+use std::fmt;
+
+/// One step: the words of a block or the name of a setting, and which of several it is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Step {
+    /// The words, as in the file.
+    pub words: String,
+    /// Which of several, from 1, where it was said.
+    pub nth: Option<u32>,
+}
+
+/// Where something stands. Its text form can be pasted back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Address {
+    steps: Vec<Step>,
+}
+
+/// Why a text is not an address.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum NotAnAddress {
+    /// A step without words.
+    EmptyStep,
+    /// A double quote that is not closed.
+    OpenQuote,
+    /// Text behind the closing quote of a step.
+    AfterQuote,
+    /// `#0`, or a number too large.
+    BadNumber,
+}
+
+impl fmt::Display for NotAnAddress {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str(match self {
+            Self::EmptyStep => "a step of the address is empty",
+            Self::OpenQuote => "a double quote is not closed",
+            Self::AfterQuote => "after the closing quote only .. or #N may follow",
+            Self::BadNumber => "the number after # counts from 1",
+        })
+    }
+}
+
+impl Address {
+    /// Reads an address.
+    pub fn parse(text: &str) -> Result<Self, NotAnAddress> {
+        let mut steps = Vec::new();
+        let mut rest = text;
+        loop {
+            let (step, after) = parse_step(rest)?;
+            steps.push(step);
+            match after {
+                Some(after) => rest = after,
+                None => return Ok(Self { steps }),
+            }
+        }
+    }
+
+    /// An address of these steps.
+    pub fn of(steps: Vec<Step>) -> Self {
+        Self { steps }
+    }
+
+    /// The steps before the last: the blocks.
+    pub fn blocks(&self) -> &[Step] {
+        self.steps.split_last().map_or(&[], |(_, blocks)| blocks)
+    }
+
+    /// The last step: the name.
+    pub fn name(&self) -> &str {
+        self.steps.last().map_or("", |step| &step.words)
+    }
+
+    /// Which of several of that name.
+    pub fn nth(&self) -> Option<u32> {
+        self.steps.last().and_then(|step| step.nth)
+    }
+}
+
+/// Splits `ADDRESS=VALUE` at the first `=` outside quotes.
+pub fn split_value(text: &str) -> Option<(&str, &str)> {
+    let mut quoted = false;
+    let at = text.char_indices().find(|(_, c)| {
+        quoted ^= *c == '"';
+        *c == '=' && !quoted
+    });
+    at.map(|(at, _)| (&text[..at], &text[at + 1..]))
+}
+
+fn parse_step(text: &str) -> Result<(Step, Option<&str>), NotAnAddress> {
+    if let Some(inner) = text.strip_prefix('"') {
+        let close = inner.find('"').ok_or(NotAnAddress::OpenQuote)?;
+        let (number, after) = match inner[close + 1..].split_once("..") {
+            Some((number, after)) => (number, Some(after)),
+            None => (&inner[close + 1..], None),
+        };
+        let nth = match number.strip_prefix('#') {
+            Some(digits) => Some(parse_nth(digits)?),
+            None if number.is_empty() => None,
+            None => return Err(NotAnAddress::AfterQuote),
+        };
+        return Ok((checked(Step { words: inner[..close].into(), nth })?, after));
+    }
+    let (step, after) = match text.split_once("..") {
+        Some((step, after)) => (step, Some(after)),
+        None => (text, None),
+    };
+    let (words, nth) = match step.rsplit_once('#') {
+        Some((words, digits)) if !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()) => {
+            (words, Some(parse_nth(digits)?))
+        }
+        _ => (step, None),
+    };
+    Ok((checked(Step { words: words.split_whitespace().collect::<Vec<_>>().join(" "), nth })?, after))
+}
+
+fn parse_nth(digits: &str) -> Result<u32, NotAnAddress> {
+    digits.parse().ok().filter(|nth| *nth > 0).ok_or(NotAnAddress::BadNumber)
+}
+
+fn checked(step: Step) -> Result<Step, NotAnAddress> {
+    if step.words.is_empty() { Err(NotAnAddress::EmptyStep) } else { Ok(step) }
+}
+
+impl fmt::Display for Step {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let digits_follow = self
+            .words
+            .rsplit_once('#')
+            .is_some_and(|(_, tail)| !tail.is_empty() && tail.bytes().all(|byte| byte.is_ascii_digit()));
+        let odd = self.words.contains("..")
+            || self.words.contains(['=', '"'])
+            || self.words.starts_with('.')
+            || self.words.ends_with('.');
+        if (odd || digits_follow || self.words.trim() != self.words) && !self.words.contains('"') {
+            write!(out, "\"{}\"", self.words)?;
+        } else {
+            out.write_str(&self.words)?;
+        }
+        self.nth.map_or(Ok(()), |nth| write!(out, "#{nth}"))
+    }
+}
+
+impl fmt::Display for Address {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (n, step) in self.steps.iter().enumerate() {
+            let dots = if n == 0 { "" } else { ".." };
+            write!(out, "{dots}{step}")?;
+        }
+        Ok(())
+    }
+}
+
+/// Whether `step` means `block`: by its name alone, or by all its words, and by its number.
+pub fn means_block(doc: &Document, step: &Step, block: BlockId) -> bool {
+    let title = doc.title(block);
+    let name = title.split(' ').next().unwrap_or_default();
+    let dialect = doc.dialect();
+    let words = &step.words;
+    // The name of a group may differ by case; the words behind it are what they are.
+    let whole = words.len() == title.len()
+        && dialect.same(&words.as_bytes()[..name.len()], name.as_bytes())
+        && words.as_bytes()[name.len()..] == title.as_bytes()[name.len()..];
+    let by_name = dialect.same(words.as_bytes(), name.as_bytes());
+    (whole || by_name) && step.nth.is_none_or(|nth| nth == ordinal(doc, block, whole))
+}
+
+/// Which one `block` is, from 1, of the blocks beside it with the same words (or the same name).
+fn ordinal(doc: &Document, block: BlockId, whole: bool) -> u32 {
+    let key = |id: BlockId| {
+        let title = doc.title(id);
+        if whole { title } else { title.split(' ').next().unwrap_or_default().to_owned() }
+    };
+    let own = key(block);
+    let parent = doc.tree().block(block).parent();
+    let twins = doc.tree().blocks().take_while(|(id, _)| *id <= block);
+    twins.filter(|(id, other)| other.parent() == parent && key(*id) == own).count() as u32
+}
+
+/// The address of the statement in leaf `id`, with numbers where the names alone would not do.
+pub fn address_of(doc: &Document, id: LeafId) -> Address {
+    let mut steps: Vec<Step> = doc.path(id).into_iter().map(|block| block_step(doc, block)).collect();
+    let Some(parts) = doc.parts(id) else {
+        return Address { steps };
+    };
+    if let Some(block) = doc.tree().opened_by(id) {
+        steps.push(block_step(doc, block));
+        return Address { steps };
+    }
+    let (before, all) = twins(doc, id, &parts);
+    let nth = (all > 1).then_some(before + 1);
+    steps.push(Step { words: doc.text(parts.name).into_owned(), nth });
+    Address { steps }
+}
+
+fn block_step(doc: &Document, block: BlockId) -> Step {
+    let parent = doc.tree().block(block).parent();
+    let title = doc.title(block);
+    let same = doc.tree().blocks().filter(|(id, other)| other.parent() == parent && doc.title(*id) == title);
+    let nth = (same.count() > 1).then(|| ordinal(doc, block, true));
+    Step { words: title, nth }
+}
+
+/// How many settings of the same name stand before leaf `id` in its block, and how many in all.
+fn twins(doc: &Document, id: LeafId, parts: &Parts) -> (u32, u32) {
+    let block = doc.tree().block_of(id);
+    let name = doc.dialect().folded(parts.name.of(doc.source()));
+    let same = |other: LeafId, theirs: &Parts| {
+        doc.dialect().same(theirs.name.of(doc.source()), &name) && doc.tree().block_of(other) == block
+    };
+    let (mut before, mut all) = (0, 0);
+    for (other, kind, theirs) in doc.statements() {
+        if kind == Kind::Setting && same(other, &theirs) {
+            before += u32::from(other < id);
+            all += 1;
+        }
+    }
+    (before, all)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn addresses_are_read() {
+        let address = Address::parse("Match User  porter#2..\"a..b\"#3").unwrap();
+        assert_eq!(address.blocks(), [Step { words: "Match User porter".into(), nth: Some(2) }]);
+        assert_eq!((address.name(), address.nth()), ("a..b", Some(3)));
+        assert_eq!(split_value("\"a=b\"..c=d=e"), Some(("\"a=b\"..c", "d=e")));
+        let bad = |text| Address::parse(text).unwrap_err();
+        assert_eq!((bad("a.."), bad("")), (NotAnAddress::EmptyStep, NotAnAddress::EmptyStep));
+        assert_eq!(bad("\"a"), NotAnAddress::OpenQuote);
+        assert_eq!(bad("\"a\"b"), NotAnAddress::AfterQuote);
+        assert_eq!(bad("a#0"), NotAnAddress::BadNumber);
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_printed_can_be_pasted(words in "[a-z#=.]([a-z0-9#=. ]{0,8}[a-z0-9#=])?", nth in proptest::option::of(1u32..9)) {
+            prop_assume!(!words.contains("  "));
+            let address = Address::of(vec![Step { words, nth }, Step { words: "x".into(), nth: None }]);
+            prop_assert_eq!(Address::parse(&address.to_string()), Ok(address));
+        }
+    }
+}

@@ -1,0 +1,79 @@
+//! The plan of a change: everything that is needed to carry it out or to take it back, resolved to
+//! file names, digests, argument vectors and times. It is the first record of the journal.
+
+use crate::health::Outcome;
+use crate::profile::{Activation, Check, Service};
+use crate::service::Observation;
+use serde::{Deserialize, Serialize};
+use std::path::PathBuf;
+
+/// What a file holds. Absent is a state like any digest.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Content {
+    /// There is no file.
+    Absent,
+    /// Its bytes have this BLAKE3 digest, in hexadecimal.
+    Digest(String),
+}
+
+/// How a file is replaced.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum How {
+    /// The new file changes places with the old one, which waits aside.
+    Exchange,
+    /// The bytes are written into the standing file: it is mounted there, or its file system cannot
+    /// exchange.
+    InPlace,
+    /// There was no file: the new one takes the name.
+    Create,
+    /// There will be no file: the old one waits aside.
+    Remove,
+}
+
+/// One file of a change.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlannedFile {
+    /// The file itself, links followed.
+    pub path: PathBuf,
+    /// What it holds before.
+    pub before: Content,
+    /// What it is to hold.
+    pub after: Content,
+    /// How it is replaced.
+    pub how: How,
+    /// Where the new file waits, and then the old one.
+    pub aside: PathBuf,
+    /// The backup, in the change's folder; none where there was no file.
+    pub backup: Option<PathBuf>,
+}
+
+/// The plan of one change.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Plan {
+    /// The daemon.
+    pub daemon: String,
+    /// The change, by the name of its folder.
+    pub change: String,
+    /// Its files, in the order in which they go live.
+    pub files: Vec<PlannedFile>,
+    /// What keeps the daemon running; the unit is the one that was found.
+    pub service: Service,
+    /// What it needs.
+    pub activation: Activation,
+    /// Whether the service was up before, or is to be started.
+    pub touch_service: bool,
+    /// How long an activation may take, in milliseconds.
+    pub limit_ms: u64,
+    /// How long all must stay well, in milliseconds.
+    pub steady_ms: u64,
+    /// The health checks for the configuration as it was.
+    pub checks_before: Vec<Check>,
+    /// The health checks for the configuration as it will be.
+    pub checks_after: Vec<Check>,
+    /// What the former said before anything was touched.
+    pub baseline: Vec<Outcome>,
+    /// The service before anything was touched.
+    pub service_before: Option<Observation>,
+}

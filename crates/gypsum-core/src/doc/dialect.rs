@@ -1,0 +1,89 @@
+//! What tells two daemons of one family apart.
+
+use serde::Deserialize;
+
+/// Which of several statements of one setting decides.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Wins {
+    /// The first one; later ones are ignored.
+    First,
+    /// The last one.
+    #[default]
+    Last,
+}
+
+/// The variations of a family, given by the daemon's profile.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Dialect {
+    /// Marks that make a comment of a line that begins with one.
+    pub comments: Vec<String>,
+    /// Marks that begin a comment behind a value, after a blank.
+    pub inline_comments: Vec<String>,
+    /// Characters that quote a value.
+    pub quotes: String,
+    /// Whether names differ by case only (`port`, `Port`).
+    pub ignore_case: bool,
+    /// Whether `-` and `_` are the same in a name.
+    pub dash_is_underscore: bool,
+    /// `keyword` only: whether `Name=value` is read like `Name value`.
+    pub equals: bool,
+    /// Whether a backslash at the end of a line continues it.
+    pub continuation: bool,
+    /// `keyword` only: names that begin a conditional group, which runs to the next one.
+    pub groups: Vec<String>,
+    /// Which of several statements decides.
+    pub wins: Wins,
+}
+
+impl Default for Dialect {
+    fn default() -> Self {
+        Self {
+            comments: vec!["#".into()],
+            inline_comments: Vec::new(),
+            quotes: "\"".into(),
+            ignore_case: false,
+            dash_is_underscore: false,
+            equals: false,
+            continuation: false,
+            groups: Vec::new(),
+            wins: Wins::default(),
+        }
+    }
+}
+
+impl Dialect {
+    /// Whether two names are the same to this daemon.
+    pub fn same(&self, a: &[u8], b: &[u8]) -> bool {
+        a.len() == b.len() && a.iter().zip(b).all(|(a, b)| self.fold(*a) == self.fold(*b))
+    }
+
+    /// A name in the one spelling that all its spellings share.
+    pub fn folded(&self, name: &[u8]) -> Vec<u8> {
+        name.iter().map(|byte| self.fold(*byte)).collect()
+    }
+
+    fn fold(&self, byte: u8) -> u8 {
+        match byte {
+            b'-' if self.dash_is_underscore => b'_',
+            _ if self.ignore_case => byte.to_ascii_lowercase(),
+            _ => byte,
+        }
+    }
+
+    /// The mark with which `text` begins a comment.
+    pub fn comment_mark(&self, text: &[u8]) -> Option<&str> {
+        self.comments.iter().map(String::as_str).find(|mark| text.starts_with(mark.as_bytes()))
+    }
+
+    /// The mark with which this dialect comments a line out.
+    pub fn own_mark(&self) -> &str {
+        self.comments.first().map_or("#", String::as_str)
+    }
+
+    /// Whether `byte` quotes a value.
+    pub fn is_quote(&self, byte: u8) -> bool {
+        self.quotes.as_bytes().contains(&byte)
+    }
+}

@@ -1,0 +1,132 @@
+//! One source with its tree, and the questions one asks of both.
+
+use super::{BlockId, Dialect, Family, Kind, LeafId, Parts, Tree};
+use crate::text::{Place, Span, place_of};
+use std::borrow::Cow;
+
+/// A source that four-byte offsets cannot address.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TooLarge(
+    /// Its size in bytes.
+    pub usize,
+);
+
+/// One configuration file, read.
+#[derive(Clone, Debug)]
+pub struct Document {
+    source: Vec<u8>,
+    tree: Tree,
+    family: Family,
+    dialect: Dialect,
+}
+
+impl Document {
+    /// Reads `source`. Only its size can be refused, never its content.
+    pub fn read(source: Vec<u8>, family: Family, dialect: Dialect) -> Result<Self, TooLarge> {
+        if source.len() >= u32::MAX as usize {
+            return Err(TooLarge(source.len()));
+        }
+        let tree = family.read(&source, &dialect);
+        Ok(Self { source, tree, family, dialect })
+    }
+
+    /// The bytes that were read.
+    pub fn source(&self) -> &[u8] {
+        &self.source
+    }
+
+    /// The leaves and blocks.
+    pub fn tree(&self) -> &Tree {
+        &self.tree
+    }
+
+    /// The family it was read as.
+    pub fn family(&self) -> Family {
+        self.family
+    }
+
+    /// The dialect it was read in.
+    pub fn dialect(&self) -> &Dialect {
+        &self.dialect
+    }
+
+    /// The parts of the statement in leaf `id`; `None` for leaves that hold none.
+    pub fn parts(&self, id: LeafId) -> Option<Parts> {
+        let kind = self.tree.kind(id);
+        matches!(kind, Kind::Setting | Kind::Open)
+            .then(|| self.family.split(&self.source, kind, self.tree.span(id), &self.dialect))?
+    }
+
+    /// All statements (settings and opening ones) with their parts, in order.
+    pub fn statements(&self) -> impl Iterator<Item = (LeafId, Kind, Parts)> + '_ {
+        self.tree.leaves().filter_map(|(id, kind, span)| {
+            matches!(kind, Kind::Setting | Kind::Open)
+                .then(|| self.family.split(&self.source, kind, span, &self.dialect))?
+                .map(|parts| (id, kind, parts))
+        })
+    }
+
+    /// The text in `span`; bytes that are not UTF-8 are shown as replacement characters.
+    pub fn text(&self, span: Span) -> Cow<'_, str> {
+        String::from_utf8_lossy(span.of(&self.source))
+    }
+
+    /// The value in `parts` as the daemon understands it: quotes around the whole of it taken off.
+    pub fn value(&self, parts: &Parts) -> String {
+        let raw = parts.value.raw(&self.source);
+        String::from_utf8_lossy(unquoted(&raw, &self.dialect)).into_owned()
+    }
+
+    /// The line and column at which leaf `id` has its text.
+    pub fn place(&self, id: LeafId) -> Place {
+        let span = self.tree.span(id);
+        let start = self.parts(id).map_or(span.start, |parts| parts.name.start);
+        place_of(&self.source, start as usize)
+    }
+
+    /// The words of a block's opening statement, as a step of an address: the name, and the words
+    /// after it.
+    pub fn title(&self, block: BlockId) -> String {
+        let Some(parts) = self.parts(self.tree.block(block).open()) else {
+            return String::new();
+        };
+        let mut title = self.text(parts.name).into_owned();
+        let words = parts.value.raw(&self.source);
+        for word in String::from_utf8_lossy(&words).split_whitespace() {
+            title.push(' ');
+            title.push_str(word);
+        }
+        title
+    }
+
+    /// The blocks around leaf `id`, outermost first.
+    pub fn path(&self, id: LeafId) -> Vec<BlockId> {
+        let mut path = Vec::new();
+        let mut at = self.tree.block_of(id);
+        while let Some(block) = at {
+            path.push(block);
+            at = self.tree.block(block).parent();
+        }
+        path.reverse();
+        path
+    }
+
+    /// Whether `block` is a conditional group: what stands in it holds only at times.
+    pub fn is_conditional(&self, block: BlockId) -> bool {
+        self.family == Family::Keyword
+            && self.parts(self.tree.block(block).open()).is_some_and(|parts| {
+                let name = parts.name.of(&self.source);
+                self.dialect.groups.iter().any(|group| self.dialect.same(name, group.as_bytes()))
+            })
+    }
+}
+
+/// `raw` without the quotes around the whole of it.
+fn unquoted<'a>(raw: &'a [u8], dialect: &Dialect) -> &'a [u8] {
+    match raw {
+        [first, inner @ .., last] if first == last && dialect.is_quote(*first) && !inner.contains(first) => {
+            inner
+        }
+        _ => raw,
+    }
+}

@@ -1,0 +1,49 @@
+//! `keyword`: `Name value …` a line, and conditional groups that run to the next one or the end.
+
+use super::scan::{is_blank, read_lines, trim, value_span};
+use super::{Dialect, Kind, Parts, Pieces, Tree};
+use crate::text::Span;
+
+pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+    read_lines(source, dialect, |text| kind_of(text, dialect))
+}
+
+/// The kind of a line that begins with `text`, which has no blanks before it.
+pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+    if dialect.comment_mark(text).is_some() {
+        Kind::Comment
+    } else if opens_group(text, dialect) {
+        Kind::Open
+    } else {
+        Kind::Setting
+    }
+}
+
+fn opens_group(text: &[u8], dialect: &Dialect) -> bool {
+    dialect.groups.iter().any(|group| {
+        let (name, rest) = text.split_at(group.len().min(text.len()));
+        dialect.same(name, group.as_bytes()) && rest.first().is_none_or(|byte| is_blank(*byte))
+    })
+}
+
+pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+    let text = trim(source, span);
+    let bytes = text.of(source);
+    let name_length = bytes
+        .iter()
+        .position(|byte| is_blank(*byte) || (dialect.equals && *byte == b'='))
+        .unwrap_or(bytes.len());
+    if name_length == 0 {
+        return None;
+    }
+    let name = Span { start: text.start, end: text.start + name_length as u32 };
+    let rest = &bytes[name_length..];
+    let mut gap = rest.iter().take_while(|byte| is_blank(**byte)).count();
+    if dialect.equals && rest.get(gap) == Some(&b'=') {
+        gap += 1 + rest[gap + 1..].iter().take_while(|byte| is_blank(**byte)).count();
+    }
+    let value = value_span(source, name.end + gap as u32, text.end, dialect);
+    let (value, end) =
+        if value.is_empty() { (Pieces::default(), name.end) } else { (Pieces::one(value), value.end) };
+    Some(Parts { name, value, end })
+}

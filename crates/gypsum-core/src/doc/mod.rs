@@ -1,0 +1,23 @@
+//! The document: one tree for every format.
+//!
+//! Bytes become a list of statement leaves that tile the source (joined, they *are* the source, for
+//! any bytes at all) and a list of blocks, each a range of leaves. A statement is split into its
+//! parts only when somebody asks. Reading never fails on content: what a family cannot read
+//! becomes a `broken` leaf and the rest is still read.
+
+mod dialect;
+mod document;
+mod dormant;
+mod family;
+mod keyword;
+mod parts;
+mod scan;
+mod sections;
+mod tree;
+
+pub use dialect::{Dialect, Wins};
+pub use document::{Document, TooLarge};
+pub use dormant::{Dormant, Nearness, dormants};
+pub use family::Family;
+pub use parts::{Parts, Pieces};
+pub use tree::{Block, BlockId, Builder, Kind, LeafId, Tree};

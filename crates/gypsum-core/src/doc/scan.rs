@@ -1,0 +1,99 @@
+//! What the line-based families share: logical lines, blanks, the end of a value.
+
+use super::{Builder, Dialect, Kind, Tree};
+use crate::text::Span;
+
+/// Whether `byte` separates words in a line.
+pub fn is_blank(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'\r' | b'\n' | 0x0b | 0x0c)
+}
+
+/// The part of `span` without blanks at either end.
+pub fn trim(source: &[u8], span: Span) -> Span {
+    let bytes = span.of(source);
+    let lead = bytes.iter().take_while(|byte| is_blank(**byte)).count();
+    let trail = bytes[lead..].iter().rev().take_while(|byte| is_blank(**byte)).count();
+    Span { start: span.start + lead as u32, end: span.end - trail as u32 }
+}
+
+/// Length of the byte-order mark at the start of a UTF-8 file.
+fn mark_length(source: &[u8]) -> usize {
+    if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 }
+}
+
+/// Reads a line-based source: every logical line becomes one leaf of the kind that `kind_of` gives
+/// its text (without the blanks before it). An opening line ends the group before it.
+pub fn read_lines(source: &[u8], dialect: &Dialect, kind_of: impl Fn(&[u8]) -> Kind) -> Tree {
+    let mut builder = Builder::with_capacity(expected_leaves(source));
+    let mut at = mark_length(source);
+    builder.leaf(Kind::Blank, at);
+    while at < source.len() {
+        let mut end = line_end(source, at);
+        let lead = source[at..end].iter().take_while(|byte| is_blank(**byte)).count();
+        let kind = if at + lead == end { Kind::Blank } else { kind_of(&source[at + lead..end]) };
+        if dialect.continuation && kind != Kind::Comment {
+            end = continued(source, at, end);
+        }
+        if kind == Kind::Open {
+            builder.end();
+            builder.open(end);
+        } else {
+            builder.leaf(kind, end);
+        }
+        at = end;
+    }
+    builder.finish()
+}
+
+/// The length of a file says little about its lines; the density of its beginning says enough.
+fn expected_leaves(source: &[u8]) -> usize {
+    let sample = &source[..source.len().min(1 << 16)];
+    let lines = memchr::memchr_iter(b'\n', sample).count() + 1;
+    let whole = lines as u128 * source.len() as u128 / sample.len().max(1) as u128;
+    whole as usize + whole as usize / 16 + 2
+}
+
+fn line_end(source: &[u8], at: usize) -> usize {
+    memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |found| at + found + 1)
+}
+
+fn continued(source: &[u8], start: usize, mut end: usize) -> usize {
+    while end < source.len() {
+        let text = source[start..end].strip_suffix(b"\n").unwrap_or(&source[start..end]);
+        let text = text.strip_suffix(b"\r").unwrap_or(text);
+        if !text.ends_with(b"\\") {
+            break;
+        }
+        end = line_end(source, end);
+    }
+    end
+}
+
+/// The value that begins at `start` and ends at the latest at `limit`: without the inline comment
+/// behind it, which needs a blank before it and does not begin inside quotes.
+pub fn value_span(source: &[u8], start: u32, limit: u32, dialect: &Dialect) -> Span {
+    let whole = Span { start, end: limit };
+    let bytes = whole.of(source);
+    if dialect.inline_comments.is_empty() {
+        return trim(source, whole);
+    }
+    let mut quote = None;
+    let mut after_blank = true;
+    for (at, byte) in bytes.iter().copied().enumerate() {
+        match quote {
+            Some(open) if byte == open => quote = None,
+            Some(_) => {}
+            None if dialect.is_quote(byte) => quote = Some(byte),
+            None if after_blank && starts_comment(&bytes[at..], dialect) => {
+                return trim(source, Span { start, end: start + at as u32 });
+            }
+            None => {}
+        }
+        after_blank = is_blank(byte);
+    }
+    trim(source, whole)
+}
+
+fn starts_comment(bytes: &[u8], dialect: &Dialect) -> bool {
+    dialect.inline_comments.iter().any(|mark| bytes.starts_with(mark.as_bytes()))
+}

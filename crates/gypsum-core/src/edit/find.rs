@@ -1,0 +1,84 @@
+//! Finding what an address means: awake or dormant, in which file.
+
+use super::File;
+use crate::address::{Address, means_block};
+use crate::doc::{BlockId, Document, Dormant, Kind, LeafId, dormants};
+use std::collections::HashMap;
+
+/// A leaf of one of the files.
+pub type Found = (usize, LeafId);
+
+/// The settings that `address` may mean, in reading order. Where some stand exactly there, only
+/// those; else those in deeper blocks, but never in a conditional group that was not named.
+pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
+    let mut found = Vec::new();
+    for (n, file) in files.iter().enumerate() {
+        let doc = &file.doc;
+        for (leaf, kind, parts) in doc.statements() {
+            let name = parts.name.of(doc.source());
+            if kind == Kind::Setting && doc.dialect().same(name, address.name().as_bytes()) {
+                found.push((n, leaf, doc.path(leaf)));
+            }
+        }
+    }
+    let found = fitting(files, address, found);
+    pick_nth(files, address, found)
+}
+
+/// The dormant statements that `address` may mean, in reading order. Those inside a block that
+/// stands commented out as a whole are left out: waking one line of it would move it elsewhere.
+pub fn find_dormant(files: &[File], address: &Address) -> Vec<(usize, Dormant)> {
+    let mut all = HashMap::new();
+    let mut found = Vec::new();
+    for (n, file) in files.iter().enumerate() {
+        let doc = &file.doc;
+        for dormant in dormants(doc) {
+            let name = dormant.parts.name.of(doc.source());
+            let asked = doc.dialect().same(name, address.name().as_bytes());
+            if asked && dormant.kind == Kind::Setting && dormant.under.is_none() {
+                found.push((n, dormant.leaf, doc.path(dormant.leaf)));
+                all.insert((n, dormant.leaf), dormant);
+            }
+        }
+    }
+    let found = pick_nth(files, address, fitting(files, address, found));
+    found.into_iter().filter_map(|key| all.remove(&key).map(|dormant| (key.0, dormant))).collect()
+}
+
+/// Whether the innermost of `path` are the blocks that `address` names.
+pub fn ends_with(doc: &Document, path: &[BlockId], address: &Address) -> bool {
+    let steps = address.blocks();
+    steps.len() <= path.len()
+        && steps.iter().rev().zip(path.iter().rev()).all(|(step, block)| means_block(doc, step, *block))
+}
+
+fn fitting(files: &[File], address: &Address, found: Vec<(usize, LeafId, Vec<BlockId>)>) -> Vec<Found> {
+    let steps = address.blocks().len();
+    let mut fit: Vec<_> = found
+        .into_iter()
+        .filter(|(n, _, path)| {
+            let doc = &files[*n].doc;
+            let deeper = &path[..path.len().saturating_sub(steps)];
+            ends_with(doc, path, address) && !deeper.iter().any(|block| doc.is_conditional(*block))
+        })
+        .collect();
+    if fit.iter().any(|(_, _, path)| path.len() == steps) {
+        fit.retain(|(_, _, path)| path.len() == steps);
+    }
+    fit.into_iter().map(|(n, leaf, _)| (n, leaf)).collect()
+}
+
+fn pick_nth(files: &[File], address: &Address, found: Vec<Found>) -> Vec<Found> {
+    let Some(nth) = address.nth() else {
+        return found;
+    };
+    let mut seen: HashMap<(usize, Option<BlockId>), u32> = HashMap::new();
+    found
+        .into_iter()
+        .filter(|(n, leaf)| {
+            let count = seen.entry((*n, files[*n].doc.tree().block_of(*leaf))).or_default();
+            *count += 1;
+            *count == nth
+        })
+        .collect()
+}

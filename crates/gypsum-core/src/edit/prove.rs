@@ -1,0 +1,128 @@
+//! The proof of an edit: the result is read again, and its settings must differ from those before
+//! by exactly what was asked for.
+
+use super::File;
+use crate::doc::{Document, Kind, LeafId};
+use crate::finding::Finding;
+use std::collections::HashMap;
+
+/// What an edit should amount to.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// The setting in this leaf has this value.
+    Given(Vec<u8>),
+    /// The comment in this leaf is now this setting.
+    Woken { name: Vec<u8>, value: Vec<u8> },
+    /// Behind this leaf stands this new setting.
+    Born { name: Vec<u8>, value: Vec<u8> },
+    /// The setting in this leaf is gone (removed, or a comment now).
+    Gone,
+}
+
+/// The fates of one file's leaves.
+pub type Fates<'a> = Vec<(Option<LeafId>, &'a Fate)>;
+
+/// Returns `after` where it reads back as `file` with exactly these fates, else a finding.
+pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, Finding> {
+    let old = &file.doc;
+    let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
+        Finding::fault("too-large", "the file would grow beyond what can be read").in_file(&file.path)
+    })?;
+    match first_difference(old, &new, fates) {
+        None => Ok(new.source().to_vec()),
+        Some(leaf) => {
+            let finding = Finding::fault(
+                "not-provable",
+                "read back, the edited file does not say what was asked for",
+            )
+            .mend("the value may hold a mark that means something in this format; quote it, or leave it out");
+            Err(match leaf {
+                Some(leaf) => finding.at(&file.path, &new, leaf),
+                None => finding.in_file(&file.path),
+            })
+        }
+    }
+}
+
+/// What must be the next thing in the new file.
+enum Wanted<'a> {
+    Same(Kind, &'a [u8]),
+    Setting(&'a [u8], &'a [u8]),
+}
+
+fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option<Option<LeafId>> {
+    let mut by_leaf: HashMap<Option<LeafId>, Vec<&Fate>> = HashMap::new();
+    for (leaf, fate) in fates {
+        by_leaf.entry(*leaf).or_default().push(fate);
+    }
+    let mut there = new.tree().leaves().filter(|(_, kind, _)| counts(*kind)).map(|(id, ..)| id);
+    let born = |leaf: Option<LeafId>| {
+        let fates = by_leaf.get(&leaf).into_iter().flatten();
+        fates.filter_map(|fate| match fate {
+            Fate::Born { name, value } => Some(Wanted::Setting(name, value)),
+            _ => None,
+        })
+    };
+    for wanted in born(None) {
+        let is = next_is(new, &mut there, &wanted);
+        if is.is_some() {
+            return is;
+        }
+    }
+    for (leaf, kind, span) in old.tree().leaves() {
+        let fate = by_leaf
+            .get(&Some(leaf))
+            .and_then(|fates| fates.iter().find(|fate| !matches!(fate, Fate::Born { .. })));
+        let parts = fate.and_then(|_| old.parts(leaf));
+        let wanted = match fate {
+            Some(Fate::Gone) => None,
+            Some(Fate::Woken { name, value }) => Some(Wanted::Setting(name, value)),
+            Some(Fate::Given(value)) => {
+                parts.map(|parts| Wanted::Setting(parts.name.of(old.source()), value))
+            }
+            _ => counts(kind).then(|| Wanted::Same(kind, span.of(old.source()).trim_ascii())),
+        };
+        for wanted in wanted.into_iter().chain(born(Some(leaf))) {
+            let is = next_is(new, &mut there, &wanted);
+            if is.is_some() {
+                return is;
+            }
+        }
+    }
+    there.next().map(Some)
+}
+
+/// `None` where the next counting leaf is as wanted; else the leaf that is not, if there is one.
+fn next_is(
+    new: &Document,
+    there: &mut impl Iterator<Item = LeafId>,
+    wanted: &Wanted<'_>,
+) -> Option<Option<LeafId>> {
+    let Some(id) = there.next() else {
+        return Some(None);
+    };
+    let fits = match wanted {
+        Wanted::Same(kind, bytes) => {
+            new.tree().kind(id) == *kind && new.tree().span(id).of(new.source()).trim_ascii() == *bytes
+        }
+        Wanted::Setting(name, value) => new.parts(id).is_some_and(|parts| {
+            new.tree().kind(id) == Kind::Setting
+                && parts.name.of(new.source()) == *name
+                && same_value(&new.value(&parts), value)
+        }),
+    };
+    if fits { None } else { Some(Some(id)) }
+}
+
+/// A value that was typed with quotes of its own reads back without them.
+fn same_value(read: &str, asked: &[u8]) -> bool {
+    let inner = match asked {
+        [b'"', inner @ .., b'"'] | [b'\'', inner @ .., b'\''] => inner,
+        _ => asked,
+    };
+    read.as_bytes() == asked || read.as_bytes() == inner
+}
+
+fn counts(kind: Kind) -> bool {
+    !matches!(kind, Kind::Comment | Kind::Blank)
+}

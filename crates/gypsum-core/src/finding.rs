@@ -1,0 +1,134 @@
+//! Findings: what a check has to say.
+
+use crate::doc::{Document, LeafId};
+use crate::text::{line_span, place_of};
+use serde::{Deserialize, Serialize};
+
+/// How bad it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Good to know.
+    Hint,
+    /// Probably not what was meant; `--strict` refuses it.
+    Warning,
+    /// Refuses the change, unless its rule is accepted by name.
+    Fault,
+}
+
+impl Severity {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Hint => "hint",
+            Self::Warning => "warning",
+            Self::Fault => "fault",
+        }
+    }
+}
+
+/// One thing found.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Finding {
+    /// The rule, by the name that `--accept` takes.
+    pub rule: String,
+    /// How bad it is.
+    pub severity: Severity,
+    /// The file it is about.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub file: Option<String>,
+    /// The line in that file, from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line: Option<u32>,
+    /// The column in that line, from 1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub column: Option<u32>,
+    /// The line itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub text: Option<String>,
+    /// The setting, by its address.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub address: Option<String>,
+    /// What is wrong.
+    pub message: String,
+    /// What to do about it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mend: Option<String>,
+    /// Whether the person accepted the rule by name.
+    #[serde(default)]
+    pub accepted: bool,
+}
+
+impl Finding {
+    /// A finding that is about no place in particular.
+    pub fn new(rule: &str, severity: Severity, message: impl Into<String>) -> Self {
+        Self {
+            rule: rule.into(),
+            severity,
+            file: None,
+            line: None,
+            column: None,
+            text: None,
+            address: None,
+            message: message.into(),
+            mend: None,
+            accepted: false,
+        }
+    }
+
+    /// A fault.
+    pub fn fault(rule: &str, message: impl Into<String>) -> Self {
+        Self::new(rule, Severity::Fault, message)
+    }
+
+    /// A warning.
+    pub fn warning(rule: &str, message: impl Into<String>) -> Self {
+        Self::new(rule, Severity::Warning, message)
+    }
+
+    /// With what to do about it.
+    pub fn mend(mut self, mend: impl Into<String>) -> Self {
+        self.mend = Some(mend.into());
+        self
+    }
+
+    /// With the address it is about.
+    pub fn about(mut self, address: impl ToString) -> Self {
+        self.address = Some(address.to_string());
+        self
+    }
+
+    /// With the file it is about.
+    pub fn in_file(mut self, file: &str) -> Self {
+        self.file = Some(file.into());
+        self
+    }
+
+    /// With its place: the start of the text of leaf `id`.
+    pub fn at(self, file: &str, doc: &Document, id: LeafId) -> Self {
+        let start = doc.parts(id).map_or(doc.tree().span(id).start, |parts| parts.name.start);
+        self.at_offset(file, doc, start as usize)
+    }
+
+    /// With its place: byte `offset`.
+    pub fn at_offset(mut self, file: &str, doc: &Document, offset: usize) -> Self {
+        let place = place_of(doc.source(), offset);
+        self.file = Some(file.into());
+        self.line = Some(place.line);
+        self.column = Some(place.column);
+        self.text = Some(doc.text(line_span(doc.source(), offset)).trim_end().to_owned());
+        self
+    }
+
+    /// Whether it stands in the way of the change.
+    pub fn refuses(&self, strict: bool) -> bool {
+        let least = if strict { Severity::Warning } else { Severity::Fault };
+        self.severity >= least && !self.accepted
+    }
+
+    /// Whether `other` says the same thing of the same setting; lines may have moved.
+    pub fn same_as(&self, other: &Self) -> bool {
+        (&self.rule, &self.file, &self.address, &self.message, &self.text)
+            == (&other.rule, &other.file, &other.address, &other.message, &other.text)
+    }
+}

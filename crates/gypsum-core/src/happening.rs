@@ -1,0 +1,123 @@
+//! What happens during a change, as data: every display is drawn from it, live or later.
+
+use crate::change::Verdict;
+use crate::edit::Shown;
+use crate::finding::Finding;
+use crate::health::{Judgement, Outcome};
+use serde::{Deserialize, Serialize};
+
+/// One thing that happened.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "kebab-case")]
+pub enum Happening {
+    /// A change was begun.
+    Begun {
+        /// The daemon.
+        daemon: String,
+        /// Why, in the person's words.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        why: Option<String>,
+        /// Who: the login.
+        who: String,
+        /// Whether nothing is to be written.
+        dry_run: bool,
+    },
+    /// The edits as they will be done.
+    Proposed {
+        /// The edits.
+        edits: Vec<Shown>,
+    },
+    /// Something was found.
+    Found {
+        /// The finding.
+        finding: Finding,
+    },
+    /// The files were checked.
+    Checked {
+        /// By whom, in words.
+        by: String,
+    },
+    /// What will be done, said before it is.
+    Planned {
+        /// In words.
+        activation: String,
+    },
+    /// Health checks before anything was touched.
+    Baseline {
+        /// What they said.
+        health: Vec<Outcome>,
+    },
+    /// The backup exists.
+    BackedUp {
+        /// The change's name.
+        change: String,
+        /// The folder with the files as they were.
+        folder: String,
+    },
+    /// The files are live.
+    Replaced {
+        /// How many.
+        files: usize,
+    },
+    /// Something takes a while.
+    Waiting {
+        /// For what.
+        on: String,
+    },
+    /// The daemon was told.
+    Activated {
+        /// What was done, in words.
+        how: String,
+        /// Whether the command ended well.
+        ok: bool,
+        /// What it said, where it did not.
+        said: String,
+        /// How long it took.
+        ms: u64,
+        /// Whether this was for the old configuration.
+        back: bool,
+    },
+    /// Health checks after an activation.
+    Looked {
+        /// What they said.
+        health: Vec<Outcome>,
+        /// What that means.
+        judgement: Judgement,
+        /// Whether this was for the old configuration.
+        back: bool,
+    },
+    /// Old lines of the log which say why.
+    Log {
+        /// The lines.
+        lines: Vec<String>,
+    },
+    /// The old configuration is being put back.
+    Restoring {
+        /// Because of what.
+        cause: String,
+    },
+    /// Something to know that is no finding.
+    Noted {
+        /// In words.
+        text: String,
+    },
+    /// A stage ended.
+    Stage {
+        /// Its name.
+        name: String,
+        /// How it ended.
+        outcome: String,
+        /// How long it took.
+        ms: u64,
+    },
+    /// The change ended.
+    Ended {
+        /// The verdict.
+        verdict: Verdict,
+        /// Where the service stands now.
+        standing: String,
+        /// Why it could not be run, or what to do next.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        next: Option<String>,
+    },
+}

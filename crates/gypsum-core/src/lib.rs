@@ -1,0 +1,53 @@
+//! Everything of Gypsum that can be computed.
+//!
+//! No I/O, no clock, no environment, no printing: files come in as bytes, time and what was seen of
+//! the host come in as values, and what is to be done goes out as data.
+//!
+//! ```
+//! use gypsum_core::doc::{Document, Family};
+//! use gypsum_core::edit::{Edit, File, Guide, propose};
+//!
+//! let source = b"# guesses per connection\n#MaxAuthTries 6\n".to_vec();
+//! let doc = Document::read(source, Family::Keyword, Family::Keyword.plain_dialect())?;
+//! let files = [File { path: "/etc/ssh/sshd_config".into(), doc }];
+//! let guide = Guide { home: 0, only: None, block: None, spelling: &|_| None, plausible: &|_, _| false };
+//! let edit = Edit::parse_set("MaxAuthTries=4")?;
+//! let proposal = propose(&files, &[edit], &guide).map_err(|findings| findings[0].message.clone())?;
+//! assert_eq!(proposal.files[0].after, b"# guesses per connection\nMaxAuthTries 4\n");
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! # Limitations
+//!
+//! - Two families of formats are read so far: `keyword` and `sections`.
+//! - Files included from inside a block are not followed; a profile lists the files of its daemon in
+//!   their reading order.
+//! - A source of 4 GiB or more is refused.
+
+pub mod address;
+pub mod change;
+pub mod check;
+pub mod checker;
+pub mod doc;
+pub mod edit;
+pub mod finding;
+pub mod happening;
+pub mod health;
+pub mod listing;
+pub mod profile;
+pub mod report;
+pub mod secret;
+pub mod service;
+pub mod text;
+pub mod value;
+
+impl std::fmt::Display for doc::TooLarge {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(out, "a file of {} bytes is too large to be edited (4 GiB at most)", self.0)
+    }
+}
+
+impl std::error::Error for doc::TooLarge {}
+impl std::error::Error for edit::NotAnEdit {}
+impl std::error::Error for address::NotAnAddress {}
+impl std::error::Error for profile::ProfileError {}

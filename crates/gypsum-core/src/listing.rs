@@ -1,0 +1,163 @@
+//! The settings of a daemon, listed with their addresses.
+
+use crate::address::{Address, Step, address_of};
+use crate::doc::{BlockId, Document, Kind, LeafId, Wins, dormants};
+use crate::edit::File;
+use crate::profile::Profile;
+use crate::secret::{HIDDEN, is_secret};
+use crate::text::place_of;
+use serde::Serialize;
+use std::collections::HashMap;
+
+/// One line of the list.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Listed {
+    /// Where it stands; can be pasted back.
+    pub address: String,
+    /// Its value; empty for a bare name.
+    pub value: String,
+    /// The file.
+    pub file: String,
+    /// The line in it, from 1.
+    pub line: u32,
+    /// Whether it stands commented out.
+    pub dormant: bool,
+    /// Whether another line of the same setting decides instead.
+    pub shadowed: bool,
+    /// What it does, where the profile knows.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub about: Option<String>,
+}
+
+type Twin = (Vec<String>, Vec<u8>);
+
+/// All settings in reading order; of the dormant ones, those whose name the profile knows.
+pub fn list(files: &[File], profile: &Profile) -> Vec<Listed> {
+    let mut out: Vec<(Option<Twin>, Listed)> = Vec::new();
+    for file in files {
+        let mut rows = active_rows(file, profile);
+        rows.extend(dormant_rows(file, profile).into_iter().map(|(leaf, row)| (leaf, None, row)));
+        rows.sort_by_key(|(leaf, ..)| *leaf);
+        out.extend(rows.into_iter().map(|(_, twin, row)| (twin, row)));
+    }
+    mark_shadowed(&mut out, profile);
+    out.into_iter().map(|(_, row)| row).collect()
+}
+
+fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Listed)> {
+    let doc = &file.doc;
+    let mut paths: HashMap<Option<BlockId>, Vec<Step>> = HashMap::new();
+    let mut counts: HashMap<(Option<BlockId>, Vec<u8>), (u32, u32)> = HashMap::new();
+    let settings: Vec<_> = doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).collect();
+    let key = |leaf: LeafId, name: &[u8]| (doc.tree().block_of(leaf), doc.dialect().folded(name));
+    for (leaf, _, parts) in &settings {
+        counts.entry(key(*leaf, parts.name.of(doc.source()))).or_default().1 += 1;
+    }
+    let mut lines = LineCounter::new(doc);
+    settings
+        .iter()
+        .map(|(leaf, _, parts)| {
+            let key = key(*leaf, parts.name.of(doc.source()));
+            let mut steps = paths.entry(key.0).or_insert_with(|| block_steps(doc, key.0)).clone();
+            let twin = (steps.iter().map(ToString::to_string).collect(), key.1.clone());
+            let (seen, all) = counts.entry(key).or_default();
+            *seen += 1;
+            let name = doc.text(parts.name).into_owned();
+            steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
+            let row = row(file, profile, &name, doc.value(parts), Address::of(steps));
+            (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), ..row })
+        })
+        .collect()
+}
+
+fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
+    let doc = &file.doc;
+    dormants(doc)
+        .filter(|dormant| dormant.kind == Kind::Setting && dormant.under.is_none())
+        .filter_map(|dormant| {
+            let name = doc.text(dormant.parts.name).into_owned();
+            let value = doc.value(&dormant.parts);
+            let known = profile.spelling(&name).is_some();
+            let fits = profile
+                .setting(&name)
+                .is_none_or(|(_, setting)| crate::value::misfit(setting, &value).is_none());
+            if !known || !fits {
+                return None;
+            }
+            let mut steps = block_steps(doc, doc.tree().block_of(dormant.leaf));
+            steps.push(Step { words: name.clone(), nth: None });
+            let row = row(file, profile, &name, value, Address::of(steps));
+            let line = place_of(doc.source(), dormant.parts.name.start as usize).line;
+            Some((dormant.leaf, Listed { dormant: true, line, ..row }))
+        })
+        .collect()
+}
+
+fn row(file: &File, profile: &Profile, name: &str, value: String, address: Address) -> Listed {
+    let value = if is_secret(profile, name) { HIDDEN.to_owned() } else { value };
+    let about = profile.setting(name).and_then(|(_, setting)| setting.about.clone());
+    Listed {
+        address: address.to_string(),
+        value,
+        file: file.path.clone(),
+        line: 0,
+        dormant: false,
+        shadowed: false,
+        about,
+    }
+}
+
+fn block_steps(doc: &Document, block: Option<BlockId>) -> Vec<Step> {
+    let Some(block) = block else {
+        return Vec::new();
+    };
+    let address = address_of(doc, doc.tree().block(block).open());
+    let mut steps = address.blocks().to_vec();
+    steps.push(Step { words: address.name().to_owned(), nth: address.nth() });
+    steps
+}
+
+fn mark_shadowed(rows: &mut [(Option<Twin>, Listed)], profile: &Profile) {
+    let mut deciding: HashMap<Twin, usize> = HashMap::new();
+    for (n, (twin, row)) in rows.iter().enumerate() {
+        let Some(twin) = twin else { continue };
+        let repeats = profile.setting(last_name(&row.address)).is_some_and(|(_, setting)| setting.repeats);
+        // Without a profile nobody knows whether a repeated name adds up or is decided by one.
+        if repeats || profile.setting.is_empty() {
+            continue;
+        }
+        match profile.dialect.wins {
+            Wins::First => deciding.entry(twin.clone()).or_insert(n),
+            Wins::Last => deciding.entry(twin.clone()).insert_entry(n).into_mut(),
+        };
+    }
+    for (n, (twin, row)) in rows.iter_mut().enumerate() {
+        let decides = twin.as_ref().and_then(|twin| deciding.get(twin));
+        row.shadowed = decides.is_some_and(|decides| *decides != n);
+    }
+}
+
+fn last_name(address: &str) -> &str {
+    let step = address.rsplit("..").next().unwrap_or(address);
+    step.split('#').next().unwrap_or(step)
+}
+
+/// Counts lines forward, so that a whole list costs one pass.
+struct LineCounter<'a> {
+    source: &'a [u8],
+    at: usize,
+    line: u32,
+}
+
+impl<'a> LineCounter<'a> {
+    fn new(doc: &'a Document) -> Self {
+        Self { source: doc.source(), at: 0, line: 1 }
+    }
+
+    fn at(&mut self, offset: u32) -> u32 {
+        let offset = offset as usize;
+        self.line += memchr::memchr_iter(b'\n', &self.source[self.at..offset]).count() as u32;
+        self.at = offset;
+        self.line
+    }
+}

@@ -1,0 +1,150 @@
+//! The report of a change: one document, gathered from what happened.
+
+use crate::change::Verdict;
+use crate::edit::Shown;
+use crate::finding::Finding;
+use crate::happening::Happening;
+use crate::health::{Judgement, Outcome};
+use serde::{Deserialize, Serialize};
+
+/// The shape of the document; raised when a field changes its meaning.
+pub const SCHEMA: u32 = 1;
+
+/// One stage of a change.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StageTime {
+    /// Its name.
+    pub name: String,
+    /// How it ended.
+    pub outcome: String,
+    /// How long it took, in milliseconds.
+    pub ms: u64,
+}
+
+/// How the daemon took up its configuration.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Activated {
+    /// What was done, in words.
+    pub how: String,
+    /// Whether the command ended well.
+    pub ok: bool,
+    /// How long it took, in milliseconds.
+    pub ms: u64,
+}
+
+/// A value before and after.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Reading {
+    /// Its name.
+    pub name: String,
+    /// Before.
+    pub before: String,
+    /// After.
+    pub after: String,
+}
+
+/// What is written to `change.json`, and printed for `--json`.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Report {
+    /// [`SCHEMA`].
+    pub schema: u32,
+    /// The change, by the name of its folder; none where it left no folder.
+    pub change: Option<String>,
+    /// The daemon.
+    pub daemon: String,
+    /// How it ended; none for commands that change nothing.
+    pub verdict: Option<Verdict>,
+    /// Whether the service is well now; none where nobody looked.
+    pub well: Option<bool>,
+    /// Whether something could not be looked at.
+    #[serde(default)]
+    pub unproven: bool,
+    /// Whether nothing was to be written.
+    #[serde(default)]
+    pub dry_run: bool,
+    /// Who: the login.
+    #[serde(default)]
+    pub who: String,
+    /// Why, in the person's words.
+    #[serde(default)]
+    pub why: Option<String>,
+    /// Where the service stands, in words.
+    #[serde(default)]
+    pub standing: String,
+    /// What to do next, where something is to be done.
+    #[serde(default)]
+    pub next: Option<String>,
+    /// What was found.
+    pub findings: Vec<Finding>,
+    /// The edits.
+    pub edits: Vec<Shown>,
+    /// The folder with the files as they were.
+    pub backup: Option<String>,
+    /// How the daemon took up its configuration.
+    pub activation: Option<Activated>,
+    /// What the last health checks said.
+    pub health: Vec<Outcome>,
+    /// Values before and after.
+    pub readings: Vec<Reading>,
+    /// The stages.
+    pub stages: Vec<StageTime>,
+}
+
+impl Report {
+    /// An empty report about `daemon`.
+    pub fn new(daemon: &str) -> Self {
+        Self { schema: SCHEMA, daemon: daemon.into(), ..Self::default() }
+    }
+
+    /// Takes in one thing that happened.
+    pub fn take(&mut self, happening: &Happening) {
+        match happening.clone() {
+            Happening::Begun { daemon, why, who, dry_run } => {
+                *self = Self { why, who, dry_run, ..Self::new(&daemon) };
+            }
+            Happening::Proposed { edits } => self.edits = edits,
+            Happening::Found { finding } => self.findings.push(finding),
+            Happening::Baseline { health } => self.looked(health),
+            Happening::BackedUp { change, folder } => {
+                self.change = Some(change);
+                self.backup = Some(folder);
+            }
+            Happening::Activated { how, ok, ms, .. } => self.activation = Some(Activated { how, ok, ms }),
+            Happening::Looked { health, judgement, .. } => {
+                self.looked(health);
+                self.unproven = judgement == Judgement::Unproven;
+            }
+            Happening::Stage { name, outcome, ms } => self.stages.push(StageTime { name, outcome, ms }),
+            Happening::Ended { verdict, standing, next } => {
+                self.verdict = Some(verdict);
+                self.standing = standing;
+                self.next = next;
+            }
+            Happening::Checked { .. }
+            | Happening::Planned { .. }
+            | Happening::Replaced { .. }
+            | Happening::Waiting { .. }
+            | Happening::Log { .. }
+            | Happening::Restoring { .. }
+            | Happening::Noted { .. } => {}
+        }
+    }
+
+    fn looked(&mut self, health: Vec<Outcome>) {
+        self.well = Some(health.iter().all(|outcome| outcome.well));
+        self.health = health;
+    }
+
+    /// The exit status that the report amounts to.
+    pub fn status(&self) -> u8 {
+        match self.verdict {
+            Some(Verdict::Kept) if self.unproven || self.well == Some(false) => 7,
+            Some(Verdict::Kept | Verdict::Unchanged) | None => 0,
+            Some(Verdict::Dropped) if self.dry_run && self.next.is_none() => 0,
+            Some(Verdict::Dropped) => 1,
+            Some(Verdict::Refused) => 3,
+            Some(Verdict::Restored) => 4,
+            Some(Verdict::Stuck) => 5,
+        }
+    }
+}

@@ -1,0 +1,162 @@
+//! What was seen of a service, and what follows from it. The host observes; this judges.
+
+use crate::profile::{Activation, Proof};
+use serde::{Deserialize, Serialize};
+
+/// What a service is doing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum State {
+    /// It runs.
+    Running,
+    /// It is being started.
+    Starting,
+    /// It is reading its configuration again.
+    Reloading,
+    /// It is being stopped.
+    Stopping,
+    /// It ended, and its manager will start it again in a moment.
+    BackingOff,
+    /// It did its work and ended well, and counts as active.
+    Exited,
+    /// It does not run, and nothing is wrong with that.
+    Stopped,
+    /// It does not run, because it failed.
+    Failed,
+    /// There is no such service.
+    Missing,
+    /// The manager did not answer; nothing is known.
+    Unreachable,
+}
+
+impl State {
+    /// Whether it counts as up.
+    pub fn is_up(self) -> bool {
+        matches!(self, Self::Running | Self::Exited | Self::Reloading)
+    }
+
+    /// The words for it.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Running => "running",
+            Self::Starting => "starting",
+            Self::Reloading => "reloading",
+            Self::Stopping => "stopping",
+            Self::BackingOff => "failing and being restarted",
+            Self::Exited => "active (exited)",
+            Self::Stopped => "stopped",
+            Self::Failed => "failed",
+            Self::Missing => "unknown to the service manager",
+            Self::Unreachable => "not known: the service manager does not answer",
+        }
+    }
+}
+
+/// A process, told from a later one with the same number by its start.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Process {
+    /// Process id.
+    pub pid: u32,
+    /// Start time in clock ticks since boot, as in field 22 of `/proc/PID/stat`.
+    pub started: u64,
+}
+
+/// One look at a service.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Observation {
+    /// What it is doing.
+    pub state: State,
+    /// Its main process.
+    pub main: Option<Process>,
+    /// The manager's own mark of this start of the service.
+    pub invocation: Option<String>,
+    /// How often the manager restarted it by itself.
+    pub restarts: Option<u32>,
+    /// The manager's own word for how it went.
+    pub result: Option<String>,
+    /// Whether it can be told to read its configuration again.
+    pub can_reload: bool,
+    /// The inodes of the main process's listening sockets, in order.
+    pub listeners: Vec<u64>,
+    /// The children of the main process, in order.
+    pub children: Vec<Process>,
+    /// What the profile's proof command printed.
+    pub printed: Option<String>,
+}
+
+impl Observation {
+    /// A look that showed nothing but `state`.
+    pub fn only(state: State) -> Self {
+        Self {
+            state,
+            main: None,
+            invocation: None,
+            restarts: None,
+            result: None,
+            can_reload: false,
+            listeners: Vec::new(),
+            children: Vec::new(),
+            printed: None,
+        }
+    }
+
+    /// Whether `later` is the same start of the same service: nothing died in between.
+    pub fn same_start(&self, later: &Self) -> bool {
+        self.main == later.main && self.invocation == later.invocation && self.restarts == later.restarts
+    }
+}
+
+/// Whether an activation was really taken up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TakenUp {
+    /// It was.
+    Yes,
+    /// It was not: the old configuration goes on.
+    No,
+    /// Nothing was seen that would tell.
+    Unproven,
+}
+
+/// Whether the service took up its configuration between two looks.
+pub fn taken_up(
+    before: &Observation,
+    after: &Observation,
+    activation: Activation,
+    proof: Option<&Proof>,
+) -> TakenUp {
+    match activation {
+        Activation::None => TakenUp::Yes,
+        Activation::Restart if before.main.is_none() && before.invocation.is_none() => TakenUp::Yes,
+        Activation::Restart => {
+            let same = before.main == after.main && before.invocation == after.invocation;
+            if same { TakenUp::No } else { TakenUp::Yes }
+        }
+        Activation::Reload if before.main != after.main => TakenUp::Yes,
+        Activation::Reload => match proof {
+            Some(Proof::Listeners) => renewed(&before.listeners, &after.listeners),
+            Some(Proof::Children) => renewed(&before.children, &after.children),
+            Some(Proof::Prints(_)) => match (&before.printed, &after.printed) {
+                (Some(before), Some(after)) => changed(before != after),
+                _ => TakenUp::Unproven,
+            },
+            None => {
+                let listeners = renewed(&before.listeners, &after.listeners);
+                let children = renewed(&before.children, &after.children);
+                if [listeners, children].contains(&TakenUp::Yes) { TakenUp::Yes } else { TakenUp::Unproven }
+            }
+        },
+    }
+}
+
+/// None where there were some is no renewal: those that went may have taken the daemon with them.
+fn renewed<T: PartialEq>(before: &[T], after: &[T]) -> TakenUp {
+    match (before, after) {
+        ([], []) => TakenUp::Unproven,
+        (_, []) => TakenUp::No,
+        _ => changed(before != after),
+    }
+}
+
+fn changed(changed: bool) -> TakenUp {
+    if changed { TakenUp::Yes } else { TakenUp::No }
+}

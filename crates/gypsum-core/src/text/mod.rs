@@ -1,0 +1,11 @@
+//! Bytes, and places in them: spans, lines, splices.
+
+mod lines;
+mod nearest;
+mod span;
+mod splice;
+
+pub use lines::{Ending, Place, ending_at, line_span, place_of};
+pub use nearest::nearest;
+pub use span::Span;
+pub use splice::{LineShift, Splice, apply, shift_lines};

@@ -1,0 +1,16 @@
+//! The demonstration: a made-up daemon, and a walk with it through a change, a refusal, a restore and
+//! a recovery.
+//!
+//! The departure boards of Saltmarsh harbour are a real HTTP server on loopback with a configuration
+//! file, a check mode and a reload by signal. It shares no code with the parsers that it helps to show.
+
+mod boards;
+mod config;
+mod host;
+mod walk;
+
+pub use boards::daemon;
+pub use walk::walk;
+
+/// The name of the daemon, and of the program that is it.
+pub const DAEMON: &str = "departures";

@@ -1,0 +1,195 @@
+//! The walk: five steps with the boards, each with its announced end.
+
+use crate::DAEMON;
+use crate::host::Host;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+type Say<'a> = &'a mut dyn FnMut(&str);
+
+/// Walks through the demonstration with the `gypsum` that is `program`; `profile` is the boards'.
+/// Whether every step ended as announced.
+pub fn walk(program: &Path, profile: &str, keep: bool, say: Say<'_>) -> Result<bool, String> {
+    let host = Host::build(program, profile)?;
+    let mut walk = Walk { program, host: &host, say, steps: 0, astray: 0 };
+    walk.say_all(&[
+        "The departure boards of Saltmarsh harbour, a made-up daemon, now run on this",
+        "machine: a real server on loopback, with its files in a throw-away folder",
+        &format!("{}.", host.root().display()),
+        "Below, --profile and --state are left out of the commands; they point there.",
+    ]);
+    walk.good_change()?;
+    walk.misspelt()?;
+    walk.breaks_the_service()?;
+    walk.killed_in_the_middle()?;
+    walk.list()?;
+    let astray = walk.astray;
+    (walk.say)("");
+    (walk.say)(&match astray {
+        0 => "Every step ended as announced.".to_owned(),
+        n => format!("{n} of the steps did not end as announced."),
+    });
+    if keep {
+        how_to_go_on(program, host, say);
+    } else {
+        drop(host);
+        say("The boards are stopped and their folder is gone.");
+    }
+    Ok(astray == 0)
+}
+
+struct Walk<'a> {
+    program: &'a Path,
+    host: &'a Host,
+    say: Say<'a>,
+    steps: u32,
+    astray: u32,
+}
+
+impl Walk<'_> {
+    fn good_change(&mut self) -> Result<(), String> {
+        self.step("A good change", "The summer timetable needs longer boards: rows goes from 8 to 10.");
+        let status = self.gypsum(&["change", DAEMON, "rows=10", "--why", "summer timetable"])?;
+        let board = self.host.ask()?;
+        let rows = board.lines().filter(|line| line.contains(" north ") || line.contains(" south ")).count();
+        self.expect(status == 0 && rows == 10, &format!("status 0, and a board now shows {rows} departures"));
+        Ok(())
+    }
+
+    fn misspelt(&mut self) -> Result<(), String> {
+        self.step("A misspelt value", "clock takes 12h or 24h. Somebody types 24hr.");
+        let before = self.config()?;
+        let status = self.gypsum(&["change", DAEMON, "clock=24hr"])?;
+        let same = self.config()? == before;
+        self.expect(status == 3 && same, "status 3, and the file was not touched");
+        Ok(())
+    }
+
+    fn breaks_the_service(&mut self) -> Result<(), String> {
+        self.step(
+            "A value that every checker accepts, and that breaks the service",
+            "quay=east is well written, but no ferry leaves from there: boards stay empty.",
+        );
+        let before = self.config()?;
+        let status = self.gypsum(&["change", DAEMON, "quay=east"])?;
+        let well = self.config()? == before && self.host.ask()?.contains("Oyster Island");
+        self.expect(status == 4 && well, "status 4, the old file is back, and boards show departures");
+        Ok(())
+    }
+
+    fn killed_in_the_middle(&mut self) -> Result<(), String> {
+        self.step(
+            "A kill in the middle",
+            "The new file is live and gypsum is still watching when somebody kills it (kill -9).",
+        );
+        let before = self.config()?;
+        let words = ["change", DAEMON, "notice=Mind the gangway"];
+        (self.say)(&format!("$ gypsum {}   # killed", shell(&words)));
+        let mut child =
+            self.command(&words).stdout(Stdio::null()).stderr(Stdio::null()).spawn().map_err(text)?;
+        let live = self.wait_until_activated(&mut child)?;
+        child.kill().map_err(text)?;
+        child.wait().map_err(text)?;
+        let cut_off = live && self.config()? != before;
+        self.expect(cut_off, "the new file is live, and nobody watches over it");
+        let status = self.gypsum(&["change", DAEMON, "rows=9"])?;
+        self.expect(status == 6, "status 6: first the one that was cut off");
+        let status = self.gypsum(&["recover", DAEMON])?;
+        let well = self.config()? == before && self.host.ask()?.contains("Oyster Island");
+        self.expect(status == 4 && well, "status 4, the old file is back, and boards show departures");
+        Ok(())
+    }
+
+    fn list(&mut self) -> Result<(), String> {
+        self.step("What was done", "Each change has a folder with its files before and after.");
+        let status = self.gypsum(&["changes", DAEMON])?;
+        self.expect(status == 0, "status 0");
+        Ok(())
+    }
+
+    fn wait_until_activated(&self, child: &mut Child) -> Result<bool, String> {
+        let deadline = Instant::now() + Duration::from_secs(5);
+        while Instant::now() < deadline && child.try_wait().map_err(text)?.is_none() {
+            let journal =
+                self.newest_journal().and_then(|path| fs::read_to_string(path).ok()).unwrap_or_default();
+            if journal.contains("\"stage\":\"activated\"") && !journal.contains("\"closed\"") {
+                return Ok(true);
+            }
+            std::thread::sleep(Duration::from_millis(2));
+        }
+        Ok(false)
+    }
+
+    fn newest_journal(&self) -> Option<PathBuf> {
+        let entries = fs::read_dir(self.host.state().join(DAEMON)).ok()?.flatten();
+        entries.map(|entry| entry.path()).max().map(|folder| folder.join("journal"))
+    }
+
+    fn step(&mut self, title: &str, story: &str) {
+        self.steps += 1;
+        let title = format!("{}. {title}", self.steps);
+        let line = "-".repeat(title.chars().count());
+        self.say_all(&["", &title, &line, story, ""]);
+    }
+
+    fn expect(&mut self, true_of_it: bool, announced: &str) {
+        if !true_of_it {
+            self.astray += 1;
+        }
+        let word = if true_of_it { "As announced" } else { "NOT as announced" };
+        (self.say)(&format!("=> {word}: {announced}."));
+    }
+
+    fn say_all(&mut self, lines: &[&str]) {
+        lines.iter().for_each(|line| (self.say)(line));
+    }
+
+    fn config(&self) -> Result<Vec<u8>, String> {
+        fs::read(self.host.config()).map_err(text)
+    }
+
+    fn command(&self, words: &[&str]) -> Command {
+        let mut command = Command::new(self.program);
+        command.args(words).arg("--state").arg(self.host.state()).stdin(Stdio::null());
+        if words.first() == Some(&"change") {
+            command.arg("--profile").arg(self.host.profile());
+        }
+        command
+    }
+
+    /// Runs the tool, shows what it says, and returns its exit status.
+    fn gypsum(&mut self, words: &[&str]) -> Result<i32, String> {
+        (self.say)(&format!("$ gypsum {}", shell(words)));
+        let ran = self.command(words).output().map_err(text)?;
+        let root = self.host.root().display().to_string();
+        for line in
+            String::from_utf8_lossy(&ran.stdout).lines().chain(String::from_utf8_lossy(&ran.stderr).lines())
+        {
+            (self.say)(&line.replace(&root, "..."));
+        }
+        Ok(ran.status.code().unwrap_or(-1))
+    }
+}
+
+fn text(error: std::io::Error) -> String {
+    error.to_string()
+}
+
+fn shell(words: &[&str]) -> String {
+    let quoted = |word: &&str| if word.contains(' ') { format!("'{word}'") } else { (*word).to_owned() };
+    words.iter().map(quoted).collect::<Vec<_>>().join(" ")
+}
+
+fn how_to_go_on(program: &Path, host: Host, say: Say<'_>) {
+    let (profile, state) = (host.profile(), host.state());
+    let root = host.leave();
+    say(&format!("The boards go on running, and their folder stays: {}", root.display()));
+    say("To go on by hand:");
+    say(&format!("  alias g='{} --state {}'", program.display(), state.display()));
+    say(&format!("  P='--profile {}'", profile.display()));
+    say("  g show departures $P; g change departures $P refresh=60; g restore departures $P");
+    say("To end it:");
+    say(&format!("  kill $(cat {0}/run/departures.pid); rm -r {0}", root.display()));
+}

@@ -1,0 +1,119 @@
+//! Commands of others: argument vectors, no shell, a fixed search path, plain language, no input, a
+//! process group of their own, a time limit, bounded output.
+
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::fs::MemfdFlags;
+use rustix::process::{Pid, PidfdFlags, Signal, kill_process_group, pidfd_open};
+use std::fs::File;
+use std::io::{self, Read, Seek};
+use std::os::unix::process::CommandExt;
+use std::process::{Child, Command, ExitStatus, Stdio};
+use std::time::{Duration, Instant};
+
+/// More output than this from one command is not read, and the command is ended.
+const MOST_OUTPUT: u64 = 8 << 20;
+/// Where programs without a path are looked for.
+const SEARCH_PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
+/// What a command may know of our surroundings; user service managers cannot be reached without.
+const PASSED_ON: [&str; 5] = ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR", "DBUS_SESSION_BUS_ADDRESS"];
+
+/// What a command left behind.
+#[derive(Clone, Debug, Default)]
+pub struct Ran {
+    /// Its exit status; none where a signal ended it.
+    pub status: Option<i32>,
+    /// Whether our time limit ended it.
+    pub timed_out: bool,
+    /// What it printed.
+    pub out: String,
+    /// What it complained about.
+    pub err: String,
+    /// How long it took.
+    pub took: Duration,
+}
+
+impl Ran {
+    /// Whether it ended with status 0 in time.
+    pub fn ok(&self) -> bool {
+        self.status == Some(0)
+    }
+
+    /// Its last words: standard error, else standard output; without empty lines.
+    pub fn last_words(&self) -> String {
+        let text = if self.err.trim().is_empty() { &self.out } else { &self.err };
+        let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty()).collect();
+        lines[lines.len().saturating_sub(3)..].join("; ")
+    }
+}
+
+/// Runs `argv` to its end. An error means that it could not be started.
+pub fn run(argv: &[String], limit: Duration) -> io::Result<Ran> {
+    let (program, arguments) =
+        argv.split_first().ok_or_else(|| io::Error::other("the command has no words"))?;
+    let mut command = Command::new(program);
+    command.args(arguments);
+    run_command(command, limit)
+}
+
+/// Runs a command that is already put together.
+pub fn run_command(mut command: Command, limit: Duration) -> io::Result<Ran> {
+    let (mut out, mut err) = (memory("out")?, memory("err")?);
+    command
+        .env_clear()
+        .env("PATH", SEARCH_PATH)
+        .env("LC_ALL", "C")
+        .env("SYSTEMD_COLORS", "0")
+        .env("SYSTEMD_PAGER", "");
+    for name in PASSED_ON {
+        command.envs(std::env::var_os(name).map(|value| (name, value)));
+    }
+    command.stdin(Stdio::null()).stdout(out.try_clone()?).stderr(err.try_clone()?).process_group(0);
+    let begun = Instant::now();
+    let mut child = command.spawn()?;
+    let (ended, timed_out) = wait(&mut child, limit, &[&out, &err])?;
+    Ok(Ran {
+        status: ended.code(),
+        timed_out,
+        out: text_of(&mut out)?,
+        err: text_of(&mut err)?,
+        took: begun.elapsed(),
+    })
+}
+
+/// Output goes to memory and not through pipes: a daemon that keeps them open would keep us waiting.
+fn memory(name: &str) -> io::Result<File> {
+    Ok(rustix::fs::memfd_create(name, MemfdFlags::CLOEXEC)?.into())
+}
+
+fn text_of(file: &mut File) -> io::Result<String> {
+    file.rewind()?;
+    let mut bytes = Vec::new();
+    file.take(MOST_OUTPUT).read_to_end(&mut bytes)?;
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
+}
+
+fn wait(child: &mut Child, limit: Duration, outputs: &[&File]) -> io::Result<(ExitStatus, bool)> {
+    let handle = pidfd_open(Pid::from_child(child), PidfdFlags::empty());
+    let deadline = Instant::now() + limit;
+    loop {
+        if let Some(ended) = child.try_wait()? {
+            return Ok((ended, false));
+        }
+        let left = deadline.saturating_duration_since(Instant::now());
+        let flooded = outputs.iter().any(|file| file.metadata().is_ok_and(|meta| meta.len() > MOST_OUTPUT));
+        if left.is_zero() || flooded {
+            // The whole group: a checker that hangs may hang in a child of its own.
+            let _ = kill_process_group(Pid::from_child(child), Signal::KILL);
+            return Ok((child.wait()?, true));
+        }
+        let slice = left.min(Duration::from_millis(100));
+        match &handle {
+            Ok(handle) => {
+                let time = Timespec { tv_sec: 0, tv_nsec: i64::from(slice.subsec_nanos()) };
+                // A signal to us ends the poll early; the loop looks again.
+                let _ = poll(&mut [PollFd::new(handle, PollFlags::IN)], Some(&time));
+            }
+            Err(_) => std::thread::sleep(slice.min(Duration::from_millis(2))),
+        }
+    }
+}

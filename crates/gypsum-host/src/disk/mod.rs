@@ -1,0 +1,44 @@
+//! The few operations on files that a change is made of. Small, so that a test can count each and
+//! cut the power behind it.
+
+mod real;
+
+pub use real::RealDisk;
+
+use gypsum_core::change::Content;
+use std::io;
+use std::path::Path;
+
+/// A disk. Paths are absolute, and links in them are not followed at the last step.
+///
+/// What we believe of it: a write is durable only after [`Disk::sync_file`]; a new, renamed or
+/// removed name only after [`Disk::sync_folder`] of its folder; an exchange or rename happens
+/// wholly or not at all. A process that is killed loses nothing that was written.
+pub trait Disk {
+    /// The bytes of a regular file; `None` where there is no file.
+    fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>>;
+    /// A new file with these bytes and, where `like` is given, that file's owner, group, mode, access
+    /// list and extended attributes; else for the owner alone. Fails where the name is taken.
+    fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()>;
+    /// Writes over the bytes of a standing file.
+    fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+    /// Adds bytes to a file, which is made if it does not exist.
+    fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+    /// Lets two files change places.
+    fn exchange(&self, a: &Path, b: &Path) -> io::Result<()>;
+    /// Gives a file a new name; fails where that is taken.
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()>;
+    /// Removes a file; none is no error.
+    fn remove(&self, path: &Path) -> io::Result<()>;
+    /// Makes a folder for the owner alone; an existing one is no error.
+    fn make_folder(&self, path: &Path) -> io::Result<()>;
+    /// Makes the bytes and attributes of a file durable.
+    fn sync_file(&self, path: &Path) -> io::Result<()>;
+    /// Makes the names in a folder durable.
+    fn sync_folder(&self, path: &Path) -> io::Result<()>;
+}
+
+/// What these bytes are to the plan of a change.
+pub fn content_of(bytes: Option<&[u8]>) -> Content {
+    bytes.map_or(Content::Absent, |bytes| Content::Digest(blake3::hash(bytes).to_hex().to_string()))
+}

@@ -1,0 +1,128 @@
+//! The disk of this machine.
+
+use super::Disk;
+use rustix::fs::{AtFlags, CWD, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
+use std::fs::File;
+use std::io::{self, Read, Write};
+use std::os::fd::AsFd;
+use std::os::unix::fs::{DirBuilderExt, MetadataExt, OpenOptionsExt};
+use std::path::Path;
+
+/// The disk of this machine.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct RealDisk;
+
+impl Disk for RealDisk {
+    fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
+        let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
+        let mut file: File = match rustix::fs::open(path, flags, Mode::empty()) {
+            Ok(fd) => fd.into(),
+            Err(rustix::io::Errno::NOENT) => return Ok(None),
+            Err(error) => return Err(error.into()),
+        };
+        let meta = file.metadata()?;
+        if !meta.is_file() {
+            return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+        }
+        let mut bytes = Vec::with_capacity(usize::try_from(meta.len()).unwrap_or(0) + 1);
+        file.read_to_end(&mut bytes)?;
+        Ok(Some(bytes))
+    }
+
+    fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {
+        let mut options = File::options();
+        let mut file = options.write(true).create_new(true).mode(0o600).open(path)?;
+        let filled = file.write_all(bytes).and_then(|()| like.map_or(Ok(()), |like| dress(&file, like)));
+        if filled.is_err() {
+            // Half a file helps nobody, and the name must be free for the next try.
+            let _ = std::fs::remove_file(path);
+        }
+        filled
+    }
+
+    fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        let mut file = File::options().write(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(path)?;
+        file.write_all(bytes)?;
+        file.set_len(bytes.len() as u64)
+    }
+
+    fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        File::options().append(true).create(true).mode(0o600).open(path)?.write_all(bytes)
+    }
+
+    fn exchange(&self, a: &Path, b: &Path) -> io::Result<()> {
+        Ok(rustix::fs::renameat_with(CWD, a, CWD, b, RenameFlags::EXCHANGE)?)
+    }
+
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        Ok(rustix::fs::renameat_with(CWD, from, CWD, to, RenameFlags::NOREPLACE)?)
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        match rustix::fs::unlinkat(CWD, path, AtFlags::empty()) {
+            Ok(()) | Err(rustix::io::Errno::NOENT) => Ok(()),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    fn make_folder(&self, path: &Path) -> io::Result<()> {
+        std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path)
+    }
+
+    fn sync_file(&self, path: &Path) -> io::Result<()> {
+        File::open(path)?.sync_all()
+    }
+
+    fn sync_folder(&self, path: &Path) -> io::Result<()> {
+        File::open(path)?.sync_all()
+    }
+}
+
+/// Gives `file` the owner, group, mode and extended attributes (access list and label among them)
+/// of `like`.
+fn dress(file: &File, like: &Path) -> io::Result<()> {
+    let model = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(like)?;
+    let meta = model.metadata()?;
+    let own = file.metadata()?;
+    if (own.uid(), own.gid()) != (meta.uid(), meta.gid()) {
+        rustix::fs::fchown(file, Some(Uid::from_raw(meta.uid())), Some(Gid::from_raw(meta.gid())))?;
+    }
+    // The mode after the owner: changing the owner takes set-id bits away.
+    rustix::fs::fchmod(file, Mode::from_raw_mode(meta.mode() & 0o7777))?;
+    copy_attributes(&model, file)
+}
+
+fn copy_attributes(model: &File, file: &File) -> io::Result<()> {
+    let names = match grown(|buffer| rustix::fs::flistxattr(model, buffer)) {
+        Ok(names) => names,
+        Err(rustix::io::Errno::OPNOTSUPP) => return Ok(()),
+        Err(error) => return Err(error.into()),
+    };
+    for name in names.split(|byte| *byte == 0).filter(|name| !name.is_empty()) {
+        let value = grown(|buffer| rustix::fs::fgetxattr(model, name, buffer))?;
+        match rustix::fs::fsetxattr(file.as_fd(), name, &value, XattrFlags::empty()) {
+            Ok(()) => {}
+            // A label that the policy sets by itself, or one that this account may not set: the file
+            // then has the one that its folder gives.
+            Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) if name.starts_with(b"security.") => {
+            }
+            Err(error) => return Err(error.into()),
+        }
+    }
+    Ok(())
+}
+
+/// Calls `fill` with a buffer that grows until what it has to say fits.
+fn grown(mut fill: impl FnMut(&mut [u8]) -> rustix::io::Result<usize>) -> rustix::io::Result<Vec<u8>> {
+    let mut buffer = vec![0; 512];
+    loop {
+        match fill(&mut buffer) {
+            Ok(length) => {
+                buffer.truncate(length);
+                return Ok(buffer);
+            }
+            Err(rustix::io::Errno::RANGE) if buffer.len() < 1 << 20 => buffer.resize(buffer.len() * 4, 0),
+            Err(error) => return Err(error),
+        }
+    }
+}

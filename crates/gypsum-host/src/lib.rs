@@ -1,0 +1,28 @@
+//! Everything of Gypsum that touches the machine: files, journal, locks, the private view, service
+//! managers, probes, and the loop that carries a change from its first order to its verdict.
+//!
+//! The loop is in [`run`]; what it is to do next is computed by [`gypsum_core::change::Change`].
+//!
+//! # Limitations
+//!
+//! - A file is replaced by exchange where its file system can do that (ext4, XFS, Btrfs, tmpfs,
+//!   overlay), and in place elsewhere and where it is itself a mount.
+//! - Services are systemd's system units, and plain processes with a pid file.
+
+pub mod children;
+pub mod disk;
+pub mod files;
+pub mod journal;
+pub mod locks;
+pub mod look;
+pub mod probe;
+pub mod profiles;
+pub mod rehearse;
+pub mod run;
+pub mod service;
+pub mod state;
+pub mod transaction;
+pub mod trouble;
+pub mod view;
+pub mod who;
+pub mod world;

@@ -1,0 +1,105 @@
+//! Locks: one a resolved file and one a service, at one place of the host whoever asks. The kernel
+//! gives them back when the process ends, however it ends.
+
+use crate::trouble::Trouble;
+use rustix::fs::{Mode, OFlags};
+use std::fs::{File, TryLockError};
+use std::io::{Read, Seek, Write};
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+
+/// Locks that are held as long as this lives.
+#[derive(Debug, Default)]
+pub struct Locks {
+    held: Vec<(PathBuf, File)>,
+}
+
+impl Drop for Locks {
+    fn drop(&mut self) {
+        // Removed while it is held: whoever opened it meanwhile sees that it lost its name.
+        for (path, _) in &self.held {
+            let _ = std::fs::remove_file(path);
+        }
+    }
+}
+
+/// Where locks live: a folder that every account can reach and that is empty after a boot.
+fn folder() -> PathBuf {
+    let shared = Path::new("/run/lock");
+    let base = if shared.is_dir() { shared.to_owned() } else { std::env::temp_dir() };
+    base.join("gypsum")
+}
+
+impl Locks {
+    /// Takes the lock of each of `things`; `holder` is what others are told meanwhile.
+    pub fn take(things: &[String], holder: &str) -> Result<Self, Trouble> {
+        let folder = folder();
+        let mut locks = Self::default();
+        // Always in one order, so that two changes cannot each hold what the other waits for.
+        let mut things: Vec<&String> = things.iter().collect();
+        things.sort();
+        things.dedup();
+        for thing in things {
+            locks.held.push(take_one(&folder, thing, holder)?);
+        }
+        Ok(locks)
+    }
+}
+
+fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File), Trouble> {
+    let name = blake3::hash(thing.as_bytes()).to_hex();
+    let path = folder.join(&name.as_str()[..24]);
+    loop {
+        let mut file = open(folder, &path).map_err(|error| Trouble::file("open the lock", &path, &error))?;
+        match file.try_lock() {
+            Ok(()) if !is_named(&file, &path) => continue,
+            Ok(()) => {}
+            Err(TryLockError::WouldBlock) => {
+                let mut text = String::new();
+                let _ = file.read_to_string(&mut text);
+                let by = if text.trim().is_empty() { String::new() } else { format!(" ({})", text.trim()) };
+                return Err(Trouble::busy(format!("another change has {thing} right now{by}"))
+                    .mend("wait until it has ended; nothing was touched"));
+            }
+            Err(TryLockError::Error(error)) => return Err(Trouble::file("lock", &path, &error)),
+        }
+        // Another account may have made the file; then the lock holds all the same, only nameless.
+        let _ = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(holder.as_bytes()));
+        return Ok((path, file));
+    }
+}
+
+/// Whether the file that was locked is still the one with the name: its holder before us removes it.
+fn is_named(file: &File, path: &Path) -> bool {
+    let inode = |meta: std::fs::Metadata| (meta.dev(), meta.ino());
+    file.metadata().map(inode).ok() == std::fs::symlink_metadata(path).map(inode).ok()
+}
+
+fn open(folder: &Path, path: &Path) -> std::io::Result<File> {
+    if !folder.is_dir() {
+        std::fs::create_dir_all(folder)?;
+        rustix::fs::chmod(folder, Mode::from_raw_mode(0o1777))?;
+    }
+    let base = OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    // Opened first and made only if it is missing: in a sticky folder the kernel may refuse to open
+    // for making what belongs to another account.
+    for _ in 0..3 {
+        for flags in [OFlags::RDWR | base, OFlags::RDONLY | base] {
+            match rustix::fs::open(path, flags, Mode::empty()) {
+                Ok(fd) => return Ok(fd.into()),
+                Err(rustix::io::Errno::NOENT | rustix::io::Errno::ACCESS) => {}
+                Err(error) => return Err(error.into()),
+            }
+        }
+        match rustix::fs::open(
+            path,
+            OFlags::RDWR | OFlags::CREATE | OFlags::EXCL | base,
+            Mode::from_raw_mode(0o644),
+        ) {
+            Ok(fd) => return Ok(fd.into()),
+            Err(rustix::io::Errno::EXIST) => {}
+            Err(error) => return Err(error.into()),
+        }
+    }
+    Err(std::io::Error::from(std::io::ErrorKind::PermissionDenied))
+}

@@ -1,0 +1,198 @@
+//! Looking: until every check holds within its patience, and then on for a while, for nothing counts
+//! that dies a second later.
+
+use crate::world::World;
+use gypsum_core::health::{Judgement, Outcome, judge};
+use gypsum_core::profile::{Activation, Check, Probe, Service};
+use gypsum_core::service::{Observation, State, TakenUp, taken_up};
+use std::time::Duration;
+
+/// What is looked at, and against what.
+pub struct Look<'a> {
+    /// The world.
+    pub world: &'a dyn World,
+    /// The service.
+    pub service: &'a Service,
+    /// The checks.
+    pub checks: &'a [Check],
+    /// The service just before it was told; none where it was not told anything.
+    pub before: Option<&'a Observation>,
+    /// What it was told.
+    pub activation: Activation,
+    /// How long all must stay well.
+    pub steady: Duration,
+    /// Whether the person may end it: not while the old configuration is coming back.
+    pub interruptible: bool,
+}
+
+/// How long a service that is down may be on its way up again before that counts.
+const GRACE: Duration = Duration::from_millis(400);
+/// How often a service is looked at while it must stay well.
+const PULSE: Duration = Duration::from_millis(100);
+
+impl Look<'_> {
+    /// One try of each check, side by side, without patience: how it is now.
+    pub fn once(&self) -> Vec<Outcome> {
+        std::thread::scope(|scope| {
+            let tries: Vec<_> =
+                self.checks.iter().map(|check| scope.spawn(|| self.try_once(check).0)).collect();
+            tries
+                .into_iter()
+                .zip(self.checks)
+                .map(|(one, check)| one.join().unwrap_or_else(|_| broken(check)))
+                .collect()
+        })
+    }
+
+    /// All checks with their patience, then on for the steady time, then once more; judged against
+    /// `baseline`.
+    pub fn carefully(&self, baseline: &[Outcome]) -> (Vec<Outcome>, Judgement) {
+        let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
+            let tries: Vec<_> =
+                self.checks.iter().map(|check| scope.spawn(|| self.with_patience(check))).collect();
+            let joined = tries.into_iter().zip(self.checks);
+            joined.map(|(one, check)| one.join().unwrap_or_else(|_| (broken(check), false))).collect()
+        });
+        let plain = |outcomes: &[(Outcome, bool)]| -> Vec<Outcome> {
+            outcomes.iter().map(|(one, _)| one.clone()).collect()
+        };
+        if judge(baseline, &plain(&outcomes)) == Judgement::Worse {
+            // It may have died while the others were waited for.
+            for (check, outcome) in self.checks.iter().zip(&mut outcomes) {
+                if check.probe == Probe::Service && outcome.0.well {
+                    outcome.0 = self.try_service(check).0;
+                }
+            }
+            return (plain(&outcomes), Judgement::Worse);
+        }
+        self.stay(&mut outcomes);
+        let judgement = match judge(baseline, &plain(&outcomes)) {
+            Judgement::Well if outcomes.iter().any(|(_, unproven)| *unproven) => Judgement::Unproven,
+            judgement => judgement,
+        };
+        (plain(&outcomes), judgement)
+    }
+
+    fn cut_short(&self) -> bool {
+        self.interruptible && self.world.interrupted()
+    }
+
+    fn with_patience(&self, check: &Check) -> (Outcome, bool) {
+        let begun = self.world.now_ms();
+        let patience = i64::try_from(check.patience_ms).unwrap_or(i64::MAX);
+        let mut pause = Duration::from_millis(10);
+        loop {
+            let (mut outcome, unproven, final_word) = self.try_once(check);
+            let spent = self.world.now_ms().saturating_sub(begun);
+            outcome.ms = u64::try_from(spent).unwrap_or(0);
+            let vain = spent >= GRACE.as_millis() as i64 && (final_word || self.is_down(check));
+            if outcome.well || spent >= patience || self.cut_short() || vain {
+                return (outcome, unproven);
+            }
+            self.world.sleep(pause);
+            pause = (pause * 3 / 2).min(Duration::from_millis(250));
+        }
+    }
+
+    /// Whether there is no point in asking on, since the service itself is down for good.
+    fn is_down(&self, check: &Check) -> bool {
+        let known = self.checks.iter().any(|check| check.probe == Probe::Service);
+        known && check.probe != Probe::Service && is_final(self.world.observe(self.service).state)
+    }
+
+    /// Looks at the service until the steady time is over, and at everything once more at its end.
+    fn stay(&self, outcomes: &mut [(Outcome, bool)]) {
+        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, self.world.observe(self.service)));
+        let begun = self.world.now_ms();
+        let steady = i64::try_from(self.steady.as_millis()).unwrap_or(i64::MAX);
+        while self.world.now_ms().saturating_sub(begun) < steady && !self.cut_short() {
+            self.world.sleep(PULSE.min(self.steady));
+            if let Some((n, first)) = &first {
+                let now = self.world.observe(self.service);
+                if !now.state.is_up() || !first.same_start(&now) {
+                    outcomes[*n].0.well = false;
+                    outcomes[*n].0.said = gone(first, &now);
+                    return;
+                }
+            }
+        }
+        for (n, check) in self.checks.iter().enumerate().filter(|(_, check)| check.probe != Probe::Service) {
+            if outcomes[n].0.well {
+                let mut again = self.try_once(check).0;
+                if !again.well {
+                    // Once may be chance.
+                    self.world.sleep(Duration::from_millis(200));
+                    again = self.try_once(check).0;
+                }
+                if !again.well {
+                    again.said = format!("{} (it was well at first)", again.said);
+                    outcomes[n].0 = again;
+                }
+            }
+        }
+    }
+
+    /// One try: the outcome, whether it leaves something unproven, whether trying again is vain.
+    fn try_once(&self, check: &Check) -> (Outcome, bool, bool) {
+        if check.probe == Probe::Service {
+            self.try_service(check)
+        } else {
+            (self.world.probe(check), false, false)
+        }
+    }
+
+    fn try_service(&self, check: &Check) -> (Outcome, bool, bool) {
+        let begun = self.world.now_ms();
+        let now = self.world.observe(self.service);
+        let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
+        let outcome = |well, said: String| Outcome { name: check.name.clone(), well, said, ms };
+        if !now.state.is_up() || now.state == State::Reloading {
+            let said = match &now.result {
+                Some(result) if result != "success" => format!("{} ({result})", now.state.words()),
+                _ => now.state.words().to_owned(),
+            };
+            return (outcome(false, said), false, is_final(now.state));
+        }
+        let Some(before) = self.before else {
+            return (outcome(true, now.state.words().to_owned()), false, false);
+        };
+        match taken_up(before, &now, self.activation, self.service.proof.as_ref()) {
+            TakenUp::Yes => (outcome(true, now.state.words().to_owned()), false, false),
+            TakenUp::Unproven => {
+                let said = "running; nothing shows whether it took up the new configuration";
+                (outcome(true, said.to_owned()), true, false)
+            }
+            TakenUp::No => {
+                (outcome(false, "running, but still on the configuration from before".into()), false, false)
+            }
+        }
+    }
+}
+
+/// States that do not become well by waiting. A unit that is failing and being restarted might, but
+/// then it has died once with this configuration already.
+fn is_final(state: State) -> bool {
+    matches!(state, State::Failed | State::BackingOff | State::Missing | State::Stopped)
+}
+
+fn gone(first: &Observation, now: &Observation) -> String {
+    match now.state {
+        State::Running | State::Reloading | State::Exited => {
+            let times = match (first.restarts, now.restarts) {
+                (Some(before), Some(after)) if after > before => format!(" ({} times)", after - before),
+                _ => String::new(),
+            };
+            format!("it ended and was started again{times}")
+        }
+        state => {
+            let result = now.result.as_deref().filter(|result| *result != "success");
+            let result = result.map_or(String::new(), |result| format!(" ({result})"));
+            format!("it ran at first, and is {} now{result}", state.words())
+        }
+    }
+}
+
+fn broken(check: &Check) -> Outcome {
+    Outcome { name: check.name.clone(), well: false, said: "the check itself failed".into(), ms: 0 }
+}

@@ -1,0 +1,131 @@
+//! Finding the profile of a daemon, and refusing one that another account could write.
+
+use crate::trouble::Trouble;
+use gypsum_core::finding::{Finding, Severity};
+use gypsum_core::profile::{BUILT_IN, Profile, ProfileError, built_in, read};
+use gypsum_core::text::nearest;
+use std::fs;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+
+/// Where the administrator's own profiles are.
+pub const FOLDER: &str = "/etc/gypsum/profiles";
+
+/// Why there is no profile.
+#[derive(Clone, Debug)]
+pub enum NoProfile {
+    /// There is none of that name, or it cannot be used.
+    Trouble(Trouble),
+    /// It is malformed.
+    Malformed(Box<Finding>),
+}
+
+/// The profile of `daemon`: from `file` where one is given, else from the folder of profiles, else
+/// built in.
+pub fn load(daemon: &str, file: Option<&Path>) -> Result<Profile, NoProfile> {
+    if let Some(file) = file {
+        let profile = read_file(file)?;
+        if profile.daemon != daemon && !profile.also.iter().any(|name| name == daemon) {
+            let message = format!("{} is the profile of {}, not of {daemon}", file.display(), profile.daemon);
+            return Err(NoProfile::Trouble(Trouble::usage(message)));
+        }
+        return Ok(profile);
+    }
+    let own = Path::new(FOLDER).join(format!("{daemon}.toml"));
+    if is_name(daemon) && own.exists() {
+        return read_file(&own);
+    }
+    match built_in(daemon) {
+        Some(one) => read(one.text).map_err(|error| malformed(Path::new(one.name), &error)),
+        None => Err(NoProfile::Trouble(unknown(daemon))),
+    }
+}
+
+/// The names of all daemons that have a profile, with the file of those that are not built in.
+pub fn names() -> Vec<(String, Option<PathBuf>)> {
+    let own = fs::read_dir(FOLDER).into_iter().flatten().flatten().map(|entry| entry.path());
+    let own = own.filter(|path| path.extension().is_some_and(|end| end == "toml"));
+    let mut names: Vec<(String, Option<PathBuf>)> =
+        own.filter_map(|path| Some((path.file_stem()?.to_str()?.to_owned(), Some(path.clone())))).collect();
+    for one in &BUILT_IN {
+        if !names.iter().any(|(name, _)| name == one.name) {
+            names.push((one.name.to_owned(), None));
+        }
+    }
+    names.sort();
+    names
+}
+
+/// A name of a daemon becomes part of a path.
+fn is_name(daemon: &str) -> bool {
+    !daemon.is_empty()
+        && !daemon.starts_with('.')
+        && daemon.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.' | '@' | '+'))
+}
+
+/// Refuses a word that cannot be the name of a daemon.
+pub fn check_name(daemon: &str) -> Result<(), Trouble> {
+    if is_name(daemon) {
+        return Ok(());
+    }
+    Err(Trouble::usage(format!("{daemon:?} cannot be the name of a daemon"))
+        .mend("a name has letters, digits and - _ . @ +; the daemon comes first, then the edits"))
+}
+
+fn unknown(daemon: &str) -> Trouble {
+    if let Err(trouble) = check_name(daemon) {
+        return trouble;
+    }
+    let names = names();
+    let near = nearest(daemon, names.iter().map(|(name, _)| name.as_str()));
+    let first = match near.first() {
+        Some(near) => format!("did you mean {near}? "),
+        None => String::new(),
+    };
+    Trouble::usage(format!("there is no profile for a daemon called {daemon}")).mend(format!(
+        "{first}`gypsum daemons` lists them; for any other: --file PATH --format FAMILY --unit UNIT"
+    ))
+}
+
+fn read_file(path: &Path) -> Result<Profile, NoProfile> {
+    safe(path).map_err(NoProfile::Trouble)?;
+    let text =
+        fs::read_to_string(path).map_err(|error| NoProfile::Trouble(Trouble::file("read", path, &error)))?;
+    read(&text).map_err(|error| malformed(path, &error))
+}
+
+fn malformed(path: &Path, error: &ProfileError) -> NoProfile {
+    let finding = Finding {
+        file: Some(path.display().to_string()),
+        line: Some(error.line),
+        column: Some(error.column),
+        text: Some(error.text.clone()),
+        ..Finding::new("profile", Severity::Fault, error.message.clone())
+    };
+    NoProfile::Malformed(Box::new(finding))
+}
+
+/// A profile names commands to run: as root, nobody else may be able to write it or any folder
+/// above it.
+fn safe(path: &Path) -> Result<(), Trouble> {
+    let real = path.canonicalize().map_err(|error| Trouble::file("read", path, &error))?;
+    if !rustix::process::geteuid().is_root() {
+        return Ok(());
+    }
+    for part in real.ancestors() {
+        let meta = fs::metadata(part).map_err(|error| Trouble::file("look at", part, &error))?;
+        // In a sticky folder others cannot replace what is not theirs.
+        let sticky = meta.is_dir() && meta.mode() & 0o1000 != 0;
+        let writable = meta.mode() & 0o002 != 0 || (meta.mode() & 0o020 != 0 && meta.gid() != 0);
+        if meta.uid() != 0 || (writable && !sticky) {
+            let message = format!("{} could be written by another account than root", part.display());
+            return Err(Trouble::refused(format!("profile {} is not used: {message}", path.display())).mend(
+                format!(
+                    "a profile names commands that run as root: chown root:root {0} && chmod go-w {0}",
+                    part.display()
+                ),
+            ));
+        }
+    }
+    Ok(())
+}

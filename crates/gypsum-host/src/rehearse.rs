@@ -1,0 +1,210 @@
+//! Rehearsal: the daemon's own checker reads the files as they are, and the proposal.
+
+use crate::children::{Ran, run_command};
+use crate::trouble::Trouble;
+use crate::view::{NO_VIEW, ViewSpec};
+use gypsum_core::checker::{CheckerRun, Comparison, compare};
+use gypsum_core::finding::Finding;
+use gypsum_core::profile::Checker;
+use gypsum_core::text::LineShift;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Duration;
+
+/// How long a checker may take, where the profile says nothing.
+const USUAL_LIMIT: Duration = Duration::from_secs(20);
+
+/// One file of a proposal.
+pub struct Proposed<'a> {
+    /// The file itself, links followed.
+    pub real: &'a Path,
+    /// What it is to hold; none where it is to be gone.
+    pub bytes: Option<&'a [u8]>,
+    /// How its lines move.
+    pub shifts: Vec<LineShift>,
+    /// Whether it is the daemon's home file, which `{file}` stands for.
+    pub is_home: bool,
+}
+
+/// What rehearsing showed.
+pub struct Rehearsal {
+    /// What is new against the files as they are.
+    pub findings: Vec<Finding>,
+    /// By whom and how it was checked, in words.
+    pub by: String,
+}
+
+/// Runs the checker on the files as they are alone: all that it says.
+pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Trouble> {
+    let stage = Stage::new(checker, &[], home)?;
+    let nothing = CheckerRun { status: Some(0), timed_out: false, lines: Vec::new(), printed: Vec::new() };
+    let run = stage.run(false)?;
+    let findings = match &run {
+        Ok(run) => compare(&nothing, run, &stage.comparison(&[])),
+        Err(why) => vec![unable(why)],
+    };
+    Ok(Rehearsal { findings, by: stage.by() })
+}
+
+/// Runs the checker on the files as they are and on the proposal.
+pub fn rehearse(checker: &Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Rehearsal, Trouble> {
+    let stage = Stage::new(checker, proposed, home)?;
+    let shifts: Vec<(String, Vec<LineShift>)> =
+        proposed.iter().map(|file| (file.real.display().to_string(), file.shifts.clone())).collect();
+    let findings = match (stage.run(false)?, stage.run(true)?) {
+        (Ok(control), Ok(proposal)) => {
+            let mut findings = compare(&control, &proposal, &stage.comparison(&shifts));
+            for finding in &mut findings {
+                stage.name_live_file(finding, home);
+                quote_line(finding, proposed);
+            }
+            findings
+        }
+        (Err(why), _) | (_, Err(why)) => vec![unable(&why)],
+    };
+    Ok(Rehearsal { findings, by: stage.by() })
+}
+
+fn unable(why: &str) -> Finding {
+    Finding::fault("rehearsal", format!("the daemon's own checker could not read the proposal: {why}"))
+        .mend("a private view needs root; or go on without the checker: --accept rehearsal")
+}
+
+/// The folder in which the proposal waits to be shown, and the command with its words filled in.
+struct Stage<'a> {
+    checker: &'a Checker,
+    folder: tempfile::TempDir,
+    view: ViewSpec,
+    home: PathBuf,
+    stand_in: PathBuf,
+}
+
+impl<'a> Stage<'a> {
+    fn new(checker: &'a Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Self, Trouble> {
+        let temporary = std::env::temp_dir();
+        let failed =
+            |error: std::io::Error| Trouble::file("make a folder for the check in", &temporary, &error);
+        let folder = tempfile::Builder::new().prefix("gypsum-").tempdir().map_err(failed)?;
+        // Others may pass through, to the scratch folder, and see nothing: what is in it has the
+        // owner and mode of the live files.
+        fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o711)).map_err(failed)?;
+        let base = folder.path().join("view");
+        fs::create_dir(&base).map_err(failed)?;
+        let mut stage = Self {
+            checker,
+            view: ViewSpec { base, files: Vec::new() },
+            home: home.to_owned(),
+            stand_in: home.to_owned(),
+            folder,
+        };
+        for (n, file) in proposed.iter().enumerate() {
+            let stand_in = file.bytes.map(|bytes| stage.place(n, file, bytes)).transpose()?;
+            if let (true, Some(path)) = (file.is_home, &stand_in) {
+                stage.stand_in.clone_from(path);
+            }
+            stage.view.files.push((file.real.to_owned(), stand_in));
+        }
+        Ok(stage)
+    }
+
+    fn place(&self, n: usize, file: &Proposed<'_>, bytes: &[u8]) -> Result<PathBuf, Trouble> {
+        use crate::disk::Disk;
+        let folder = self.folder.path().join(n.to_string());
+        let path = folder.join(file.real.file_name().unwrap_or_default());
+        let model = file.real.exists().then_some(file.real);
+        let written = fs::create_dir(&folder)
+            .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
+            .and_then(|()| crate::disk::RealDisk.create(&path, bytes, model));
+        written.map_err(|error| Trouble::file("write the proposal for the check to", &path, &error))?;
+        Ok(path)
+    }
+
+    fn substitutes(&self) -> bool {
+        self.checker.run.iter().any(|word| word.contains("{file}"))
+    }
+
+    fn argv(&self, proposal: bool) -> Vec<String> {
+        let file = if proposal { &self.stand_in } else { &self.home };
+        let scratch = self.view.scratch().display().to_string();
+        let fill = |word: &String| {
+            word.replace("{file}", &file.display().to_string()).replace("{scratch}", &scratch)
+        };
+        self.checker.run.iter().map(fill).collect()
+    }
+
+    /// One run; the inner error says why the checker could not be run at all.
+    fn run(&self, proposal: bool) -> Result<Result<CheckerRun, String>, Trouble> {
+        let argv = self.argv(proposal);
+        let limit = self.checker.limit.and_then(|limit| limit.try_into().ok()).unwrap_or(USUAL_LIMIT);
+        let program = argv.first().cloned().unwrap_or_default();
+        if !Path::new(&program).exists() {
+            return Ok(Err(format!("{program} does not exist")));
+        }
+        let command = if self.substitutes() {
+            let mut command = Command::new(&program);
+            command.args(argv.get(1..).unwrap_or_default());
+            command
+        } else {
+            let files = if proposal { self.view.files.clone() } else { Vec::new() };
+            let view = ViewSpec { files, ..self.view.clone() };
+            view.command(&argv)
+                .map_err(|error| Trouble::cannot(format!("the checker cannot be run: {error}")))?
+        };
+        let ran = match run_command(command, limit) {
+            Ok(ran) => ran,
+            Err(error) => return Ok(Err(format!("{program}: {}", crate::trouble::plain(&error)))),
+        };
+        if ran.status == Some(NO_VIEW) {
+            return Ok(Err(ran.last_words()));
+        }
+        tracing::debug!(?argv, status = ?ran.status, ms = ran.took.as_millis(), "checker ran");
+        Ok(Ok(read_run(&ran)))
+    }
+
+    fn comparison<'b>(&'b self, shifts: &'b [(String, Vec<LineShift>)]) -> Comparison<'b> {
+        Comparison { command: self.program(), shifts, faults: &self.checker.faults }
+    }
+
+    fn program(&self) -> &str {
+        self.checker.run.first().map_or("", |word| word.rsplit('/').next().unwrap_or(word))
+    }
+
+    fn by(&self) -> String {
+        let how = if self.substitutes() { "on a copy" } else { "in a private view" };
+        let short: Vec<&str> =
+            self.checker.run.iter().map(String::as_str).filter(|word| !word.contains('{')).skip(1).collect();
+        let words = std::iter::once(self.program()).chain(short).collect::<Vec<_>>().join(" ");
+        format!("{words}, {how}")
+    }
+
+    /// A finding about the copy is about the live file.
+    fn name_live_file(&self, finding: &mut Finding, home: &Path) {
+        let (copy, live) = (self.stand_in.display().to_string(), home.display().to_string());
+        if copy != live && finding.message.contains(&copy) {
+            finding.message = finding.message.replace(&copy, &live);
+        }
+    }
+}
+
+/// With the line of the proposal that the finding is about.
+fn quote_line(finding: &mut Finding, proposed: &[Proposed<'_>]) {
+    let about = |file: &&Proposed<'_>| finding.file.as_deref() == file.real.to_str();
+    let bytes = proposed.iter().find(about).and_then(|file| file.bytes);
+    let line = finding.line.and_then(|line| bytes?.split(|byte| *byte == b'\n').nth(line as usize - 1));
+    finding.text = line.map(|line| String::from_utf8_lossy(line).trim_end().to_owned());
+    finding.column = None;
+}
+
+fn read_run(ran: &Ran) -> CheckerRun {
+    let lines = |text: &str| -> Vec<String> {
+        text.lines().map(str::trim_end).filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
+    };
+    CheckerRun {
+        status: ran.status,
+        timed_out: ran.timed_out,
+        lines: lines(&ran.err),
+        printed: lines(&ran.out),
+    }
+}

@@ -1,0 +1,196 @@
+//! The part of a change that touches live files and the service, and the way back. Everything it
+//! needs is in the plan.
+
+use super::Run;
+use crate::look::Look;
+use crate::service::{self, Acted, Deed};
+use crate::transaction::Transaction;
+use crate::trouble::Trouble;
+use gypsum_core::change::{Change, Event, Plan};
+use gypsum_core::happening::Happening;
+use gypsum_core::health::{Judgement, Outcome};
+use gypsum_core::profile::{Activation, Check};
+use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
+use std::path::PathBuf;
+use std::time::Duration;
+
+impl Run<'_> {
+    fn folder(&self) -> Result<PathBuf, Trouble> {
+        let entry = self.entry.as_ref().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
+        Ok(entry.folder.clone())
+    }
+
+    /// Does something with the file transaction of this change.
+    fn files<T>(&self, act: impl FnOnce(&Transaction<'_>) -> Result<T, Trouble>) -> Result<T, Trouble> {
+        let folder = self.folder()?;
+        act(&Transaction::new(self.disk(), self.plan()?, &folder))
+    }
+
+    pub(super) fn stage(&mut self) -> Result<Event, Trouble> {
+        self.files(|files| files.stage(&self.contents))?;
+        Ok(Event::Done)
+    }
+
+    pub(super) fn replace(&mut self) -> Result<Event, Trouble> {
+        self.files(|files| files.replace())?;
+        let files = self.plan()?.files.len();
+        self.emit(Happening::Replaced { files });
+        Ok(Event::Done)
+    }
+
+    pub(super) fn activate(&mut self) -> Result<Event, Trouble> {
+        let plan = self.plan()?.clone();
+        if !plan.touch_service || plan.activation == Activation::None {
+            return Ok(Event::Done);
+        }
+        let up = plan.service_before.as_ref().is_some_and(|seen| seen.state.is_up());
+        let deed = match plan.activation {
+            Activation::Reload if up => Deed::Reload,
+            _ => Deed::Restart,
+        };
+        let acted = self.tell(&plan, deed, false);
+        if acted.ok {
+            return Ok(Event::Done);
+        }
+        let said = if acted.said.is_empty() { String::new() } else { format!(": {}", acted.said) };
+        self.cause = Some(format!("{} failed{said}", deed.word()));
+        Ok(Event::Failed)
+    }
+
+    /// Tells the service something; the look just before it is what comes after is compared with.
+    fn tell(&mut self, plan: &Plan, deed: Deed, back: bool) -> Acted {
+        let name = service::name_of(&plan.service);
+        let before = self.world.observe(&plan.service);
+        if let Some(plan) = &mut self.plan {
+            plan.service_before.get_or_insert_with(|| before.clone());
+        }
+        self.told = Some(before);
+        self.told_at_ms = Some(self.world.now_ms());
+        self.emit(Happening::Waiting { on: format!("{} of {name}", deed.word()) });
+        let acted = self.world.act(&plan.service, deed, Duration::from_millis(plan.limit_ms));
+        let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
+        let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
+        self.emit(Happening::Activated { how, ok: acted.ok, said, ms, back });
+        acted
+    }
+
+    pub(super) fn look(&mut self) -> Result<Event, Trouble> {
+        let plan = self.plan()?.clone();
+        if service::exists(&plan.service) && !plan.touch_service {
+            self.emit(Happening::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: false });
+            return Ok(Event::Looked(Judgement::Unproven));
+        }
+        let (health, judgement) = self.look_at(&plan, &plan.checks_after, plan.activation, true);
+        if judgement == Judgement::Worse {
+            self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
+        }
+        self.emit(Happening::Looked { health, judgement, back: false });
+        Ok(Event::Looked(judgement))
+    }
+
+    fn look_at(
+        &mut self,
+        plan: &Plan,
+        checks: &[Check],
+        activation: Activation,
+        interruptible: bool,
+    ) -> (Vec<Outcome>, Judgement) {
+        self.emit(Happening::Waiting { on: format!("health checks, then {} ms of calm", plan.steady_ms) });
+        let look = Look {
+            world: self.world,
+            service: &plan.service,
+            checks,
+            before: self.told.as_ref(),
+            activation,
+            steady: Duration::from_millis(plan.steady_ms),
+            interruptible,
+        };
+        look.carefully(&plan.baseline)
+    }
+
+    pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
+        let cause = self.cause.clone().unwrap_or_else(|| "it was cut off".into());
+        self.emit(Happening::Restoring { cause });
+        if let (Some(at), Ok(plan)) = (self.told_at_ms, self.plan().cloned()) {
+            // Said before anything else happens to the service: what comes later says less.
+            let lines = self.world.log_since(&plan.service, at);
+            if !lines.is_empty() {
+                self.emit(Happening::Log { lines });
+            }
+        }
+        let notes = self.files(|files| files.put_back())?;
+        for text in notes {
+            self.emit(Happening::Noted { text });
+        }
+        if !self.files(|files| files.is_before())? {
+            let text = "the files are not all as they were before: somebody else's version was left in place";
+            self.emit(Happening::Noted { text: text.into() });
+        }
+        Ok(Event::Done)
+    }
+
+    /// Makes the daemon take up the old configuration. The checker is not asked: with the daemon
+    /// down it may fail for reasons of its own.
+    pub(super) fn revive(&mut self, change: &Change) -> Result<Event, Trouble> {
+        let plan = self.plan()?.clone();
+        self.told = None;
+        if !plan.touch_service || plan.activation == Activation::None {
+            return Ok(Event::Done);
+        }
+        let now = self.world.observe(&plan.service);
+        let before = plan.service_before.clone().unwrap_or_else(|| Observation::only(ServiceState::Stopped));
+        let untouched = before.same_start(&now) && !change.was_activated();
+        if untouched && taken_up(&before, &now, plan.activation, plan.service.proof.as_ref()) != TakenUp::Yes
+        {
+            return Ok(Event::Done);
+        }
+        let gentle = plan.activation == Activation::Reload
+            && change.attempt() == 1
+            && now.state.is_up()
+            && before.main == now.main;
+        if gentle && self.tell(&plan, Deed::Reload, true).ok {
+            return Ok(Event::Done);
+        }
+        let deed = if before.state == ServiceState::Stopped { Deed::Stop } else { Deed::Restart };
+        self.revived_by_restart = true;
+        if self.tell(&plan, deed, true).ok { Ok(Event::Done) } else { Ok(Event::Failed) }
+    }
+
+    pub(super) fn look_again(&mut self) -> Result<Event, Trouble> {
+        let plan = self.plan()?.clone();
+        if service::exists(&plan.service) && !plan.touch_service {
+            self.emit(Happening::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: true });
+            return Ok(Event::Looked(Judgement::Unproven));
+        }
+        let activation = if self.revived_by_restart { Activation::Restart } else { plan.activation };
+        let (health, judgement) = self.look_at(&plan, &plan.checks_before, activation, false);
+        self.emit(Happening::Looked { health, judgement, back: true });
+        Ok(Event::Looked(judgement))
+    }
+
+    pub(super) fn tidy(&mut self, change: &Change) -> Result<Event, Trouble> {
+        use gypsum_core::change::State as S;
+        if matches!(change.state(), S::Withdrawn(_)) {
+            self.files(|files| files.unstage())?;
+            return Ok(Event::Done);
+        }
+        match self.files(|files| files.tidy()) {
+            Ok(notes) => {
+                for text in notes {
+                    self.emit(Happening::Noted { text });
+                }
+            }
+            // What counts is done; a leftover is no reason to call it anything else.
+            Err(trouble) => self.emit(Happening::Noted { text: format!("not tidied up: {trouble}") }),
+        }
+        Ok(Event::Done)
+    }
+}
+
+/// The first check that fails now and did not before, in words.
+fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
+    let held = |n: usize| baseline.get(n).is_none_or(|before| before.well);
+    let worse = health.iter().enumerate().find(|(n, outcome)| !outcome.well && held(*n));
+    worse
+        .map_or_else(|| "it is not well".into(), |(_, outcome)| format!("{}: {}", outcome.name, outcome.said))
+}

@@ -1,0 +1,260 @@
+//! One change, from its first order to its verdict. The loop records what is true, does what the
+//! state machine orders, and feeds back what it saw.
+
+mod back;
+mod difference;
+mod front;
+mod plan;
+mod propose;
+mod recover;
+mod standing;
+mod values;
+
+pub use front::{Job, Wish};
+pub use propose::{check_files, guide_names};
+pub use recover::{recover, recover_all};
+pub use values::{checks_for, values_of};
+
+use crate::disk::Disk;
+use crate::journal::Journal;
+use crate::state::{Entry, State};
+use crate::trouble::{Trouble, TroubleKind};
+use crate::world::World;
+use front::Front;
+use gypsum_core::change::{Change, Event, Order, Plan, Verdict};
+use gypsum_core::finding::Finding;
+use gypsum_core::happening::Happening;
+use gypsum_core::report::Report;
+use gypsum_core::secret::hide;
+use gypsum_core::service::Observation;
+use std::time::Instant;
+
+/// Somebody who watches what happens.
+pub trait Watch {
+    /// One thing happened.
+    fn saw(&mut self, happening: &Happening);
+}
+
+/// How a change ended.
+#[derive(Debug)]
+pub struct Finished {
+    /// Its report.
+    pub report: Report,
+    /// The exit status that it amounts to.
+    pub status: u8,
+}
+
+/// A change on its way.
+pub struct Run<'a> {
+    world: &'a dyn World,
+    state: &'a State,
+    watch: &'a mut dyn Watch,
+    front: Option<Front>,
+    plan: Option<Plan>,
+    contents: Vec<Option<Vec<u8>>>,
+    entry: Option<Entry>,
+    report: Report,
+    unwritten: Vec<Happening>,
+    secrets: Vec<String>,
+    trouble: Option<Trouble>,
+    cause: Option<String>,
+    /// The service just before it was last told something.
+    told: Option<Observation>,
+    told_at_ms: Option<i64>,
+    revived_by_restart: bool,
+}
+
+impl<'a> Run<'a> {
+    fn new(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Watch, daemon: &str) -> Self {
+        Self {
+            world,
+            state,
+            watch,
+            front: None,
+            plan: None,
+            contents: Vec::new(),
+            entry: None,
+            report: Report::new(daemon),
+            unwritten: Vec::new(),
+            secrets: Vec::new(),
+            trouble: None,
+            cause: None,
+            told: None,
+            told_at_ms: None,
+            revived_by_restart: false,
+        }
+    }
+
+    /// Carries out a whole change.
+    pub fn change(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Watch, job: Job) -> Finished {
+        let mut run = Self::new(world, state, watch, &job.profile.daemon);
+        let (why, who, dry_run) = (job.why.clone(), job.who.clone(), job.dry_run);
+        run.emit(Happening::Begun { daemon: job.profile.daemon.clone(), why, who, dry_run });
+        run.front = Some(Front::new(job));
+        run.carry(Change::open(dry_run))
+    }
+
+    /// The loop.
+    fn carry(mut self, mut change: Change) -> Finished {
+        while let Some(order) = change.order() {
+            let recorded = self.record(&change);
+            let seen = match recorded {
+                // A journal that cannot be written stops a change before the first live byte, and
+                // never stops a restore.
+                Err(trouble) if !change.state().is_past_armed() => self.give_up(trouble),
+                _ if self.wants_out(&change, order) => Event::Interrupted,
+                _ => self.timed(order, &change),
+            };
+            change = change.next(seen);
+        }
+        let status = self.trouble.as_ref().map(|trouble| trouble.kind.status());
+        let early = matches!(self.report.verdict, Some(Verdict::Dropped | Verdict::Refused) | None);
+        let status = status.filter(|_| early).unwrap_or_else(|| self.report.status());
+        Finished { report: self.report, status }
+    }
+
+    fn record(&mut self, change: &Change) -> Result<(), Trouble> {
+        let (Some(entry), Some(stage)) = (&self.entry, change.state().stage()) else {
+            return Ok(());
+        };
+        // The end is recorded by the order that ends it, behind the report.
+        if matches!(change.order(), Some(Order::Close(_))) {
+            return Ok(());
+        }
+        let plan = self.plan.as_ref().filter(|_| stage == gypsum_core::change::Stage::Saved);
+        let written = Journal::of(&entry.folder).write(self.world.disk(), stage, plan, self.world.now_ms());
+        written.map_err(|error| Trouble::file("write the journal in", &entry.folder, &error))
+    }
+
+    fn wants_out(&mut self, change: &Change, order: Order) -> bool {
+        let restoring = change.attempt() > 0;
+        let out = self.world.interrupted() && !restoring && !matches!(order, Order::Tidy | Order::Close(_));
+        if out {
+            self.cause.get_or_insert_with(|| "it was interrupted".into());
+        }
+        out
+    }
+
+    fn timed(&mut self, order: Order, change: &Change) -> Event {
+        let begun = Instant::now();
+        let seen = match self.act(order, change) {
+            Ok(event) => event,
+            Err(trouble) => self.give_up(trouble),
+        };
+        let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
+        if !matches!(order, Order::Close(_)) {
+            let name = format!("{order:?}").to_lowercase();
+            let outcome = format!("{seen:?}").to_lowercase();
+            self.emit(Happening::Stage { name, outcome, ms });
+        }
+        seen
+    }
+
+    fn give_up(&mut self, trouble: Trouble) -> Event {
+        self.cause = Some(trouble.message.clone());
+        let refused = trouble.kind == TroubleKind::Refused;
+        self.trouble = Some(trouble);
+        if refused { Event::Refused } else { Event::Failed }
+    }
+
+    fn act(&mut self, order: Order, change: &Change) -> Result<Event, Trouble> {
+        match order {
+            Order::Prepare => self.prepare(),
+            Order::Propose => self.propose(),
+            Order::Rehearse => self.rehearse(),
+            Order::Measure => self.measure(),
+            Order::Save => self.save(),
+            Order::Stage => self.stage(),
+            Order::Arm => Ok(Event::Done),
+            Order::Replace => self.replace(),
+            Order::Activate => self.activate(),
+            Order::Look => self.look(),
+            Order::PutBack => self.put_back(),
+            Order::Revive => self.revive(change),
+            Order::LookAgain => self.look_again(),
+            Order::Tidy => self.tidy(change),
+            Order::Close(verdict) => self.close(verdict),
+        }
+    }
+
+    fn disk(&self) -> &'a dyn Disk {
+        self.world.disk()
+    }
+
+    fn front(&mut self) -> Result<&mut Front, Trouble> {
+        self.front.as_mut().ok_or_else(|| Trouble::cannot("this change is past its preparation"))
+    }
+
+    fn plan(&self) -> Result<&Plan, Trouble> {
+        self.plan.as_ref().ok_or_else(|| Trouble::cannot("this change has no plan"))
+    }
+
+    /// Shows what happened, gathers it for the report, and keeps it in the change's folder.
+    fn emit(&mut self, happening: Happening) {
+        let happening = masked(happening, &self.secrets);
+        self.watch.saw(&happening);
+        self.report.take(&happening);
+        self.unwritten.push(happening);
+        self.write_events();
+    }
+
+    fn write_events(&mut self) {
+        let Some(entry) = &self.entry else {
+            return;
+        };
+        let at = self.world.now_ms();
+        let mut lines = Vec::new();
+        for happening in self.unwritten.drain(..) {
+            let mut value = serde_json::to_value(&happening).unwrap_or_default();
+            if let Some(fields) = value.as_object_mut() {
+                fields.insert("at_ms".into(), at.into());
+            }
+            lines.extend_from_slice(value.to_string().as_bytes());
+            lines.push(b'\n');
+        }
+        // For the eye only: the journal is what counts, and it complains where this one would.
+        if let Err(error) = self.world.disk().append(&entry.folder.join("events.jsonl"), &lines) {
+            tracing::warn!(%error, "events cannot be written");
+        }
+    }
+
+    /// Shows findings; whether one of them refuses.
+    fn judge(&mut self, findings: Vec<Finding>) -> Result<bool, Trouble> {
+        let front = self.front()?;
+        let (accept, strict) = (front.job.accept.clone(), front.job.strict);
+        let mut refuses = false;
+        for mut finding in findings {
+            finding.accepted = accept.contains(&finding.rule);
+            refuses |= finding.refuses(strict);
+            self.emit(Happening::Found { finding });
+        }
+        Ok(refuses)
+    }
+}
+
+fn masked(happening: Happening, secrets: &[String]) -> Happening {
+    if secrets.is_empty() {
+        return happening;
+    }
+    let hidden = |text: &mut String| *text = hide(text, secrets);
+    let mut happening = happening;
+    match &mut happening {
+        Happening::Proposed { edits } => {
+            for edit in edits {
+                edit.before.iter_mut().chain(&mut edit.after).for_each(hidden);
+            }
+        }
+        Happening::Found { finding } => {
+            hidden(&mut finding.message);
+            finding.text.iter_mut().chain(&mut finding.mend).for_each(hidden);
+        }
+        Happening::Log { lines } => lines.iter_mut().for_each(hidden),
+        Happening::Activated { said, .. } => hidden(said),
+        Happening::Looked { health, .. } | Happening::Baseline { health } => {
+            health.iter_mut().for_each(|outcome| hidden(&mut outcome.said));
+        }
+        Happening::Ended { next, .. } => next.iter_mut().for_each(hidden),
+        _ => {}
+    }
+    happening
+}

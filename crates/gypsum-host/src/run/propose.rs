@@ -1,0 +1,199 @@
+//! The proposal: the edits placed, proven, and checked by our own rules.
+
+use super::Run;
+use super::difference::shown_lines;
+use super::front::{Front, NewFile, Wish};
+use crate::trouble::Trouble;
+use gypsum_core::change::Event;
+use gypsum_core::check::{check, only_new};
+use gypsum_core::doc::{Document, Kind};
+use gypsum_core::edit::{Edit, File, Guide, propose};
+use gypsum_core::finding::Finding;
+use gypsum_core::happening::Happening;
+use gypsum_core::profile::Profile;
+use gypsum_core::secret::is_secret;
+use gypsum_core::text::shift_lines;
+use gypsum_core::value::misfit;
+use std::fs;
+use std::path::Path;
+
+impl Run<'_> {
+    pub(super) fn propose(&mut self) -> Result<Event, Trouble> {
+        let disk = self.disk();
+        let front = self.front()?;
+        let placed = match front.job.wish.clone() {
+            Wish::Edits(edits) => front.place(&edits)?,
+            Wish::Files(files) => front.whole(&files, disk)?,
+        };
+        if let Err(misfits) = placed {
+            self.judge(misfits)?;
+            return Ok(Event::Refused);
+        }
+        let front = self.front()?;
+        let secrets = front.secrets();
+        let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
+        let findings = front.own_check()?;
+        self.secrets = secrets;
+        if nothing {
+            return Ok(Event::Unchanged);
+        }
+        self.emit(Happening::Proposed { edits });
+        if self.judge(findings)? { Ok(Event::Refused) } else { Ok(Event::Done) }
+    }
+}
+
+type Placed = Result<(), Vec<Finding>>;
+
+impl Front {
+    fn place(&mut self, edits: &[Edit]) -> Result<Placed, Trouble> {
+        let only = self.job.only.as_deref().map(|path| self.loading()?.find(path)).transpose()?;
+        let loading = self.loading()?;
+        let profile = &self.job.profile;
+        let guide = Guide {
+            home: loading.home,
+            only,
+            block: profile.files.section.as_deref(),
+            spelling: &|name| profile.spelling(name).map(str::to_owned),
+            plausible: &|name, value| guide_names(profile, name, value),
+        };
+        let proposal = match propose(&loading.files, edits, &guide) {
+            Ok(proposal) => proposal,
+            Err(misfits) => return Ok(Err(known_better(profile, misfits))),
+        };
+        let mut after = loading.files.clone();
+        let mut new_files = Vec::new();
+        for edited in proposal.files {
+            let (file, place) = (&loading.files[edited.file], &loading.loaded[edited.file]);
+            new_files.push(NewFile {
+                real: place.real.clone(),
+                before: Some(file.doc.source().to_vec()),
+                after: Some(edited.after.clone()),
+                shifts: shift_lines(file.doc.source(), &edited.splices),
+            });
+            after[edited.file].doc = reread(&file.doc, edited.after)?;
+        }
+        self.edits = proposal.shown;
+        self.after = after;
+        self.new_files = new_files;
+        Ok(Ok(()))
+    }
+
+    fn whole(
+        &mut self,
+        files: &[(std::path::PathBuf, Option<Vec<u8>>)],
+        disk: &dyn crate::disk::Disk,
+    ) -> Result<Placed, Trouble> {
+        let loading = self.loading()?;
+        let mut after = loading.files.clone();
+        let (mut new_files, mut edits) = (Vec::new(), Vec::new());
+        for (path, bytes) in files {
+            let before = disk.read(path).map_err(|error| Trouble::file("read", path, &error))?;
+            if before == *bytes {
+                continue;
+            }
+            edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref()));
+            match (loading.loaded.iter().position(|file| file.real == *path), bytes) {
+                (Some(n), Some(bytes)) => after[n].doc = reread(&loading.files[n].doc, bytes.clone())?,
+                (Some(n), None) => after[n].doc = reread(&loading.files[n].doc, Vec::new())?,
+                (None, _) => {}
+            }
+            new_files.push(NewFile { real: path.clone(), before, after: bytes.clone(), shifts: Vec::new() });
+        }
+        self.after = after;
+        self.new_files = new_files;
+        self.edits = edits;
+        Ok(Ok(()))
+    }
+
+    /// Our own check of the files as they will be; of what stood there before, only what is new counts.
+    fn own_check(&self) -> Result<Vec<Finding>, Trouble> {
+        let loading = self.loading()?;
+        let profile = &self.job.profile;
+        let edited: Vec<String> = self.edits.iter().map(|edit| edit.address.clone()).collect();
+        let before = check(&loading.files, profile, &[]);
+        let mut findings = only_new(&before, check(&self.after, profile, &edited));
+        for file in &self.new_files {
+            let place = loading.loaded.iter().find(|loaded| loaded.real == file.real);
+            findings.extend(place.filter(|loaded| loaded.hard_links > 1).map(|loaded| {
+                Finding::warning(
+                    "hard-link",
+                    format!(
+                        "{} has {} names; the others keep the old content",
+                        loaded.name.display(),
+                        loaded.hard_links
+                    ),
+                )
+                .mend("find -samefile shows them")
+            }));
+            findings.extend(generated(&file.real));
+        }
+        Ok(findings)
+    }
+
+    fn secrets(&self) -> Vec<String> {
+        let before = self.loading.iter().flat_map(|loading| &loading.files);
+        before.chain(&self.after).flat_map(|file| secrets_in(&self.job.profile, file)).collect()
+    }
+}
+
+/// Whether a text that stands commented out may be a value of a setting.
+pub fn guide_names(profile: &Profile, name: &str, value: &str) -> bool {
+    match profile.setting(name) {
+        Some((_, setting)) => {
+            misfit(setting, value).is_none() && setting.kind != gypsum_core::value::Kind::Text
+        }
+        None => false,
+    }
+}
+
+/// Our own check of files as they are.
+pub fn check_files(profile: &Profile, files: &[File]) -> Vec<Finding> {
+    check(files, profile, &[])
+}
+
+/// A name that nobody knows is better answered with the names nearest to it than with its absence.
+fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
+    let better = |mut finding: Finding| {
+        let address =
+            finding.address.clone().and_then(|text| gypsum_core::address::Address::parse(&text).ok());
+        if let Some(address) = address
+            .filter(|address| finding.rule == "not-there" && profile.spelling(address.name()).is_none())
+        {
+            let near = gypsum_core::text::nearest(address.name(), profile.known_names());
+            if let Some(near) = near.first() {
+                finding.mend = Some(format!("did you mean {near}?"));
+            }
+        }
+        finding
+    };
+    misfits.into_iter().map(better).collect()
+}
+
+fn secrets_in<'a>(profile: &'a Profile, file: &'a File) -> impl Iterator<Item = String> + 'a {
+    let doc = &file.doc;
+    doc.statements()
+        .filter(|(_, kind, parts)| *kind == Kind::Setting && is_secret(profile, &doc.text(parts.name)))
+        .map(|(_, _, parts)| doc.value(&parts))
+}
+
+fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Trouble> {
+    Document::read(bytes, like.family(), like.dialect().clone())
+        .map_err(|error| Trouble::cannot(error.to_string()))
+}
+
+/// A file that says of itself that something else writes it.
+fn generated(path: &Path) -> Option<Finding> {
+    let text = fs::read(path).ok()?;
+    let head = String::from_utf8_lossy(&text[..text.len().min(1000)]).to_lowercase();
+    let says =
+        ["do not edit", "don't edit", "automatically generated", "autogenerated", "will be overwritten"];
+    let line = head.lines().position(|line| says.iter().any(|words| line.contains(words)))?;
+    let mut finding = Finding::warning(
+        "generated",
+        "the file says that something else writes it; this edit may be overwritten",
+    )
+    .in_file(&path.display().to_string())
+    .mend("make the change where the file comes from, too");
+    finding.line = u32::try_from(line + 1).ok();
+    Some(finding)
+}

@@ -1,0 +1,133 @@
+//! The end of a change: where the service stands, what to do next, the record.
+
+use super::Run;
+use crate::journal::Journal;
+use crate::service;
+use crate::trouble::Trouble;
+use gypsum_core::change::{Event, Plan, Stage, Verdict};
+use gypsum_core::happening::Happening;
+use gypsum_core::service::State as ServiceState;
+
+impl Run<'_> {
+    pub(super) fn close(&mut self, verdict: Verdict) -> Result<Event, Trouble> {
+        let standing = self.standing(verdict);
+        let next = self.next_step(verdict);
+        self.emit(Happening::Ended { verdict, standing, next });
+        let Some(entry) = self.entry.clone() else {
+            return Ok(Event::Done);
+        };
+        if self.plan.is_none() {
+            // The backup could not be finished: half of one is worse than none.
+            if let Err(error) = std::fs::remove_dir_all(&entry.folder) {
+                tracing::warn!(%error, "the unfinished backup cannot be removed");
+            }
+            return Ok(Event::Done);
+        }
+        let disk = self.disk();
+        let path = entry.folder.join("change.json");
+        let record = serde_json::to_vec_pretty(&self.report).unwrap_or_default();
+        // A change that is recovered a second time has a record already.
+        let written = disk
+            .remove(&path)
+            .and_then(|()| disk.create(&path, &record, None))
+            .and_then(|()| disk.sync_file(&path))
+            .and_then(|()| disk.sync_folder(&entry.folder))
+            .and_then(|()| {
+                Journal::of(&entry.folder).write(disk, Stage::Closed(verdict), None, self.world.now_ms())
+            });
+        if let Err(error) = written {
+            // The verdict stands. `recover` will find the change open, and bring it to the same.
+            tracing::error!(%error, "the record cannot be written");
+        }
+        Ok(Event::Done)
+    }
+
+    /// Where the service stands now, in one sentence without a full stop.
+    fn standing(&self, verdict: Verdict) -> String {
+        let daemon = &self.report.daemon;
+        let Some(plan) = &self.plan else {
+            return match verdict {
+                Verdict::Unchanged => format!("{daemon} has this configuration already"),
+                _ => format!("nothing was touched; {daemon} goes on as before"),
+            };
+        };
+        let name = self.subject(plan);
+        match verdict {
+            Verdict::Kept if !plan.touch_service && service::exists(&plan.service) => {
+                format!("{name} is stopped, as before; its new configuration is unproven")
+            }
+            Verdict::Kept if self.report.well == Some(false) => {
+                format!("{name} has its new configuration, and is unwell as it was before")
+            }
+            Verdict::Kept if service::exists(&plan.service) => {
+                format!("{name} runs on its new configuration")
+            }
+            Verdict::Kept => format!("{name} has its new configuration"),
+            Verdict::Restored => self.restored(plan, &name),
+            Verdict::Stuck => {
+                let state = self.world.observe(&plan.service).state;
+                let files = if self.is_back() {
+                    "its old configuration is in place"
+                } else {
+                    "its files are not all put back"
+                };
+                format!("{name} is {}; {files}", state.words())
+            }
+            Verdict::Refused | Verdict::Unchanged | Verdict::Dropped => {
+                format!("nothing was touched; {daemon} goes on as before")
+            }
+        }
+    }
+
+    fn restored(&self, plan: &Plan, name: &str) -> String {
+        if !service::exists(&plan.service) {
+            return format!("{name} has its old configuration again");
+        }
+        match self.world.observe(&plan.service).state {
+            state if state.is_up() => format!("{name} is running on its old configuration"),
+            ServiceState::Stopped => {
+                format!("{name} is stopped, as before, with its old configuration in place")
+            }
+            state => format!("{name} is {}, as before; its old configuration is in place", state.words()),
+        }
+    }
+
+    fn subject(&self, plan: &Plan) -> String {
+        if service::exists(&plan.service) { service::name_of(&plan.service) } else { plan.daemon.clone() }
+    }
+
+    fn is_back(&self) -> bool {
+        let (Some(plan), Some(entry)) = (&self.plan, &self.entry) else {
+            return false;
+        };
+        crate::transaction::Transaction::new(self.disk(), plan, &entry.folder).is_before().unwrap_or(false)
+    }
+
+    fn next_step(&self, verdict: Verdict) -> Option<String> {
+        match verdict {
+            Verdict::Stuck => {
+                let plan = self.plan.as_ref()?;
+                let entry = self.entry.as_ref()?;
+                let look = match plan.service.unit.first() {
+                    Some(unit) => format!("systemctl status {unit}; journalctl -u {unit} -n 30"),
+                    None => "see why the daemon does not start".into(),
+                };
+                let before = entry.folder.join("before");
+                Some(format!(
+                    "{look}\nthen: gypsum recover {}\nthe old files are also in {}",
+                    plan.daemon,
+                    before.display()
+                ))
+            }
+            Verdict::Dropped | Verdict::Refused => {
+                let trouble = self.trouble.as_ref();
+                let said = trouble.map(|trouble| match &trouble.mend {
+                    Some(mend) => format!("{}\n{mend}", trouble.message),
+                    None => trouble.message.clone(),
+                });
+                said.or_else(|| self.cause.clone().filter(|_| verdict == Verdict::Dropped))
+            }
+            Verdict::Kept | Verdict::Restored | Verdict::Unchanged => None,
+        }
+    }
+}

@@ -1,0 +1,111 @@
+//! Services: what keeps a daemon running, one file a manager. Telling reports; looking judges.
+
+mod plain;
+mod proc;
+mod systemd;
+
+use crate::children;
+use crate::trouble::Trouble;
+use gypsum_core::profile::{Proof, Service};
+use gypsum_core::service::{Observation, State};
+use std::time::Duration;
+
+/// What a service can be told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Deed {
+    /// To read its configuration again.
+    Reload,
+    /// To stop and start.
+    Restart,
+    /// To start.
+    Start,
+    /// To stop.
+    Stop,
+}
+
+impl Deed {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Reload => "reload",
+            Self::Restart => "restart",
+            Self::Start => "start",
+            Self::Stop => "stop",
+        }
+    }
+}
+
+/// What came of telling a service something. It is a report and no proof.
+#[derive(Clone, Debug)]
+pub struct Acted {
+    /// Whether the command ended well.
+    pub ok: bool,
+    /// What it said.
+    pub said: String,
+    /// How long it took.
+    pub took: Duration,
+}
+
+/// How long a question to a service manager may take.
+const ASKING: Duration = Duration::from_secs(10);
+
+/// The service with the one unit of its names that exists on this host; without a service manager
+/// entry it stays as it is.
+pub fn resolve(service: &Service) -> Result<Service, Trouble> {
+    if service.unit.is_empty() { Ok(service.clone()) } else { systemd::resolve(service) }
+}
+
+/// What a person calls the service.
+pub fn name_of(service: &Service) -> String {
+    match (&service.plain, service.unit.first()) {
+        (Some(plain), _) => {
+            plain.start.first().map_or("process", |word| word.rsplit('/').next().unwrap_or(word)).into()
+        }
+        (None, Some(unit)) => unit.clone(),
+        (None, None) => "no service".into(),
+    }
+}
+
+/// Whether there is anything to observe.
+pub fn exists(service: &Service) -> bool {
+    service.plain.is_some() || !service.unit.is_empty()
+}
+
+/// One look at a service.
+pub fn observe(service: &Service) -> Observation {
+    let mut seen = match (&service.plain, service.unit.first()) {
+        (Some(plain), _) => plain::observe(plain),
+        (None, Some(unit)) => systemd::observe(unit),
+        (None, None) => return Observation::only(State::Missing),
+    };
+    if let Some(main) = seen.main {
+        seen.listeners = proc::listeners(main.pid);
+        seen.children = proc::children(main.pid);
+    }
+    if let (Some(Proof::Prints(argv)), true) = (&service.proof, seen.state.is_up()) {
+        seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
+    }
+    seen
+}
+
+/// Whether the service's sockets belong to somebody else, who would not see a reload.
+pub fn needs_restart_for_sockets(service: &Service) -> bool {
+    service.plain.is_none() && service.unit.first().is_some_and(|unit| systemd::is_socket_activated(unit))
+}
+
+/// Tells a service something and waits until that is done or the time is up.
+pub fn act(service: &Service, deed: Deed, limit: Duration) -> Acted {
+    match (&service.plain, service.unit.first()) {
+        (Some(plain), _) => plain::act(plain, deed, limit),
+        (None, Some(unit)) => systemd::act(unit, deed, limit),
+        (None, None) => Acted { ok: true, said: String::new(), took: Duration::ZERO },
+    }
+}
+
+/// The last lines of its log since a moment.
+pub fn log_since(service: &Service, at_ms: i64) -> Vec<String> {
+    match service.unit.first() {
+        Some(unit) if service.plain.is_none() => systemd::log_since(unit, at_ms),
+        _ => Vec::new(),
+    }
+}

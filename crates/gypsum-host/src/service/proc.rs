@@ -1,0 +1,51 @@
+//! What `/proc` says of a process: its start, its listening sockets, its children.
+
+use gypsum_core::service::Process;
+use procfs::net::TcpState;
+use procfs::process::{FDTarget, ProcState};
+use std::collections::HashSet;
+
+/// The process with this number, unless it has ended and only waits to be buried.
+pub fn process(pid: u32) -> Option<Process> {
+    let stat = procfs::process::Process::new(i32::try_from(pid).ok()?).ok()?.stat().ok()?;
+    let dead = matches!(stat.state(), Ok(ProcState::Zombie | ProcState::Dead));
+    (!dead).then_some(Process { pid, started: stat.starttime })
+}
+
+/// The inodes of its listening TCP sockets; none where this account may not look.
+pub fn listeners(pid: u32) -> Vec<u64> {
+    let Some(process) = i32::try_from(pid).ok().and_then(|pid| procfs::process::Process::new(pid).ok())
+    else {
+        return Vec::new();
+    };
+    let sockets: HashSet<u64> = process
+        .fd()
+        .into_iter()
+        .flatten()
+        .flatten()
+        .filter_map(|fd| match fd.target {
+            FDTarget::Socket(inode) => Some(inode),
+            _ => None,
+        })
+        .collect();
+    let tables = process.tcp().into_iter().chain(process.tcp6()).flatten();
+    let listening = tables.filter(|entry| entry.state == TcpState::Listen && sockets.contains(&entry.inode));
+    let mut inodes: Vec<u64> = listening.map(|entry| entry.inode).collect();
+    inodes.sort_unstable();
+    inodes
+}
+
+/// Its children.
+pub fn children(pid: u32) -> Vec<Process> {
+    let text = std::fs::read_to_string(format!("/proc/{pid}/task/{pid}/children")).unwrap_or_default();
+    let mut children: Vec<Process> =
+        text.split_whitespace().filter_map(|pid| process(pid.parse().ok()?)).collect();
+    children.sort_unstable_by_key(|process| process.pid);
+    children
+}
+
+/// When `process` was started, in seconds since 1970.
+pub fn started_at(process: Process) -> Option<u64> {
+    let boot = procfs::boot_time_secs().ok()?;
+    Some(boot + process.started / procfs::ticks_per_second())
+}

@@ -1,0 +1,166 @@
+//! systemd's system units, through its public commands.
+//!
+//! What we believe of it (systemd 252): exit statuses of `systemctl` report and prove nothing;
+//! `show` answers with status 0 even for unknown units; a unit that ran into its start limit does
+//! not start, however good its configuration, before `reset-failed`; ending `systemctl` does not
+//! end the job that it asked for.
+
+use super::{ASKING, Acted, Deed};
+use crate::children::{self, Ran};
+use crate::service::proc;
+use crate::trouble::Trouble;
+use gypsum_core::profile::Service;
+use gypsum_core::service::{Observation, State};
+use std::collections::HashMap;
+use std::time::{Duration, Instant};
+
+const PROPERTIES: &str =
+    "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,Job";
+
+type Shown = HashMap<String, String>;
+
+fn argv(words: &[&str]) -> Vec<String> {
+    words.iter().map(|word| (*word).to_owned()).collect()
+}
+
+fn show(unit: &str) -> Option<Shown> {
+    let ran =
+        children::run(&argv(&["systemctl", "show", "--no-pager", "-p", PROPERTIES, "--", unit]), ASKING)
+            .ok()?;
+    let pairs = ran.out.lines().filter_map(|line| line.split_once('='));
+    let shown: Shown = pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect();
+    (ran.ok() && shown.contains_key("LoadState")).then_some(shown)
+}
+
+/// A unit name that systemd takes as it is: it would make `etc-nginx.mount` of a path.
+fn full_name(name: &str) -> Option<String> {
+    let plain =
+        name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, ':' | '_' | '.' | '\\' | '@' | '-'));
+    let typed = name
+        .rsplit_once('.')
+        .is_some_and(|(_, kind)| matches!(kind, "service" | "socket" | "target" | "timer"));
+    (plain && !name.is_empty()).then(|| if typed { name.to_owned() } else { format!("{name}.service") })
+}
+
+pub fn resolve(service: &Service) -> Result<Service, Trouble> {
+    let mut why = None;
+    for name in &service.unit {
+        let Some(name) = full_name(name) else {
+            return Err(Trouble::usage(format!("{name:?} cannot be the name of a unit")));
+        };
+        let Some(shown) = show(&name) else {
+            return Err(Trouble::cannot(
+                "systemd does not answer: it is not running here, or systemctl is missing",
+            )
+            .mend("name a check that shows whether the daemon is well: --health URL or PORT"));
+        };
+        let get = |key: &str| shown.get(key).map_or("", String::as_str);
+        match get("LoadState") {
+            "loaded" => return Ok(Service { unit: vec![get("Id").to_owned()], ..service.clone() }),
+            "masked" => {
+                why = Some(
+                    Trouble::cannot(format!("{name} is masked: it cannot be started"))
+                        .mend(format!("systemctl unmask {name}")),
+                )
+            }
+            "bad-setting" | "error" => {
+                why = Some(
+                    Trouble::cannot(format!(
+                        "the unit file of {name} cannot be loaded; once stopped it would not start"
+                    ))
+                    .mend(format!("systemd-analyze verify {name}")),
+                );
+            }
+            _ => {}
+        }
+    }
+    let names = service.unit.join(" or ");
+    Err(why.unwrap_or_else(|| {
+        Trouble::cannot(format!("systemd knows no unit {names}"))
+            .mend("systemctl list-units --type=service shows what there is")
+    }))
+}
+
+pub fn observe(unit: &str) -> Observation {
+    let Some(shown) = show(unit) else {
+        return Observation::only(State::Unreachable);
+    };
+    let get = |key: &str| shown.get(key).map_or("", String::as_str);
+    let filled = |key: &str| Some(get(key).to_owned()).filter(|value| !value.is_empty());
+    let pid: Option<u32> = get("MainPID").parse().ok().filter(|pid| *pid > 0);
+    Observation {
+        main: pid.and_then(proc::process),
+        invocation: filled("InvocationID"),
+        restarts: get("NRestarts").parse().ok(),
+        result: filled("Result"),
+        can_reload: get("CanReload") == "yes",
+        ..Observation::only(state_of(get("LoadState"), get("ActiveState"), get("SubState")))
+    }
+}
+
+fn state_of(load: &str, active: &str, sub: &str) -> State {
+    match (active, sub) {
+        _ if load == "not-found" && active == "inactive" => State::Missing,
+        ("active", "exited") => State::Exited,
+        ("active", _) => State::Running,
+        ("reloading", _) => State::Reloading,
+        ("activating", "auto-restart" | "auto-restart-queued") => State::BackingOff,
+        ("activating", _) => State::Starting,
+        ("deactivating", _) => State::Stopping,
+        ("failed", _) => State::Failed,
+        _ => State::Stopped,
+    }
+}
+
+pub fn is_socket_activated(unit: &str) -> bool {
+    let sockets = show(unit).and_then(|shown| shown.get("TriggeredBy").cloned()).unwrap_or_default();
+    let active = |socket: &str| {
+        let asked = children::run(&argv(&["systemctl", "is-active", "-q", "--", socket]), ASKING);
+        asked.is_ok_and(|ran| ran.ok())
+    };
+    sockets.split_whitespace().filter(|name| name.ends_with(".socket")).any(active)
+}
+
+pub fn act(unit: &str, deed: Deed, limit: Duration) -> Acted {
+    let begun = Instant::now();
+    if matches!(deed, Deed::Restart | Deed::Start) {
+        // A start limit that was hit, or that this start would hit, keeps the best configuration
+        // down. Its own status says only whether there was anything to clear.
+        let _ = children::run(&argv(&["systemctl", "reset-failed", "--", unit]), ASKING);
+    }
+    let asked = children::run(&argv(&["systemctl", deed.word(), "--", unit]), limit);
+    let (ok, said) = match asked {
+        Ok(ran) if ran.timed_out => {
+            (false, format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.as_secs()))
+        }
+        Ok(ran) => (ran.ok(), last_words(&ran)),
+        Err(error) => (false, format!("systemctl could not be run: {error}")),
+    };
+    Acted { ok, said, took: begun.elapsed() }
+}
+
+/// What it said, without the advice to look elsewhere: we look there ourselves.
+fn last_words(ran: &Ran) -> String {
+    let text =
+        ran.err.lines().filter(|line| !line.starts_with("See \"systemctl") && !line.starts_with("Warning:"));
+    text.map(str::trim).filter(|line| !line.is_empty()).collect::<Vec<_>>().join("; ")
+}
+
+pub fn log_since(unit: &str, at_ms: i64) -> Vec<String> {
+    let since = format!("--since=@{}.{:03}", at_ms / 1000, at_ms % 1000);
+    let (by_unit, about_unit) = (format!("_SYSTEMD_UNIT={unit}"), format!("UNIT={unit}"));
+    let words =
+        ["journalctl", "-q", "--no-pager", "-o", "cat", "-n", "12", &since, &by_unit, "+", &about_unit];
+    let lines = children::run(&argv(&words), ASKING).map(|ran| ran.out).unwrap_or_default();
+    let about_jobs = |line: &str| {
+        ["Starting ", "Started ", "Stopping ", "Stopped ", "Reloading ", "Reloaded "]
+            .iter()
+            .any(|word| line.starts_with(word))
+    };
+    let lines: Vec<String> = lines
+        .lines()
+        .filter(|line| !line.trim().is_empty() && !about_jobs(line))
+        .map(str::to_owned)
+        .collect();
+    lines[lines.len().saturating_sub(5)..].to_vec()
+}

@@ -1,0 +1,105 @@
+//! What keeps a command from being carried out, and the exit status that it amounts to.
+
+use std::fmt;
+use std::io;
+use std::path::Path;
+
+/// The kind of a trouble; one kind, one exit status.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TroubleKind {
+    /// It could not be run; nothing was touched.
+    Cannot,
+    /// The command line or a profile is wrong.
+    Usage,
+    /// A check refuses it.
+    Refused,
+    /// Another change has this daemon or file.
+    Busy,
+}
+
+impl TroubleKind {
+    /// The exit status of the command.
+    pub fn status(self) -> u8 {
+        match self {
+            Self::Cannot => 1,
+            Self::Usage => 2,
+            Self::Refused => 3,
+            Self::Busy => 6,
+        }
+    }
+}
+
+/// What went wrong, and what to do about it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Trouble {
+    /// Its kind.
+    pub kind: TroubleKind,
+    /// What went wrong, with the file or name it is about.
+    pub message: String,
+    /// What to do.
+    pub mend: Option<String>,
+}
+
+impl Trouble {
+    fn new(kind: TroubleKind, message: impl Into<String>) -> Self {
+        Self { kind, message: message.into(), mend: None }
+    }
+
+    /// It could not be run.
+    pub fn cannot(message: impl Into<String>) -> Self {
+        Self::new(TroubleKind::Cannot, message)
+    }
+
+    /// The command line or a profile is wrong.
+    pub fn usage(message: impl Into<String>) -> Self {
+        Self::new(TroubleKind::Usage, message)
+    }
+
+    /// A check refuses it.
+    pub fn refused(message: impl Into<String>) -> Self {
+        Self::new(TroubleKind::Refused, message)
+    }
+
+    /// Another change is in the way.
+    pub fn busy(message: impl Into<String>) -> Self {
+        Self::new(TroubleKind::Busy, message)
+    }
+
+    /// An operation on a file failed.
+    pub fn file(what: &str, path: &Path, error: &io::Error) -> Self {
+        let trouble = Self::cannot(format!("cannot {what} {}: {}", path.display(), plain(error)));
+        match error.kind() {
+            io::ErrorKind::PermissionDenied if !rustix::process::geteuid().is_root() => {
+                trouble.mend("this account may not do that; run it as root (sudo)")
+            }
+            io::ErrorKind::PermissionDenied => trouble.mend(
+                "root is refused here: the file may be immutable (lsattr) or its file system read-only",
+            ),
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
+                trouble.mend("make room on that file system (df -h) and try again")
+            }
+            io::ErrorKind::ReadOnlyFilesystem => trouble.mend("the file system is mounted read-only"),
+            _ => trouble,
+        }
+    }
+
+    /// With what to do about it.
+    pub fn mend(mut self, mend: impl Into<String>) -> Self {
+        self.mend = Some(mend.into());
+        self
+    }
+}
+
+/// The words of an I/O error without the number behind them.
+pub fn plain(error: &io::Error) -> String {
+    let text = error.to_string();
+    text.split(" (os error").next().unwrap_or(&text).to_lowercase()
+}
+
+impl fmt::Display for Trouble {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str(&self.message)
+    }
+}
+
+impl std::error::Error for Trouble {}

@@ -1,0 +1,140 @@
+//! The private view: a mount namespace of its own in which the proposal stands in the real tree, so
+//! that the daemon's own checker reads it at the usual place while the live files stay untouched.
+//!
+//! Nothing of this may happen in our own process, so the own program is executed again with
+//! [`ENTRY`] as its first word; [`enter`] is what it then does. Over the parent folder of each file
+//! lies an overlay whose upper layer is on a tmpfs: what the checker writes there is gone with it.
+
+use crate::disk::{Disk, RealDisk};
+use rustix::mount::{MountFlags, MountPropagationFlags, mount, mount_bind_recursive, mount_change};
+use rustix::thread::UnshareFlags;
+use serde::{Deserialize, Serialize};
+use std::ffi::CString;
+use std::fs;
+use std::io;
+use std::os::unix::fs::PermissionsExt;
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+/// The first word of the own program's command line that means: enter a view.
+pub const ENTRY: &str = "__view";
+/// The exit status that means: there is no view, the command was not run.
+pub const NO_VIEW: i32 = 121;
+
+/// What a view shows.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct ViewSpec {
+    /// An empty folder to mount on.
+    pub base: PathBuf,
+    /// The files, resolved, each with the file that stands in for it; none where it is gone.
+    pub files: Vec<(PathBuf, Option<PathBuf>)>,
+}
+
+impl ViewSpec {
+    /// The empty folder that a command finds in the view.
+    pub fn scratch(&self) -> PathBuf {
+        self.base.join("scratch")
+    }
+
+    /// The command line that runs `argv` in this view.
+    pub fn command(&self, argv: &[String]) -> io::Result<Command> {
+        let mut command = Command::new("/proc/self/exe");
+        command.arg0("gypsum").arg(ENTRY).arg(serde_json::to_string(self)?).args(argv);
+        Ok(command)
+    }
+}
+
+/// Enters the view that the first word describes and becomes the command in the others; returns only
+/// if that fails, with a message and [`NO_VIEW`].
+pub fn enter(words: &[String]) -> i32 {
+    let Err(error) = try_enter(words);
+    eprintln!("no private view: {error}");
+    NO_VIEW
+}
+
+fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
+    let [spec, program, arguments @ ..] = words else {
+        return Err(io::Error::other("no command"));
+    };
+    let spec: ViewSpec = serde_json::from_str(spec)?;
+    // The safe call is deprecated for what else it can do; a new mount namespace is harmless here,
+    // before any thread exists.
+    #[allow(deprecated)]
+    rustix::thread::unshare(UnshareFlags::NEWNS)?;
+    mount_change("/", MountPropagationFlags::REC | MountPropagationFlags::DOWNSTREAM)?;
+    mount("tmpfs", &spec.base, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(c"mode=755"))?;
+    fs::create_dir(spec.scratch())?;
+    fs::set_permissions(spec.scratch(), fs::Permissions::from_mode(0o1777))?;
+    let mut folders: Vec<&Path> = spec.files.iter().filter_map(|(file, _)| file.parent()).collect();
+    folders.sort();
+    folders.dedup();
+    for (n, folder) in folders.into_iter().enumerate() {
+        cover(&spec.base, n, folder)?;
+    }
+    for (file, stand_in) in &spec.files {
+        show(file, stand_in.as_deref())?;
+    }
+    Err(Command::new(program).args(arguments).exec())
+}
+
+/// Lays an overlay over `folder`, and binds again what is mounted below it.
+fn cover(base: &Path, n: usize, folder: &Path) -> io::Result<()> {
+    let part = |name: &str| base.join(format!("{name}{n}"));
+    let (upper, work) = (part("upper"), part("work"));
+    fs::create_dir(&upper)?;
+    fs::create_dir(&work)?;
+    let mut kept = Vec::new();
+    for (m, below) in mounts_below(folder).into_iter().enumerate() {
+        let keep = base.join(format!("below{n}-{m}"));
+        if below.is_dir() {
+            fs::create_dir(&keep)?;
+        } else {
+            fs::write(&keep, b"")?;
+        }
+        mount_bind_recursive(&below, &keep)?;
+        kept.push((keep, below));
+    }
+    // The upper folder stands for the lower one, and a checker may look at its owner and mode.
+    let meta = fs::metadata(folder)?;
+    fs::set_permissions(&upper, meta.permissions())?;
+    std::os::unix::fs::chown(
+        &upper,
+        Some(std::os::unix::fs::MetadataExt::uid(&meta)),
+        Some(std::os::unix::fs::MetadataExt::gid(&meta)),
+    )?;
+    let options =
+        format!("lowerdir={},upperdir={},workdir={}", escaped(folder), escaped(&upper), escaped(&work));
+    let options = CString::new(options)?;
+    mount("overlay", folder, "overlay", MountFlags::empty(), Some(options.as_c_str()))?;
+    for (keep, below) in kept {
+        mount_bind_recursive(&keep, &below)?;
+    }
+    Ok(())
+}
+
+fn mounts_below(folder: &Path) -> Vec<PathBuf> {
+    let table = fs::read_to_string("/proc/self/mountinfo").unwrap_or_default();
+    let points = table.lines().filter_map(|line| line.split(' ').nth(4));
+    let plain = points.map(|point| {
+        PathBuf::from(point.replace("\\040", " ").replace("\\011", "\t").replace("\\134", "\\"))
+    });
+    plain.filter(|point| point != folder && point.starts_with(folder)).collect()
+}
+
+fn escaped(path: &Path) -> String {
+    let text = path.display().to_string();
+    text.replace('\\', "\\\\").replace(':', "\\:").replace(',', "\\,")
+}
+
+fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
+    let disk = RealDisk;
+    let Some(stand_in) = stand_in else {
+        return disk.remove(file);
+    };
+    let bytes = disk.read(stand_in)?.ok_or_else(|| io::Error::other("the proposal is gone"))?;
+    let model = if file.exists() { file } else { stand_in };
+    let aside = file.with_extension("gypsum~");
+    disk.create(&aside, &bytes, Some(model))?;
+    fs::rename(&aside, file)
+}

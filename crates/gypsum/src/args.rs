@@ -1,0 +1,219 @@
+//! The command line as it is typed.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use gypsum_core::profile::Activation;
+use std::path::PathBuf;
+
+/// Change one daemon's configuration safely: checked before it goes live, watched after, put back by
+/// itself if the service is not well.
+#[derive(Debug, Parser)]
+#[command(
+    name = "gypsum",
+    version,
+    max_term_width = 100,
+    subcommand_required = true,
+    arg_required_else_help = true
+)]
+#[command(after_help = "\
+Exit status: 0 kept and well, unchanged, well; 1 could not run, nothing touched; 2 wrong usage;
+3 refused by a check, nothing touched, or not well; 4 restored; 5 stuck, a person is needed;
+6 another change is in the way; 7 kept, but unwell as before or unproven.")]
+pub struct Cli {
+    /// What to do.
+    #[command(subcommand)]
+    pub command: Command,
+    #[command(flatten)]
+    pub common: Common,
+}
+
+/// What every command takes.
+#[derive(Clone, Debug, Args)]
+pub struct Common {
+    /// Print one JSON document instead of text
+    #[arg(long, global = true)]
+    pub json: bool,
+    /// Say only how it ended
+    #[arg(short, long, global = true, conflicts_with = "verbose")]
+    pub quiet: bool,
+    /// Say more: the stages and how long each took
+    #[arg(short, long, global = true)]
+    pub verbose: bool,
+    /// When to use colour
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub color: When,
+    /// Where backups and records are kept [default: /var/lib/gypsum for root]
+    #[arg(long, global = true, value_name = "DIR")]
+    pub state: Option<PathBuf>,
+}
+
+/// When to use colour.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum When {
+    /// On a terminal, unless NO_COLOR is set.
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+/// Which daemon is meant.
+#[derive(Clone, Debug, Args)]
+pub struct Target {
+    /// The daemon, as its administrators name it
+    pub daemon: String,
+    /// Read the daemon's profile from this file
+    #[arg(long, value_name = "FILE", conflicts_with = "file")]
+    pub profile: Option<PathBuf>,
+    /// Without a profile: the daemon's configuration file
+    #[arg(long, value_name = "PATH", requires = "format")]
+    pub file: Option<PathBuf>,
+    /// Without a profile: the family of its format (keyword, sections)
+    #[arg(long, value_name = "FAMILY", requires = "file")]
+    pub format: Option<String>,
+    /// Without a profile: the systemd unit that runs it
+    #[arg(long, value_name = "UNIT", requires = "file")]
+    pub unit: Option<String>,
+    /// Without a profile: the daemon's own checker; {file} in it is the proposal
+    #[arg(long, value_name = "COMMAND", requires = "file")]
+    pub checker: Option<String>,
+    /// One more health check: a URL, HOST:PORT or a port of this host
+    #[arg(long = "health", value_name = "CHECK")]
+    pub checks: Vec<String>,
+}
+
+/// How a change is to be carried out.
+#[derive(Clone, Debug, Args)]
+pub struct Manner {
+    /// Why; kept with the change
+    #[arg(long, value_name = "TEXT")]
+    pub why: Option<String>,
+    /// Check everything and show what would be done, and do nothing
+    #[arg(short = 'n', long)]
+    pub dry_run: bool,
+    /// Go on in spite of this rule's findings
+    #[arg(long, value_name = "RULE")]
+    pub accept: Vec<String>,
+    /// Warnings refuse the change, too
+    #[arg(long)]
+    pub strict: bool,
+    /// Start the service if it is stopped
+    #[arg(long)]
+    pub start: bool,
+    /// What to tell the daemon, if not the least that is needed
+    #[arg(long, value_name = "HOW")]
+    pub activation: Option<How>,
+}
+
+/// What to tell the daemon.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum How {
+    /// Nothing.
+    None,
+    /// To read its configuration again.
+    Reload,
+    /// To stop and start.
+    Restart,
+}
+
+impl From<How> for Activation {
+    fn from(how: How) -> Self {
+        match how {
+            How::None => Self::None,
+            How::Reload => Self::Reload,
+            How::Restart => Self::Restart,
+        }
+    }
+}
+
+/// The commands.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Change settings, take them live, and put the old ones back if the service is not well
+    #[command(after_help = "\
+Examples:
+  gypsum change sshd MaxAuthTries=4 --why \"fewer guesses\"
+  gypsum change sshd PasswordAuthentication=no PubkeyAuthentication=yes -n
+  gypsum change mariadb max_connections=300 --enable skip-name-resolve
+  gypsum change sshd 'Match User porter..X11Forwarding=no'
+  gypsum change redis maxclients=2000 --file /etc/redis/redis.conf --format keyword \\
+      --unit redis-server --health 6379")]
+    Change {
+        #[command(flatten)]
+        target: Target,
+        /// ADDRESS=VALUE; all of them make one change
+        #[arg(value_name = "EDIT")]
+        edits: Vec<String>,
+        /// Wake a setting that stands commented out, as it stands
+        #[arg(long, value_name = "ADDRESS")]
+        enable: Vec<String>,
+        /// Comment a setting out
+        #[arg(long, value_name = "ADDRESS")]
+        disable: Vec<String>,
+        /// Remove a setting
+        #[arg(long, value_name = "ADDRESS")]
+        delete: Vec<String>,
+        /// The file that is meant, where a daemon has several
+        #[arg(long = "in", value_name = "FILE")]
+        within: Option<PathBuf>,
+        #[command(flatten)]
+        manner: Manner,
+    },
+    /// Check the configuration as it is: our rules, and the daemon's own checker
+    #[command(after_help = "Example: gypsum check sshd")]
+    Check {
+        #[command(flatten)]
+        target: Target,
+    },
+    /// List the settings with their addresses, dormant ones too
+    #[command(after_help = "Examples:\n  gypsum show sshd\n  gypsum show mariadb buffer")]
+    Show {
+        #[command(flatten)]
+        target: Target,
+        /// Only settings with all of these words in name, value or description
+        words: Vec<String>,
+    },
+    /// Look whether the daemon is well
+    #[command(after_help = "Example: gypsum health mariadb")]
+    Health {
+        #[command(flatten)]
+        target: Target,
+    },
+    /// List the changes that were made, or show one
+    #[command(after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7")]
+    Changes {
+        /// Only those of this daemon
+        daemon: Option<String>,
+        /// One change, by its number
+        change: Option<String>,
+    },
+    /// Put back what a change replaced, as a change of its own
+    #[command(
+        after_help = "Examples:\n  gypsum restore sshd            (takes back the last change)\n  gypsum restore sshd 7 -n"
+    )]
+    Restore {
+        #[command(flatten)]
+        target: Target,
+        /// The change to take back, by its number [default: the last one that was kept]
+        change: Option<String>,
+        /// Put the files back as they were then, though they were changed since
+        #[arg(long)]
+        whole: bool,
+        #[command(flatten)]
+        manner: Manner,
+    },
+    /// Bring a change that was cut off, or is stuck, to a verdict
+    #[command(after_help = "Example: gypsum recover sshd")]
+    Recover {
+        /// The daemon [default: all of them]
+        daemon: Option<String>,
+    },
+    /// List the daemons that have a profile
+    Daemons,
+    /// Walk through a change, a refusal, a restore and a recovery with a made-up daemon
+    Demo {
+        /// Leave the demonstration's folder, and say how to go on by hand
+        #[arg(long)]
+        keep: bool,
+    },
+}

@@ -1,0 +1,114 @@
+//! `gypsum changes`.
+
+use super::Context;
+use crate::out::STRONG;
+use crate::target::NoTarget;
+use crate::view::{ChangeView, change_lines, styled};
+use gypsum_core::happening::Happening;
+use gypsum_host::run::Watch;
+use gypsum_host::state::Entry;
+use gypsum_host::trouble::Trouble;
+use similar::TextDiff;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Result<u8, NoTarget> {
+    if let Err(error) = fs::read_dir(context.state.root())
+        && error.kind() == std::io::ErrorKind::PermissionDenied
+    {
+        return Err(Trouble::file("read", context.state.root(), &error).into());
+    }
+    if let (Some(daemon), Some(change)) = (daemon, change) {
+        let entry = context.state.find(daemon, change)?;
+        return Ok(show_one(context, &entry));
+    }
+    let daemons = daemon.map_or_else(|| context.state.daemons(), |daemon| vec![daemon.to_owned()]);
+    let mut listed = Vec::new();
+    for daemon in &daemons {
+        let entries = context.state.entries(daemon);
+        if context.out.json {
+            listed.extend(entries.iter().map(|entry| document(daemon, entry)));
+            continue;
+        }
+        if !entries.is_empty() && daemons.len() > 1 {
+            context.out.line(&styled(STRONG, daemon));
+        }
+        for entry in &entries {
+            change_lines(entry.number, &when(entry), entry.report().as_ref())
+                .iter()
+                .for_each(|line| context.out.line(line));
+        }
+        listed.extend(entries.iter().map(|_| serde_json::Value::Null));
+    }
+    if context.out.json {
+        let schema = gypsum_core::report::SCHEMA;
+        context.out.document(&serde_json::json!({ "schema": schema, "changes": listed }));
+    } else if listed.is_empty() {
+        let whose = daemon.map_or(String::new(), |daemon| format!(" of {daemon}"));
+        context.out.line(&format!("No changes{whose} so far (in {}).", context.state.root().display()));
+    }
+    Ok(0)
+}
+
+fn when(entry: &Entry) -> String {
+    let zone = jiff::tz::TimeZone::system();
+    let local = entry.begun().map(|begun| begun.to_zoned(zone).strftime("%Y-%m-%d %H:%M:%S").to_string());
+    local.unwrap_or_else(|| entry.name.clone())
+}
+
+fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
+    let report = entry.report();
+    serde_json::json!({
+        "daemon": daemon,
+        "change": entry.name,
+        "number": entry.number,
+        "verdict": report.as_ref().and_then(|report| report.verdict),
+        "who": report.as_ref().map(|report| report.who.clone()),
+        "why": report.as_ref().and_then(|report| report.why.clone()),
+        "edits": report.as_ref().map(|report| report.edits.clone()),
+        "backup": entry.folder.join("before"),
+    })
+}
+
+/// One change, drawn again from what happened, and the difference that it made.
+fn show_one(context: &Context, entry: &Entry) -> u8 {
+    if context.out.json {
+        match entry.report() {
+            Some(report) => context.report(&report),
+            None => context.out.document(&document("", entry)),
+        }
+        return 0;
+    }
+    context.out.line(&format!("change {} of {}", entry.number, when(entry)));
+    let mut view = ChangeView::replay(context.out);
+    let events = fs::read_to_string(entry.folder.join("events.jsonl")).unwrap_or_default();
+    for line in events.lines() {
+        match serde_json::from_str::<Happening>(line) {
+            Ok(Happening::Waiting { .. }) => {}
+            Ok(happening) => view.saw(&happening),
+            Err(error) => context.out.aside(&format!("an event cannot be read: {error}")),
+        }
+    }
+    let mut copies = Vec::new();
+    gather(&entry.folder.join("after"), &mut copies);
+    for after in copies {
+        let inner = after.strip_prefix(entry.folder.join("after")).unwrap_or(&after);
+        let before = entry.folder.join("before").join(inner);
+        let read = |path: &Path| fs::read(path).unwrap_or_default();
+        let (old, new) = (read(&before), read(&after));
+        let name = format!("/{}", inner.display());
+        let diff = TextDiff::from_lines(&old[..], &new[..]);
+        let text = diff.unified_diff().context_radius(2).header(&name, &name).to_string();
+        text.lines().for_each(|line| context.out.line(line));
+    }
+    0
+}
+
+fn gather(folder: &Path, out: &mut Vec<PathBuf>) {
+    let mut entries: Vec<PathBuf> =
+        fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
+    entries.sort();
+    for path in entries {
+        if path.is_dir() { gather(&path, out) } else { out.push(path) }
+    }
+}

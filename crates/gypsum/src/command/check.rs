@@ -1,0 +1,47 @@
+//! `gypsum check`.
+
+use super::Context;
+use crate::args::Target;
+use crate::target::{NoTarget, profile_of};
+use crate::view::finding_lines;
+use gypsum_core::report::Report;
+use gypsum_host::disk::RealDisk;
+use gypsum_host::files;
+use gypsum_host::rehearse::check_live;
+use gypsum_host::run::check_files;
+
+pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
+    let profile = profile_of(target)?;
+    let loading = files::load(&RealDisk, &profile)?;
+    let mut findings = check_files(&profile, &loading.files);
+    let mut by = "Gypsum's own rules".to_owned();
+    match &profile.checker {
+        Some(checker) => {
+            let home = loading.loaded.get(loading.home).map(|file| file.real.clone()).unwrap_or_default();
+            let rehearsal = check_live(checker, &home)?;
+            findings.extend(rehearsal.findings);
+            by = format!("{by}; {}", rehearsal.by);
+        }
+        None => by.push_str("; the daemon has no checker"),
+    }
+    let refuses = findings.iter().any(|finding| finding.refuses(false));
+    let status = if refuses { 3 } else { 0 };
+    if context.out.json {
+        context.report(&Report { findings, ..Report::new(&profile.daemon) });
+        return Ok(status);
+    }
+    if !context.out.quiet {
+        findings.iter().flat_map(finding_lines).for_each(|line| context.out.line(&line));
+    }
+    let faults = findings.iter().filter(|finding| finding.refuses(false)).count();
+    let others = findings.len() - faults;
+    let files = loading.files.len();
+    let plural = |count: usize, word: &str| format!("{count} {word}{}", if count == 1 { "" } else { "s" });
+    let outcome = match (faults, others) {
+        (0, 0) => "nothing found".to_owned(),
+        (0, others) => format!("no fault; {}", plural(others, "warning")),
+        (faults, _) => plural(faults, "fault"),
+    };
+    context.out.line(&format!("{}, {}: {outcome}. Checked by {by}.", profile.daemon, plural(files, "file")));
+    Ok(status)
+}

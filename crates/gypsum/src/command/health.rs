@@ -1,0 +1,52 @@
+//! `gypsum health`.
+
+use super::{Context, world};
+use crate::args::Target;
+use crate::target::{NoTarget, profile_of};
+use crate::view::outcome_line;
+use gypsum_core::profile::Activation;
+use gypsum_core::report::Report;
+use gypsum_host::disk::RealDisk;
+use gypsum_host::look::Look;
+use gypsum_host::run::{checks_for, values_of};
+use gypsum_host::trouble::Trouble;
+use gypsum_host::{files, service};
+use std::time::Duration;
+
+pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
+    let profile = profile_of(target)?;
+    let unit = service::resolve(&profile.service)?;
+    let loading = files::load(&RealDisk, &profile)?;
+    let checks = checks_for(&profile, &unit, &values_of(&profile, &loading.files))?;
+    if checks.is_empty() {
+        return Err(Trouble::usage(format!(
+            "nothing is known of {} that could be looked at",
+            profile.daemon
+        ))
+        .mend("name a unit or a health check: --unit UNIT, --health URL or PORT")
+        .into());
+    }
+    let world = world()?;
+    let look = Look {
+        world: &world,
+        service: &unit,
+        checks: &checks,
+        before: None,
+        activation: Activation::None,
+        steady: Duration::ZERO,
+        interruptible: true,
+    };
+    let health = look.once();
+    let well = health.iter().all(|outcome| outcome.well);
+    let status = if well { 0 } else { 3 };
+    if context.out.json {
+        context.report(&Report { well: Some(well), health, ..Report::new(&profile.daemon) });
+        return Ok(status);
+    }
+    if !context.out.quiet {
+        health.iter().flat_map(|outcome| outcome_line(outcome, 78)).for_each(|line| context.out.line(&line));
+    }
+    let word = if well { "is well, as seen from this host" } else { "is not well" };
+    context.out.line(&format!("{} {word}.", profile.daemon));
+    Ok(status)
+}

@@ -1,0 +1,81 @@
+//! The commands, one a file.
+
+mod change;
+mod changes;
+mod check;
+mod daemons;
+mod demo;
+mod health;
+mod recover;
+mod restore;
+mod show;
+
+use crate::args::{Cli, Command};
+use crate::out::Out;
+use crate::target::NoTarget;
+use crate::view::finding_lines;
+use gypsum_core::report::Report;
+use gypsum_host::state::State;
+use gypsum_host::trouble::Trouble;
+
+/// What every command has at hand.
+pub struct Context {
+    pub out: Out,
+    pub state: State,
+}
+
+/// Runs the command; its exit status.
+pub fn run(cli: Cli) -> u8 {
+    let out = Out::new(&cli.common);
+    if cli.common.verbose {
+        let filter = tracing_subscriber::EnvFilter::new("warn,gypsum=debug,gypsum_host=debug");
+        tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).without_time().init();
+    }
+    let state = match State::at(cli.common.state.as_deref()) {
+        Ok(state) => state,
+        Err(trouble) => return out.trouble(&trouble),
+    };
+    let context = Context { out, state };
+    let done = match cli.command {
+        Command::Change { target, edits, enable, disable, delete, within, manner } => {
+            let typed = change::Typed { edits, enable, disable, delete, within };
+            change::run(&context, &target, &typed, &manner)
+        }
+        Command::Check { target } => check::run(&context, &target),
+        Command::Show { target, words } => show::run(&context, &target, &words),
+        Command::Health { target } => health::run(&context, &target),
+        Command::Changes { daemon, change } => changes::run(&context, daemon.as_deref(), change.as_deref()),
+        Command::Restore { target, change, whole, manner } => {
+            restore::run(&context, &target, change.as_deref(), whole, &manner)
+        }
+        Command::Recover { daemon } => recover::run(&context, daemon.as_deref()),
+        Command::Daemons => daemons::run(&context),
+        Command::Demo { keep } => demo::run(&context, keep),
+    };
+    done.unwrap_or_else(|why| context.no_target(&why))
+}
+
+impl Context {
+    fn no_target(&self, why: &NoTarget) -> u8 {
+        match why {
+            NoTarget::Trouble(trouble) => self.out.trouble(trouble),
+            NoTarget::Malformed(finding) => {
+                if self.out.json {
+                    self.report(&Report { findings: vec![(**finding).clone()], ..Report::new("") });
+                }
+                finding_lines(finding).iter().for_each(|line| self.out.aside(line));
+                2
+            }
+        }
+    }
+
+    fn report(&self, report: &Report) {
+        self.out.document(&serde_json::to_value(report).unwrap_or_default());
+    }
+}
+
+/// The world, or why there is none.
+fn world() -> Result<gypsum_host::world::RealWorld, Trouble> {
+    gypsum_host::world::RealWorld::new()
+        .map_err(|error| Trouble::cannot(format!("signals cannot be caught: {error}")))
+}

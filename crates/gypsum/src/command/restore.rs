@@ -1,0 +1,79 @@
+//! `gypsum restore`.
+
+use super::Context;
+use super::change::{carry_out, job};
+use crate::args::{Manner, Target};
+use crate::target::{NoTarget, profile_of};
+use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
+use gypsum_host::disk::{Disk, RealDisk, content_of};
+use gypsum_host::journal::Journal;
+use gypsum_host::run::Wish;
+use gypsum_host::state::Entry;
+use gypsum_host::trouble::Trouble;
+use std::path::PathBuf;
+
+pub fn run(
+    context: &Context,
+    target: &Target,
+    change: Option<&str>,
+    whole: bool,
+    manner: &Manner,
+) -> Result<u8, NoTarget> {
+    let profile = profile_of(target)?;
+    let entry = match change {
+        Some(word) => context.state.find(&profile.daemon, word)?,
+        None => last_kept(context, &profile.daemon)?,
+    };
+    let read = Journal::of(&entry.folder).read(&RealDisk);
+    let (plan, _) = read
+        .map_err(|error| Trouble::file("read the journal in", &entry.folder, &error))?
+        .ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", entry.folder.display())))?;
+    let wish = Wish::Files(files_of(&plan, &entry, whole)?);
+    let mut job = job(profile, wish, manner);
+    job.why.get_or_insert_with(|| format!("takes back change {}", entry.number));
+    carry_out(context, job)
+}
+
+fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Trouble> {
+    let kept = |entry: &Entry| entry.report().is_some_and(|report| report.verdict == Some(Verdict::Kept));
+    context.state.entries(daemon).into_iter().rev().find(kept).ok_or_else(|| {
+        Trouble::usage(format!("no change of {daemon} is live that could be taken back"))
+            .mend(format!("`gypsum changes {daemon}` lists what was done"))
+    })
+}
+
+/// Each file with what it is to hold.
+type Contents = Vec<(PathBuf, Option<Vec<u8>>)>;
+
+/// The files as they were before the change; refused where they were changed since, unless that is
+/// to be lost.
+fn files_of(plan: &Plan, entry: &Entry, whole: bool) -> Result<Contents, Trouble> {
+    let mut files = Vec::new();
+    let mut changed = Vec::new();
+    for file in &plan.files {
+        let live = RealDisk.read(&file.path).map_err(|error| Trouble::file("read", &file.path, &error))?;
+        let content = content_of(live.as_deref());
+        if content != file.after && content != file.before {
+            changed.push(file.path.display().to_string());
+        }
+        files.push((file.path.clone(), backup_of(file)?));
+    }
+    if !changed.is_empty() && !whole {
+        return Err(Trouble::refused(format!("{} was changed since change {}", changed.join(" and "), entry.number)).mend(
+            "`gypsum changes` shows by what; --whole puts the files back as of then, and what came after is lost (it is in the new change's backup)",
+        ));
+    }
+    Ok(files)
+}
+
+fn backup_of(file: &PlannedFile) -> Result<Option<Vec<u8>>, Trouble> {
+    let Some(path) = &file.backup else {
+        return Ok(None);
+    };
+    let bytes = RealDisk.read(path).map_err(|error| Trouble::file("read", path, &error))?;
+    if file.before != Content::Absent && content_of(bytes.as_deref()) != file.before {
+        return Err(Trouble::cannot(format!("the backup {} is not what was saved", path.display()))
+            .mend("somebody changed or removed it; another change may hold a copy"));
+    }
+    Ok(bytes)
+}

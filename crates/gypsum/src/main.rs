@@ -1,0 +1,32 @@
+//! The command. Thin: it reads arguments, asks the host, and draws what happens.
+
+mod args;
+mod command;
+mod out;
+mod target;
+mod view;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let words: Vec<String> = std::env::args_os().map(|word| word.to_string_lossy().into_owned()).collect();
+    let (program, rest) =
+        words.split_first().map_or(("", &[][..]), |(program, rest)| (program.as_str(), rest));
+    // Two things run in processes of their own and are this same program, executed again.
+    if program.rsplit('/').next() == Some(gypsum_demo::DAEMON) {
+        return ExitCode::from(gypsum_demo::daemon(rest));
+    }
+    if rest.first().is_some_and(|word| word == gypsum_host::view::ENTRY) {
+        return ExitCode::from(u8::try_from(gypsum_host::view::enter(&rest[1..])).unwrap_or(1));
+    }
+    let cli = match args::Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => {
+            // Help goes to standard output with status 0, a wrong word to standard error with 2.
+            let _ = error.print();
+            return ExitCode::from(u8::try_from(error.exit_code()).unwrap_or(2));
+        }
+    };
+    ExitCode::from(command::run(cli))
+}

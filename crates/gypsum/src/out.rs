@@ -1,0 +1,76 @@
+//! The two outputs: answers on standard output, the rest on standard error. A reader that has gone
+//! away is no error.
+
+use crate::args::{Common, When};
+use crate::view::wrapped;
+use anstream::{AutoStream, ColorChoice};
+use anstyle::{AnsiColor, Style};
+use gypsum_host::trouble::Trouble;
+use std::io::Write;
+
+/// Where and how to print.
+#[derive(Clone, Copy, Debug)]
+pub struct Out {
+    /// One JSON document instead of text.
+    pub json: bool,
+    /// Only how it ended.
+    pub quiet: bool,
+    /// More.
+    pub verbose: bool,
+    choice: ColorChoice,
+}
+
+/// Headings, and what stands where.
+pub const STRONG: Style = Style::new().bold();
+/// What matters less.
+pub const FAINT: Style = Style::new().dimmed();
+/// What stands in the way.
+pub const BAD: Style = AnsiColor::Red.on_default().bold();
+/// What deserves a look.
+pub const ODD: Style = AnsiColor::Yellow.on_default();
+
+impl Out {
+    /// As the command line says.
+    pub fn new(common: &Common) -> Self {
+        let choice = match common.color {
+            When::Auto => ColorChoice::Auto,
+            When::Always => ColorChoice::Always,
+            When::Never => ColorChoice::Never,
+        };
+        Self { json: common.json, quiet: common.quiet, verbose: common.verbose, choice }
+    }
+
+    /// A line of the answer.
+    pub fn line(self, text: &str) {
+        let _ = writeln!(AutoStream::new(std::io::stdout(), self.choice), "{text}");
+    }
+
+    /// A line beside the answer.
+    pub fn aside(self, text: &str) {
+        let _ = writeln!(AutoStream::new(std::io::stderr(), self.choice), "{text}");
+    }
+
+    /// A JSON document.
+    pub fn document(self, value: &serde_json::Value) {
+        self.line(&serde_json::to_string_pretty(value).unwrap_or_default());
+    }
+
+    /// What went wrong, and what to do about it; returns the exit status.
+    pub fn trouble(self, trouble: &Trouble) -> u8 {
+        if self.json {
+            self.document(&serde_json::json!({
+                "schema": gypsum_core::report::SCHEMA,
+                "error": { "message": trouble.message, "mend": trouble.mend },
+                "status": trouble.kind.status(),
+            }));
+        }
+        for (n, line) in wrapped(&trouble.message, 70).into_iter().enumerate() {
+            let lead = if n == 0 { format!("{BAD}gypsum:{BAD:#} ") } else { " ".repeat(8) };
+            self.aside(&format!("{lead}{line}"));
+        }
+        for line in trouble.mend.iter().flat_map(|mend| wrapped(mend, 70)) {
+            self.aside(&format!("        {line}"));
+        }
+        trouble.kind.status()
+    }
+}

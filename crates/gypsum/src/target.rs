@@ -1,0 +1,81 @@
+//! From what was typed to a profile.
+
+use crate::args::Target;
+use gypsum_core::doc::Family;
+use gypsum_core::finding::Finding;
+use gypsum_core::profile::{Check, Checker, Files, Profile, Service};
+use gypsum_core::text::nearest;
+use gypsum_host::profiles::{NoProfile, check_name, load};
+use gypsum_host::trouble::Trouble;
+
+/// Why there is no profile to work with.
+pub enum NoTarget {
+    /// In words.
+    Trouble(Trouble),
+    /// The profile is malformed.
+    Malformed(Box<Finding>),
+}
+
+impl From<Trouble> for NoTarget {
+    fn from(trouble: Trouble) -> Self {
+        Self::Trouble(trouble)
+    }
+}
+
+/// The profile of the daemon that is meant.
+pub fn profile_of(target: &Target) -> Result<Profile, NoTarget> {
+    let mut profile = match &target.file {
+        Some(_) => without_profile(target)?,
+        None => load(&target.daemon, target.profile.as_deref()).map_err(|why| match why {
+            NoProfile::Trouble(trouble) => NoTarget::Trouble(trouble),
+            NoProfile::Malformed(finding) => NoTarget::Malformed(finding),
+        })?,
+    };
+    for word in &target.checks {
+        let check = Check::parse_word(word).map_err(|why| {
+            Trouble::usage(format!("--health {word}: {why}"))
+                .mend("for example --health 6379 or --health http://localhost/")
+        })?;
+        profile.health.push(check);
+    }
+    Ok(profile)
+}
+
+/// A daemon that is named on the command line alone.
+fn without_profile(target: &Target) -> Result<Profile, Trouble> {
+    check_name(&target.daemon)?;
+    let file = target.file.as_deref().unwrap_or_else(|| std::path::Path::new(""));
+    let path = std::path::absolute(file).map_err(|error| Trouble::file("use", file, &error))?;
+    let path = path.to_str().ok_or_else(|| Trouble::usage("the name of the file is not UTF-8"))?.to_owned();
+    let name = target.format.as_deref().unwrap_or_default();
+    let format = Family::named(name).ok_or_else(|| {
+        let near = nearest(name, Family::NAMES);
+        let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
+        Trouble::usage(format!("there is no family of formats called {name}"))
+            .mend(format!("{first}There are {}", Family::NAMES.join(" and ")))
+    })?;
+    Ok(Profile {
+        daemon: target.daemon.clone(),
+        title: format!("{} (no profile)", target.daemon),
+        also: Vec::new(),
+        complete: false,
+        files: Files { read: vec![path.clone()], home: path, format, section: None },
+        dialect: format.plain_dialect(),
+        service: Service { unit: target.unit.clone().into_iter().collect(), ..Service::default() },
+        checker: target.checker.as_deref().map(checker_of).transpose()?,
+        health: Vec::new(),
+        setting: std::collections::BTreeMap::new(),
+        names: Vec::new(),
+    })
+}
+
+/// A checker as it is typed: split like a shell does, and never handed to one.
+fn checker_of(typed: &str) -> Result<Checker, Trouble> {
+    let run =
+        shlex::split(typed).filter(|words| words.first().is_some_and(|program| program.starts_with('/')));
+    let run = run.ok_or_else(|| {
+        Trouble::usage(format!("--checker {typed:?} is not a command"))
+            .mend("give it with its path: --checker '/usr/sbin/chronyd -p -f {file}'")
+    })?;
+    Ok(Checker { run, limit: None, faults: Vec::new() })
+}

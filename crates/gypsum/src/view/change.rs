@@ -1,0 +1,180 @@
+//! A change as it happens, and as it happened.
+
+use super::{finding_lines, outcome_line, styled, time, wrapped};
+use crate::out::{BAD, FAINT, ODD, Out, STRONG};
+use anstyle::Style;
+use gypsum_core::change::Verdict;
+use gypsum_core::edit::Shown;
+use gypsum_core::happening::Happening;
+use gypsum_core::health::{Judgement, Outcome};
+use gypsum_host::run::Watch;
+use indicatif::{ProgressBar, ProgressStyle};
+use std::time::{Duration, Instant};
+
+/// Draws a change.
+pub struct ChangeView {
+    out: Out,
+    begun: Instant,
+    change: Option<String>,
+    waiting: Option<ProgressBar>,
+    dry_run: bool,
+    replay: bool,
+}
+
+impl ChangeView {
+    /// A view on this output; under `--json` and `-q` it draws little or nothing.
+    pub fn new(out: Out) -> Self {
+        Self { out, begun: Instant::now(), change: None, waiting: None, dry_run: false, replay: false }
+    }
+
+    /// A view of a change that is over: nothing in it takes time.
+    pub fn replay(out: Out) -> Self {
+        Self { replay: true, ..Self::new(out) }
+    }
+
+    fn row(&self, label: &str, text: &str) {
+        if self.out.quiet || self.out.json {
+            return;
+        }
+        for (n, line) in wrapped(text, 68).into_iter().enumerate() {
+            let label = if n == 0 { label } else { "" };
+            self.out.line(&format!("{}{line}", styled(FAINT, &format!("{label:<10}"))));
+        }
+    }
+
+    fn outcomes(&self, label: &str, health: &[Outcome]) {
+        if self.out.quiet || self.out.json {
+            return;
+        }
+        for (n, outcome) in health.iter().enumerate() {
+            let label = if n == 0 { label } else { "" };
+            let lead = styled(FAINT, &format!("{label:<10}"));
+            for (m, line) in outcome_line(outcome, 68).into_iter().enumerate() {
+                let lead = if m == 0 { lead.clone() } else { " ".repeat(10) };
+                self.out.line(&format!("{lead}{line}"));
+            }
+        }
+    }
+
+    fn edits(&self, edits: &[Shown]) {
+        let mut file = "";
+        for edit in edits {
+            if edit.file != file {
+                self.row("file", &edit.file);
+                file = &edit.file;
+            }
+            let label = format!("line {}", edit.line);
+            match (&edit.before, &edit.after) {
+                (Some(before), Some(after)) => {
+                    self.row(&label, &format!("was   {before}"));
+                    self.row("", &format!("is    {}", styled(STRONG, after)));
+                }
+                (None, Some(after)) => self.row(&label, &format!("new   {}", styled(STRONG, after))),
+                (Some(before), None) => self.row(&label, &format!("gone  {before}")),
+                (None, None) => {}
+            }
+        }
+    }
+
+    fn begin_waiting(&mut self, on: &str) {
+        if self.out.quiet || self.out.json {
+            return;
+        }
+        // Hides itself where standard error is no terminal.
+        let bar = ProgressBar::new_spinner();
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg} ({elapsed})") {
+            bar.set_style(style.tick_chars(".oO0Oo. "));
+        }
+        bar.set_message(format!("waiting for {on}"));
+        bar.enable_steady_tick(Duration::from_millis(120));
+        self.waiting = Some(bar);
+    }
+
+    fn ended(&self, verdict: Verdict, standing: &str, next: Option<&str>) {
+        let (word, style) = match verdict {
+            Verdict::Kept => ("Kept", STRONG),
+            Verdict::Unchanged => ("Unchanged", STRONG),
+            Verdict::Restored => ("Put back", ODD.bold()),
+            Verdict::Refused => ("Refused", BAD),
+            Verdict::Stuck => ("Stuck", BAD),
+            Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", STRONG),
+            Verdict::Dropped => ("Not done", BAD),
+        };
+        let number =
+            self.change.as_ref().and_then(|change| change.rsplit_once('-')).map(|(_, number)| number);
+        let number =
+            number.map_or(String::new(), |number| format!("change {}, ", number.trim_start_matches('0')));
+        let took = u64::try_from(self.begun.elapsed().as_millis()).unwrap_or(0);
+        let took = if self.replay {
+            number.trim_end_matches(", ").to_owned()
+        } else {
+            format!("{number}{}", time(took))
+        };
+        let tail = styled(FAINT, &format!("({took})"));
+        self.out.line(&format!("{}: {standing}. {tail}", styled(style, word)));
+        for line in next.iter().flat_map(|next| wrapped(next, 74)) {
+            self.out.line(&format!("    {line}"));
+        }
+    }
+
+    fn looked(&self, health: &[Outcome], judgement: Judgement, back: bool) {
+        let label = match (judgement, back) {
+            (Judgement::Worse, _) => "unwell",
+            (_, true) => "as before",
+            _ => "well",
+        };
+        self.outcomes(label, health);
+    }
+}
+
+impl Watch for ChangeView {
+    fn saw(&mut self, happening: &Happening) {
+        if let Some(bar) = self.waiting.take() {
+            bar.finish_and_clear();
+        }
+        if self.out.json {
+            return;
+        }
+        match happening {
+            Happening::Begun { dry_run, .. } => self.dry_run = *dry_run,
+            Happening::Proposed { edits } => self.edits(edits),
+            Happening::Found { finding } => {
+                let shown = !self.out.quiet || finding.refuses(false);
+                finding_lines(finding).iter().filter(|_| shown).for_each(|line| self.out.line(line));
+            }
+            Happening::Checked { by } => self.row("checked", by),
+            Happening::Baseline { health } => self.outcomes("before", health),
+            Happening::Planned { activation } if self.dry_run => self.row("would", activation),
+            Happening::Planned { activation } if activation.starts_with("nothing") => {
+                self.row("to do", activation)
+            }
+            Happening::Planned { .. } | Happening::Replaced { .. } => {}
+            Happening::BackedUp { change, folder } => {
+                self.change = Some(change.clone());
+                self.row("backup", folder);
+            }
+            Happening::Waiting { on } => self.begin_waiting(on),
+            Happening::Activated { how, ok, said, ms, .. } => {
+                let (label, what) = how.split_once(' ').unwrap_or((how, ""));
+                let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
+                let outcome = if *ok { "" } else { " failed" };
+                self.row(label, &format!("{what}{outcome}, {}{said}", time(*ms)));
+            }
+            Happening::Looked { health, judgement, back } => self.looked(health, *judgement, *back),
+            Happening::Log { lines } => lines.iter().enumerate().for_each(|(n, line)| {
+                let label = if n == 0 { "its log" } else { "" };
+                self.row(label, line);
+            }),
+            Happening::Restoring { cause } => self.row("put back", &format!("because {cause}")),
+            Happening::Noted { text } => self.row("note", text),
+            Happening::Stage { name, outcome, ms } if self.out.verbose => {
+                self.out.aside(&styled(
+                    Style::new().dimmed(),
+                    &format!("stage {name}: {outcome}, {}", time(*ms)),
+                ));
+            }
+            Happening::Stage { .. } => {}
+            Happening::Ended { verdict, standing, next } => self.ended(*verdict, standing, next.as_deref()),
+        }
+    }
+}

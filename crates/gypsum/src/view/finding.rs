@@ -1,0 +1,55 @@
+//! A finding: file, line, the line itself, the place in it, what is wrong, what to do.
+
+use super::{styled, wrapped};
+use crate::out::{BAD, FAINT, ODD};
+use anstyle::Style;
+use gypsum_core::finding::{Finding, Severity};
+
+const WIDTH: usize = 74;
+
+/// The lines of one finding.
+pub fn finding_lines(finding: &Finding) -> Vec<String> {
+    let style = match finding.severity {
+        Severity::Fault => BAD,
+        Severity::Warning => ODD,
+        Severity::Hint => Style::new(),
+    };
+    let word = finding.severity.word();
+    let indent = " ".repeat(word.len() + 2);
+    let message = wrapped(&finding.message, 78 - indent.len());
+    let mut lines = Vec::new();
+    for (n, line) in message.iter().enumerate() {
+        let lead = if n == 0 { format!("{}: ", styled(style, word)) } else { indent.clone() };
+        lines.push(format!("{lead}{line}"));
+    }
+    lines.extend(place(finding));
+    if let Some(mend) = &finding.mend {
+        lines.extend(wrapped(mend, WIDTH).into_iter().map(|line| format!("    {line}")));
+    }
+    let rule = if finding.accepted {
+        format!("accepted: {}", finding.rule)
+    } else if finding.severity == Severity::Fault && finding.rule != "profile" {
+        format!("if you know better: --accept {}", finding.rule)
+    } else {
+        format!("rule: {}", finding.rule)
+    };
+    lines.push(format!("    {}", styled(FAINT, &rule)));
+    lines
+}
+
+fn place(finding: &Finding) -> Vec<String> {
+    let Some(file) = &finding.file else {
+        return Vec::new();
+    };
+    let line = finding.line.map_or(String::new(), |line| format!(", line {line}"));
+    let mut lines = vec![format!("    {file}{line}")];
+    if let Some(text) = &finding.text {
+        let shown: String = text.replace('\t', " ").chars().take(WIDTH - 4).collect();
+        lines.push(format!("      {shown}"));
+        let column = finding.column.unwrap_or(0) as usize;
+        if column > 0 && column <= shown.chars().count() {
+            lines.push(format!("      {}{}", " ".repeat(column - 1), styled(BAD, "^")));
+        }
+    }
+    lines
+}

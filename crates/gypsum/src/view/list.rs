@@ -1,0 +1,65 @@
+//! Lists: columns, health outcomes, changes.
+
+use super::{styled, wrapped};
+use crate::out::{BAD, FAINT};
+use gypsum_core::health::Outcome;
+use gypsum_core::report::Report;
+
+/// Rows in columns; all but the last are as wide as their widest cell, up to a limit each.
+pub fn columns(rows: &[Vec<String>], limits: &[usize]) -> Vec<String> {
+    let width = |n: usize| {
+        let widest = rows.iter().filter_map(|row| row.get(n)).map(|cell| cell.chars().count()).max();
+        widest.unwrap_or(0).min(limits.get(n).copied().unwrap_or(usize::MAX))
+    };
+    let widths: Vec<usize> = (0..limits.len()).map(width).collect();
+    let line = |row: &Vec<String>| {
+        let mut line = String::new();
+        for (n, cell) in row.iter().enumerate() {
+            line.push_str(cell);
+            if n + 1 < row.len() {
+                let pad = widths.get(n).copied().unwrap_or(0).saturating_sub(cell.chars().count());
+                line.push_str(&" ".repeat(pad + 2));
+            }
+        }
+        line.trim_end().to_owned()
+    };
+    rows.iter().map(line).collect()
+}
+
+/// What one health check said.
+pub fn outcome_line(outcome: &Outcome, width: usize) -> Vec<String> {
+    let mut lines = wrapped(&format!("{}: {}", outcome.name, outcome.said), width - 4);
+    let more = lines.len();
+    for (n, line) in lines.iter_mut().enumerate() {
+        if !outcome.well && n == 0 {
+            *line = format!("{} {line}", styled(BAD, "not well,"));
+        } else if n > 0 && more > 1 {
+            *line = format!("    {line}");
+        }
+    }
+    lines
+}
+
+/// One change in a list: number, time, verdict, who; under it why and what.
+pub fn change_lines(number: u32, when: &str, report: Option<&Report>) -> Vec<String> {
+    let Some(report) = report else {
+        return vec![format!("{number:>5}  {when}  {}", styled(BAD, "cut off: gypsum recover"))];
+    };
+    let verdict = report.verdict.map_or("", |verdict| verdict.word());
+    let unwell = if report.well == Some(false) && verdict == "kept" { " (unwell)" } else { "" };
+    let mut lines = vec![format!("{number:>5}  {when}  {verdict:<9}{unwell} {}", report.who)];
+    for edit in &report.edits {
+        let text = match (&edit.before, &edit.after) {
+            (Some(before), Some(after)) => format!("{}  (was: {})", after.trim(), before.trim()),
+            (None, Some(after)) => format!("{}  (new)", after.trim()),
+            (Some(before), None) => format!("{}  (removed)", before.trim()),
+            (None, None) => edit.address.clone(),
+        };
+        let text: String = text.chars().take(71).collect();
+        lines.push(format!("       {text}"));
+    }
+    if let Some(why) = &report.why {
+        lines.extend(wrapped(why, 70).into_iter().map(|line| format!("       {}", styled(FAINT, &line))));
+    }
+    lines
+}

@@ -1,0 +1,40 @@
+//! What is drawn: findings, a change as it happens, lists. Everything fits 80 columns.
+
+mod change;
+mod finding;
+mod list;
+
+pub use change::ChangeView;
+pub use finding::finding_lines;
+pub use list::{change_lines, columns, outcome_line};
+
+use anstyle::Style;
+
+/// `text` in `style`.
+pub fn styled(style: Style, text: &str) -> String {
+    format!("{style}{text}{style:#}")
+}
+
+/// `text` broken at blanks so that no line is longer than `width`, and lines that stand for
+/// themselves stay apart.
+pub fn wrapped(text: &str, width: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    for paragraph in text.lines() {
+        let mut line = String::new();
+        for word in paragraph.split(' ') {
+            if !line.is_empty() && line.chars().count() + 1 + word.chars().count() > width {
+                lines.push(std::mem::take(&mut line));
+            } else if !line.is_empty() {
+                line.push(' ');
+            }
+            line.push_str(word);
+        }
+        lines.push(line);
+    }
+    lines
+}
+
+/// A time for the eye: `47 ms`, `2.1 s`.
+pub fn time(ms: u64) -> String {
+    if ms < 1000 { format!("{ms} ms") } else { format!("{}.{} s", ms / 1000, ms % 1000 / 100) }
+}
