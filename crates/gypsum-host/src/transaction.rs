@@ -163,10 +163,9 @@ impl<'a> Transaction<'a> {
         if aside == file.after {
             return self.drop_aside(file, Some(left_alone(&file.path)));
         }
-        let note = if live == file.after { None } else { Some(self.save(&file.path)?) };
-        // Renamed first and looked at again, so that a write in between is not lost.
+        // Renamed first and looked at then, so that a write in between is not lost.
         self.rename(&file.path, &file.aside)?;
-        self.drop_aside(file, note)
+        self.drop_aside(file, None)
     }
 
     fn bring_back(&self, file: &PlannedFile) -> Outcome<Option<String>> {

@@ -133,6 +133,12 @@ impl Change {
         Self { state: State::Opened, order: Some(Order::Prepare), dry_run, activated: false, attempt: 0 }
     }
 
+    /// A change whose backup exists and whose plan is made: the next thing is to put the new files
+    /// beside the old ones.
+    pub fn saved() -> Self {
+        Self { state: State::Saved, order: Some(Order::Stage), ..Self::open(false) }
+    }
+
     /// The change whose journal ends with `stage`, to be brought to a verdict.
     pub fn resume(stage: Stage) -> Self {
         let at = |state, order, activated| Self {

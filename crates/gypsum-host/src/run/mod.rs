@@ -12,7 +12,7 @@ mod values;
 
 pub use front::{Job, Wish};
 pub use propose::{check_files, guide_names};
-pub use recover::{recover, recover_all};
+pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::{checks_for, values_of};
 
 use crate::disk::Disk;

@@ -1,15 +1,16 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
 use super::{Finished, Run, Watch};
+use crate::disk::Disk;
 use crate::journal::Journal;
 use crate::locks::Locks;
 use crate::service;
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
-use gypsum_core::change::{Change, Stage, Verdict};
+use gypsum_core::change::{Change, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
-use std::path::Path;
+use gypsum_core::report::Report;
 
 /// Brings the change of `daemon` that was cut off, or that is stuck, to a verdict. None where there is
 /// nothing to recover.
@@ -23,7 +24,7 @@ pub fn recover(
     let Some((entry, stage)) = unfinished(world, state, daemon) else {
         return Ok(None);
     };
-    recover_entry(world, state, watch, daemon, who, entry, stage).map(Some)
+    recover_entry(world, state, watch, who, entry, stage).map(Some)
 }
 
 /// The daemons that have something to recover.
@@ -47,7 +48,6 @@ fn recover_entry(
     world: &dyn World,
     state: &State,
     watch: &mut dyn Watch,
-    daemon: &str,
     who: &str,
     entry: Entry,
     stage: Stage,
@@ -63,25 +63,52 @@ fn recover_entry(
         things.push(format!("the service {}", service::name_of(&plan.service)));
     }
     let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
-    let mut run = Run::new(world, state, watch, daemon);
-    run.emit(Happening::Begun { daemon: daemon.into(), why: None, who: who.into(), dry_run: false });
-    run.report = carried_over(&entry.folder, run.report);
-    run.emit(Happening::BackedUp {
-        change: entry.name.clone(),
-        folder: entry.folder.join("before").display().to_string(),
-    });
+    Ok(resume(world, state, watch, entry, plan, stage, who))
+}
+
+/// Carries on with a change whose journal ends with `stage`. The caller holds the locks.
+pub fn resume(
+    world: &dyn World,
+    state: &State,
+    watch: &mut dyn Watch,
+    entry: Entry,
+    plan: Plan,
+    stage: Stage,
+    who: &str,
+) -> Finished {
+    let daemon = plan.daemon.clone();
+    let mut run = Run::new(world, state, watch, &daemon);
+    run.emit(Happening::Begun { daemon, why: None, who: who.into(), dry_run: false });
+    run.report = carried_over(world.disk(), &entry, run.report);
+    let folder = entry.folder.join("before").display().to_string();
+    run.emit(Happening::BackedUp { change: entry.name.clone(), folder });
     run.emit(Happening::Noted { text: format!("change {} was cut off {}", entry.number, words_for(stage)) });
     run.cause = Some("the change was cut off".into());
     run.entry = Some(entry);
     run.plan = Some(plan);
-    Ok(run.carry(Change::resume(stage)))
+    run.carry(Change::resume(stage))
+}
+
+/// Carries out a change whose backup exists: `contents` is what each file of `plan` is to hold. The
+/// caller holds the locks.
+pub fn carry_saved(
+    world: &dyn World,
+    state: &State,
+    watch: &mut dyn Watch,
+    entry: Entry,
+    plan: Plan,
+    contents: Vec<Option<Vec<u8>>>,
+) -> Finished {
+    let mut run = Run::new(world, state, watch, &plan.daemon);
+    (run.entry, run.plan, run.contents) = (Some(entry), Some(plan), contents);
+    run.carry(Change::saved())
 }
 
 /// What the first part of the change had to say of itself, so that the record is whole.
-fn carried_over(folder: &Path, mut report: gypsum_core::report::Report) -> gypsum_core::report::Report {
-    let events = std::fs::read_to_string(folder.join("events.jsonl")).unwrap_or_default();
-    for line in events.lines() {
-        if let Ok(happening) = serde_json::from_str::<Happening>(line) {
+fn carried_over(disk: &dyn Disk, entry: &Entry, mut report: Report) -> Report {
+    let events = disk.read(&entry.folder.join("events.jsonl")).ok().flatten().unwrap_or_default();
+    for line in events.split(|byte| *byte == b'\n') {
+        if let Ok(happening) = serde_json::from_slice::<Happening>(line) {
             report.take(&happening);
         }
     }

@@ -1,0 +1,266 @@
+//! A disk in memory that knows live and durable apart, counts its operations, and can be cut off at
+//! any of them.
+
+use gypsum_host::disk::Disk;
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+use std::io::{self, ErrorKind};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+type Inode = usize;
+
+#[derive(Clone, Default)]
+struct File {
+    live: Vec<u8>,
+    durable: Vec<u8>,
+}
+
+/// One change of names, which happens wholly or not at all.
+#[derive(Clone)]
+struct Renaming {
+    names: Vec<(PathBuf, Option<Inode>)>,
+    durable: bool,
+}
+
+#[derive(Clone, Default)]
+struct Contents {
+    files: Vec<File>,
+    /// All changes of names so far; those that are durable survive a power cut.
+    log: Vec<Renaming>,
+    operations: usize,
+    cut_at: Option<usize>,
+    /// A foreign write: at which operation, to which file, what, and whether in place.
+    foreign: Option<(usize, PathBuf, Vec<u8>, bool)>,
+}
+
+/// What a power cut leaves of what was not synced.
+#[derive(Clone, Copy, Debug)]
+pub struct Leaves {
+    /// How many of the changes of names that are not durable happened all the same, in a thousand.
+    pub names: usize,
+    /// Whether the bytes of file `n` are kept is bit `n % 64` of this.
+    pub bytes: u64,
+}
+
+pub struct FakeDisk(Mutex<RefCell<Contents>>);
+
+impl FakeDisk {
+    pub fn new(files: &[(&str, &[u8])]) -> Self {
+        let mut contents = Contents::default();
+        for (path, bytes) in files {
+            contents.files.push(File { live: bytes.to_vec(), durable: bytes.to_vec() });
+            let names = vec![(PathBuf::from(path), Some(contents.files.len() - 1))];
+            contents.log.push(Renaming { names, durable: true });
+        }
+        Self(Mutex::new(RefCell::new(contents)))
+    }
+
+    fn with<T>(&self, act: impl FnOnce(&mut Contents) -> T) -> T {
+        act(&mut self.0.lock().unwrap().borrow_mut())
+    }
+
+    pub fn cut_at(&self, operation: usize) {
+        self.with(|contents| contents.cut_at = Some(operation));
+    }
+
+    pub fn foreign_at(&self, operation: usize, path: &str, bytes: &[u8], in_place: bool) {
+        self.with(|contents| contents.foreign = Some((operation, path.into(), bytes.into(), in_place)));
+    }
+
+    pub fn operations(&self) -> usize {
+        self.with(|contents| contents.operations)
+    }
+
+    /// The disk as it is found after the power cut.
+    pub fn after_power_cut(&self, leaves: Leaves) -> Self {
+        let mut contents = self.with(|contents| contents.clone());
+        let pending = contents.log.iter().filter(|renaming| !renaming.durable).count();
+        let mut kept = pending * leaves.names / 1000;
+        // A journalling file system keeps the order: what is kept is a beginning.
+        contents
+            .log
+            .retain(|renaming| renaming.durable || kept.checked_sub(1).map(|left| kept = left).is_some());
+        contents.log.iter_mut().for_each(|renaming| renaming.durable = true);
+        for (n, file) in contents.files.iter_mut().enumerate() {
+            if leaves.bytes >> (n % 64) & 1 == 0 {
+                file.live.clone_from(&file.durable);
+            }
+            file.durable.clone_from(&file.live);
+        }
+        (contents.operations, contents.cut_at, contents.foreign) = (0, None, None);
+        Self(Mutex::new(RefCell::new(contents)))
+    }
+
+    /// Every file by its name.
+    pub fn all(&self) -> BTreeMap<PathBuf, Vec<u8>> {
+        self.with(|contents| {
+            let names = contents.names();
+            names.into_iter().map(|(path, inode)| (path, contents.files[inode].live.clone())).collect()
+        })
+    }
+}
+
+impl Contents {
+    fn names(&self) -> BTreeMap<PathBuf, Inode> {
+        let mut names = BTreeMap::new();
+        for (path, inode) in self.log.iter().flat_map(|renaming| &renaming.names) {
+            match inode {
+                Some(inode) => names.insert(path.clone(), *inode),
+                None => names.remove(path),
+            };
+        }
+        names
+    }
+
+    fn find(&self, path: &Path) -> io::Result<Inode> {
+        self.names().get(path).copied().ok_or_else(|| io::Error::from(ErrorKind::NotFound))
+    }
+
+    fn rename(&mut self, names: Vec<(PathBuf, Option<Inode>)>) {
+        self.log.push(Renaming { names, durable: false });
+    }
+
+    /// Counts an operation; an error once the power is gone. Whether this is the one that is cut.
+    fn step(&mut self) -> io::Result<bool> {
+        self.operations += 1;
+        if let Some((at, path, bytes, in_place)) = self.foreign.clone()
+            && at == self.operations
+        {
+            self.foreign_write(&path, bytes, in_place);
+        }
+        match self.cut_at {
+            Some(at) if self.operations > at => Err(io::Error::other("the power is gone")),
+            Some(at) => Ok(self.operations == at),
+            None => Ok(false),
+        }
+    }
+
+    /// Somebody else writes, and syncs.
+    fn foreign_write(&mut self, path: &Path, bytes: Vec<u8>, in_place: bool) {
+        let file = File { live: bytes.clone(), durable: bytes };
+        match self.find(path) {
+            Ok(inode) if in_place => self.files[inode] = file,
+            _ => {
+                self.files.push(file);
+                let names = vec![(path.to_owned(), Some(self.files.len() - 1))];
+                self.rename(names);
+                self.sync_names(path.parent().unwrap());
+            }
+        }
+    }
+
+    /// Only the names in this folder become durable: a file system owes no more.
+    fn sync_names(&mut self, folder: &Path) {
+        let within = |one: &&mut Renaming| one.names.iter().any(|(path, _)| path.parent() == Some(folder));
+        self.log.iter_mut().filter(within).for_each(|renaming| renaming.durable = true);
+    }
+}
+
+fn half(bytes: &[u8], cut: bool) -> &[u8] {
+    if cut { &bytes[..bytes.len() / 2] } else { bytes }
+}
+
+impl Disk for FakeDisk {
+    fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
+        self.with(|contents| Ok(contents.find(path).ok().map(|inode| contents.files[inode].live.clone())))
+    }
+
+    fn create(&self, path: &Path, bytes: &[u8], _like: Option<&Path>) -> io::Result<()> {
+        self.with(|contents| {
+            let cut = contents.step()?;
+            if contents.find(path).is_ok() {
+                return Err(ErrorKind::AlreadyExists.into());
+            }
+            contents.files.push(File { live: half(bytes, cut).into(), durable: Vec::new() });
+            let inode = contents.files.len() - 1;
+            contents.rename(vec![(path.into(), Some(inode))]);
+            Ok(())
+        })
+    }
+
+    fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        self.with(|contents| {
+            let cut = contents.step()?;
+            let inode = contents.find(path)?;
+            contents.files[inode].live = half(bytes, cut).into();
+            Ok(())
+        })
+    }
+
+    fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        self.with(|contents| {
+            let cut = contents.step()?;
+            let inode = contents.find(path).unwrap_or_else(|_| {
+                contents.files.push(File::default());
+                let inode = contents.files.len() - 1;
+                contents.rename(vec![(path.into(), Some(inode))]);
+                inode
+            });
+            contents.files[inode].live.extend_from_slice(half(bytes, cut));
+            Ok(())
+        })
+    }
+
+    fn exchange(&self, a: &Path, b: &Path) -> io::Result<()> {
+        self.with(|contents| {
+            if contents.step()? {
+                return Ok(());
+            }
+            let (first, second) = (contents.find(a)?, contents.find(b)?);
+            contents.rename(vec![(a.into(), Some(second)), (b.into(), Some(first))]);
+            Ok(())
+        })
+    }
+
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.with(|contents| {
+            if contents.step()? {
+                return Ok(());
+            }
+            let inode = contents.find(from)?;
+            if contents.find(to).is_ok() {
+                return Err(ErrorKind::AlreadyExists.into());
+            }
+            contents.rename(vec![(from.into(), None), (to.into(), Some(inode))]);
+            Ok(())
+        })
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.with(|contents| {
+            if contents.step()? {
+                return Ok(());
+            }
+            if contents.find(path).is_ok() {
+                contents.rename(vec![(path.into(), None)]);
+            }
+            Ok(())
+        })
+    }
+
+    fn make_folder(&self, _path: &Path) -> io::Result<()> {
+        self.with(|contents| contents.step().map(|_| ()))
+    }
+
+    fn sync_file(&self, path: &Path) -> io::Result<()> {
+        self.with(|contents| {
+            if contents.step()? {
+                return Ok(());
+            }
+            let inode = contents.find(path)?;
+            let live = contents.files[inode].live.clone();
+            contents.files[inode].durable = live;
+            Ok(())
+        })
+    }
+
+    fn sync_folder(&self, path: &Path) -> io::Result<()> {
+        self.with(|contents| {
+            if !contents.step()? {
+                contents.sync_names(path);
+            }
+            Ok(())
+        })
+    }
+}

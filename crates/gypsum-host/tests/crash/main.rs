@@ -1,0 +1,239 @@
+//! The file transaction under power cuts and foreign writers, carried by the real loop.
+//!
+//! A change of three files (one edited, one new, one removed) is cut off at each of its operations;
+//! what was not synced is kept, lost or half kept; then it is recovered, and that is cut off at each
+//! operation, too. At the end every file is wholly before or wholly after, as the verdict says.
+
+mod disk;
+mod world;
+
+use disk::{FakeDisk, Leaves};
+use gypsum_core::change::{Content, How, Plan, PlannedFile, Stage, Verdict};
+use gypsum_core::happening::Happening;
+use gypsum_core::profile::{Activation, Plain, Service, Stop};
+use gypsum_core::service::{Observation, State as ServiceState};
+use gypsum_host::disk::{Disk, content_of};
+use gypsum_host::journal::Journal;
+use gypsum_host::run::{Watch, carry_saved, resume};
+use gypsum_host::state::{Entry, State};
+use std::path::{Path, PathBuf};
+use world::FakeWorld;
+
+const EDITED: &str = "/etc/boards/boards.conf";
+const NEW: &str = "/etc/boards/more.conf";
+const GONE: &str = "/etc/boards/old.conf";
+const FOLDER: &str = "/state/boards/20261123T060122Z-0001";
+const FILES: [(&str, Option<&[u8]>, Option<&[u8]>); 3] = [
+    (NEW, None, Some(b"quay north\n")),
+    (EDITED, Some(b"rows 8\nquay all\n"), Some(b"rows 10\nquay all\n")),
+    (GONE, Some(b"clock 12h\n"), None),
+];
+const FOREIGN: &[u8] = b"# by somebody else\nrows 3\n";
+
+struct Nobody;
+
+impl Watch for Nobody {
+    fn saw(&mut self, _happening: &Happening) {}
+}
+
+fn backup(path: &str) -> PathBuf {
+    Path::new(FOLDER).join("before").join(path.trim_start_matches('/'))
+}
+
+fn fresh_disk() -> FakeDisk {
+    let mut files: Vec<(String, &[u8])> = Vec::new();
+    for (path, before, _) in FILES {
+        if let Some(bytes) = before {
+            files.push((path.to_owned(), bytes));
+            files.push((backup(path).display().to_string(), bytes));
+        }
+    }
+    let files: Vec<(&str, &[u8])> = files.iter().map(|(path, bytes)| (path.as_str(), *bytes)).collect();
+    FakeDisk::new(&files)
+}
+
+fn plan(in_place: bool) -> Plan {
+    let file = |(path, before, after): &(&str, Option<&[u8]>, Option<&[u8]>)| PlannedFile {
+        path: path.into(),
+        before: content_of(*before),
+        after: content_of(*after),
+        how: match (before, after) {
+            (None, _) => How::Create,
+            (_, None) => How::Remove,
+            _ if in_place => How::InPlace,
+            _ => How::Exchange,
+        },
+        aside: format!("/etc/boards/.{}.gypsum-0001~", path.rsplit('/').next().unwrap()).into(),
+        backup: before.map(|_| backup(path)),
+    };
+    let plain = Plain {
+        pid_file: "/run/boards.pid".into(),
+        start: vec!["/bin/boards".into()],
+        reload_signal: None,
+        stop: Stop::Term,
+    };
+    Plan {
+        daemon: "boards".into(),
+        change: "20261123T060122Z-0001".into(),
+        files: FILES.iter().map(file).collect(),
+        service: Service { plain: Some(plain), ..Service::default() },
+        activation: Activation::Restart,
+        touch_service: true,
+        limit_ms: 1000,
+        steady_ms: 10,
+        checks_before: Vec::new(),
+        checks_after: Vec::new(),
+        baseline: Vec::new(),
+        service_before: Some(Observation::only(ServiceState::Running)),
+    }
+}
+
+fn entry() -> Entry {
+    Entry { number: 1, name: "20261123T060122Z-0001".into(), folder: FOLDER.into() }
+}
+
+fn state() -> State {
+    State::at(Some(Path::new("/state"))).unwrap()
+}
+
+/// Carries the change; `bad` says that the daemon does not start on the new configuration.
+fn carry(disk: &FakeDisk, bad: bool, in_place: bool) -> Verdict {
+    let world = FakeWorld::new(disk, bad);
+    let contents = FILES.iter().map(|(_, _, after)| after.map(<[u8]>::to_vec)).collect();
+    let finished = carry_saved(&world, &state(), &mut Nobody, entry(), plan(in_place), contents);
+    finished.report.verdict.unwrap()
+}
+
+/// Recovers what the journal says; a journal that says nothing means that nothing was live.
+fn recover(disk: &FakeDisk, bad: bool) -> Option<Verdict> {
+    let (plan, stage) = Journal::of(Path::new(FOLDER)).read(disk).unwrap()?;
+    if let Stage::Closed(verdict) = stage {
+        return Some(verdict);
+    }
+    let world = FakeWorld::new(disk, bad);
+    resume(&world, &state(), &mut Nobody, entry(), plan, stage, "ida").report.verdict
+}
+
+fn content(disk: &FakeDisk, path: &str) -> Content {
+    content_of(disk.read(Path::new(path)).unwrap().as_deref())
+}
+
+/// Every file as the verdict says, and nothing left beside them.
+fn assert_settled(disk: &FakeDisk, verdict: Option<Verdict>, story: &str) {
+    for (path, before, after) in FILES {
+        let wanted = if verdict == Some(Verdict::Kept) { after } else { before };
+        assert_eq!(content(disk, path), content_of(wanted), "{path} after {verdict:?}: {story}");
+    }
+    if verdict.is_some() {
+        let leftover = disk.all().into_keys().find(|path| path.to_string_lossy().contains(".gypsum-"));
+        assert_eq!(leftover, None, "after {verdict:?}: {story}");
+    }
+}
+
+const CUTS: [Leaves; 7] = [
+    Leaves { names: 0, bytes: 0 },
+    Leaves { names: 0, bytes: u64::MAX },
+    Leaves { names: 1000, bytes: 0 },
+    Leaves { names: 1000, bytes: u64::MAX },
+    Leaves { names: 500, bytes: 0x5555_5555_5555_5555 },
+    Leaves { names: 300, bytes: 0xcccc_cccc_cccc_cccc },
+    Leaves { names: 800, bytes: 0x9a3c_71e5_0f66_b2d4 },
+];
+
+#[test]
+fn a_cut_at_any_operation_leaves_every_file_whole() {
+    for (bad, in_place) in [(false, false), (true, false), (false, true), (true, true)] {
+        let whole = fresh_disk();
+        let verdict = carry(&whole, bad, in_place);
+        assert_eq!(verdict, if bad { Verdict::Restored } else { Verdict::Kept });
+        assert_settled(&whole, Some(verdict), "not cut off");
+        let operations = whole.operations();
+        assert!(operations > 25, "the sweep must be worth its name: {operations}");
+        for cut in 1..=operations {
+            for leaves in CUTS {
+                let story =
+                    format!("bad {bad}, in place {in_place}, cut at {cut} of {operations}, {leaves:?}");
+                let disk = fresh_disk();
+                disk.cut_at(cut);
+                carry(&disk, bad, in_place);
+                let found = disk.after_power_cut(leaves);
+                for (path, before, after) in FILES {
+                    let live = content(&found, path);
+                    // A file that is written in place may be found half written; recovery mends it.
+                    let whole = live == content_of(before) || live == content_of(after) || in_place;
+                    assert!(whole, "{path} is torn: {story}");
+                }
+                let verdict = recover(&found, bad);
+                assert_settled(&found, verdict, &story);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_cut_during_recovery_is_recovered_from() {
+    for bad in [false, true] {
+        let operations = {
+            let disk = fresh_disk();
+            carry(&disk, bad, false);
+            disk.operations()
+        };
+        for cut in (1..=operations).step_by(2) {
+            let disk = fresh_disk();
+            disk.cut_at(cut);
+            carry(&disk, bad, false);
+            for leaves in [CUTS[0], CUTS[3], CUTS[4]] {
+                let once = disk.after_power_cut(leaves);
+                recover(&once, bad);
+                for second in 1..=once.operations() {
+                    let story = format!("bad {bad}, cut at {cut}, then in recovery at {second}, {leaves:?}");
+                    let found = disk.after_power_cut(leaves);
+                    found.cut_at(second);
+                    recover(&found, bad);
+                    let found = found.after_power_cut(leaves);
+                    let verdict = recover(&found, bad);
+                    assert_settled(&found, verdict, &story);
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn what_somebody_else_writes_meanwhile_is_never_lost() {
+    for (bad, style) in [(false, true), (false, false), (true, true), (true, false)] {
+        let operations = {
+            let disk = fresh_disk();
+            carry(&disk, bad, false);
+            disk.operations()
+        };
+        for path in [EDITED, NEW, GONE] {
+            for at in 1..=operations {
+                let story = format!("{path} at {at}, in place {style}, bad {bad}");
+                let disk = fresh_disk();
+                disk.foreign_at(at, path, FOREIGN, style);
+                let verdict = carry(&disk, bad, false);
+                let kept = disk.all().values().any(|bytes| bytes == FOREIGN);
+                assert!(kept, "the foreign version is lost: {story}, {verdict:?}");
+                let live = content(&disk, path) == content_of(Some(FOREIGN));
+                assert!(live || verdict != Verdict::Kept, "an edit of somebody else's was overruled: {story}");
+                let leftover =
+                    disk.all().into_keys().find(|path| path.to_string_lossy().contains(".gypsum-"));
+                assert_eq!(leftover, None, "{story}, {verdict:?}");
+                for (other, before, after) in FILES.into_iter().filter(|(other, ..)| *other != path) {
+                    let wanted = if verdict == Verdict::Kept { after } else { before };
+                    assert_eq!(content(&disk, other), content_of(wanted), "{other}: {story}, {verdict:?}");
+                }
+                // With a power cut on top.
+                let disk = fresh_disk();
+                disk.foreign_at(at, path, FOREIGN, style);
+                disk.cut_at(at + 3);
+                carry(&disk, bad, false);
+                let found = disk.after_power_cut(Leaves { names: 1000, bytes: u64::MAX });
+                recover(&found, bad);
+                let kept = found.all().values().any(|bytes| bytes == FOREIGN);
+                assert!(kept, "the foreign version is lost after a cut: {story}");
+            }
+        }
+    }
+}
