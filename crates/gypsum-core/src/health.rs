@@ -16,7 +16,7 @@ pub struct Outcome {
 }
 
 /// What the checks together mean.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Judgement {
     /// All of them hold.

@@ -5,7 +5,7 @@ use crate::health::Judgement;
 use serde::{Deserialize, Serialize};
 
 /// How a change ended.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// It is live.
@@ -23,7 +23,7 @@ pub enum Verdict {
 }
 
 /// What is durably true of the change.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum State {
     /// Nothing yet.
     Opened,
@@ -62,7 +62,7 @@ pub enum State {
 }
 
 /// What the host is to do next.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Order {
     /// Take the locks and read the files.
     Prepare,
@@ -97,7 +97,7 @@ pub enum Order {
 }
 
 /// What was seen when an order was carried out.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Event {
     /// The order is done.
     Done,
@@ -117,7 +117,7 @@ pub enum Event {
 const ATTEMPTS: u8 = 2;
 
 /// A change on its way.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[must_use]
 pub struct Change {
     state: State,

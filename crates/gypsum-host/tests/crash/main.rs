@@ -216,7 +216,10 @@ fn what_somebody_else_writes_meanwhile_is_never_lost() {
                 let kept = disk.all().values().any(|bytes| bytes == FOREIGN);
                 assert!(kept, "the foreign version is lost: {story}, {verdict:?}");
                 let live = content(&disk, path) == content_of(Some(FOREIGN));
-                assert!(live || verdict != Verdict::Kept, "an edit of somebody else's was overruled: {story}");
+                assert!(
+                    live || verdict != Verdict::Kept,
+                    "an edit of somebody else's was overruled: {story}"
+                );
                 let leftover =
                     disk.all().into_keys().find(|path| path.to_string_lossy().contains(".gypsum-"));
                 assert_eq!(leftover, None, "{story}, {verdict:?}");

@@ -1,0 +1,107 @@
+//! The state machine: every state has an answer to every event, and every way ends in a verdict.
+
+use gypsum_core::change::{Change, Event, Order, Stage, State, Verdict};
+use gypsum_core::health::Judgement;
+use std::collections::HashSet;
+
+const EVENTS: [Event; 9] = [
+    Event::Done,
+    Event::Unchanged,
+    Event::Refused,
+    Event::Failed,
+    Event::Interrupted,
+    Event::Looked(Judgement::Well),
+    Event::Looked(Judgement::AsBefore),
+    Event::Looked(Judgement::Unproven),
+    Event::Looked(Judgement::Worse),
+];
+
+/// Follows every event from `change` on, each state once; hands each step to `seen`, and returns the
+/// verdicts. `touched` says whether live files may have been touched.
+fn explore(
+    change: Change,
+    touched: bool,
+    seen: &mut impl FnMut(&Change, Event, &Change, bool),
+) -> HashSet<Verdict> {
+    let mut known = HashSet::from([(change, touched)]);
+    let mut waiting = vec![(change, touched)];
+    let mut verdicts = HashSet::new();
+    while let Some((from, touched)) = waiting.pop() {
+        let Some(order) = from.order() else {
+            let State::Closed(verdict) = from.state() else { panic!("no order in {:?}", from.state()) };
+            verdicts.insert(verdict);
+            continue;
+        };
+        let touched = touched || order == Order::Replace;
+        for event in EVENTS {
+            let next = from.next(event);
+            seen(&from, event, &next, touched);
+            if known.insert((next, touched)) {
+                waiting.push((next, touched));
+            }
+        }
+    }
+    verdicts
+}
+
+#[test]
+fn every_way_ends_and_ends_as_promised() {
+    let mut steps = 0;
+    let verdicts = explore(Change::open(false), false, &mut |from, event, to, touched| {
+        steps += 1;
+        if let State::Closed(verdict) = to.state() {
+            let honest = match verdict {
+                Verdict::Refused | Verdict::Dropped | Verdict::Unchanged => !touched,
+                Verdict::Kept | Verdict::Restored | Verdict::Stuck => touched,
+            };
+            assert!(honest, "{:?} --{event:?}--> {verdict:?}, live files touched: {touched}", from.state());
+        }
+        let failed = matches!(
+            event,
+            Event::Refused | Event::Failed | Event::Interrupted | Event::Looked(Judgement::Worse)
+        );
+        if failed && matches!(from.state(), State::Armed | State::Replaced | State::Activated) {
+            assert_eq!((to.state(), to.order()), (State::Restoring, Some(Order::PutBack)));
+        }
+        assert!(to.attempt() <= 2, "attempts to restore are counted");
+    });
+    assert!(steps > 150, "{steps}");
+    assert_eq!(verdicts.len(), 6, "{verdicts:?}");
+}
+
+#[test]
+fn a_dry_run_never_writes() {
+    explore(Change::open(true), false, &mut |_, _, to, _| {
+        let writes = matches!(
+            to.order(),
+            Some(Order::Save | Order::Stage | Order::Arm | Order::Replace | Order::Activate)
+        );
+        assert!(!writes, "{:?}", to.order());
+    });
+}
+
+#[test]
+fn what_was_cut_off_is_brought_to_the_right_verdict() {
+    use {Stage as S, Verdict as V};
+    let table: [(Stage, &[Verdict]); 11] = [
+        (S::Saved, &[V::Dropped]),
+        (S::Staged, &[V::Dropped]),
+        (S::Withdrawn, &[V::Dropped]),
+        (S::Armed, &[V::Restored, V::Stuck]),
+        (S::Replaced, &[V::Restored, V::Stuck]),
+        (S::Activated, &[V::Restored, V::Stuck]),
+        (S::Kept, &[V::Kept]),
+        (S::Restoring, &[V::Restored, V::Stuck]),
+        (S::PutBack, &[V::Restored, V::Stuck]),
+        (S::Revived, &[V::Restored, V::Stuck]),
+        (S::Restored, &[V::Restored]),
+    ];
+    for (stage, wanted) in table {
+        let verdicts = explore(Change::resume(stage), true, &mut |_, _, _, _| {});
+        assert_eq!(verdicts, wanted.iter().copied().collect(), "{stage:?}");
+    }
+    for verdict in [V::Kept, V::Refused, V::Restored, V::Unchanged, V::Dropped] {
+        assert_eq!(Change::resume(S::Closed(verdict)).order(), None, "what has ended stays ended");
+    }
+    assert!(Change::resume(S::Closed(V::Stuck)).order().is_some(), "what is stuck is tried again");
+}

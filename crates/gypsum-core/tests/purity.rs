@@ -1,0 +1,55 @@
+//! The core has no I/O, no clock, no environment and no printing: neither in its sources nor through
+//! what it depends on. Clippy's lists (`clippy.toml` beside the manifest) say the same while typing.
+
+use std::path::Path;
+
+const FORBIDDEN: [&str; 12] = [
+    "std::fs",
+    "std::env",
+    "std::net",
+    "std::process",
+    "std::io::",
+    "Instant::now",
+    "SystemTime",
+    "Timestamp::now",
+    "Zoned::now",
+    "println!",
+    "print!",
+    "std::thread",
+];
+const ALLOWED: [&str; 5] = ["jiff", "memchr", "serde", "serde_json", "toml"];
+
+fn sources(folder: &Path, out: &mut Vec<(String, String)>) {
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            sources(&path, out);
+        } else {
+            out.push((path.display().to_string(), std::fs::read_to_string(&path).unwrap()));
+        }
+    }
+}
+
+#[test]
+fn no_source_of_the_core_touches_the_machine() {
+    let mut all = Vec::new();
+    sources(&Path::new(env!("CARGO_MANIFEST_DIR")).join("src"), &mut all);
+    assert!(all.len() > 30, "the sources were found");
+    for (path, text) in all {
+        for word in FORBIDDEN {
+            assert!(!text.contains(word), "{path} has {word}");
+        }
+        assert!(text.starts_with("//!"), "{path} does not open with what it is for");
+    }
+}
+
+#[test]
+fn the_core_depends_on_nothing_that_touches_the_machine() {
+    let manifest = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("Cargo.toml")).unwrap();
+    let section = manifest.split("[dependencies]").nth(1).unwrap().split("\n[").next().unwrap();
+    let names =
+        section.lines().filter_map(|line| line.split(['.', ' ', '=']).next()).filter(|name| !name.is_empty());
+    for name in names {
+        assert!(ALLOWED.contains(&name), "the core depends on {name}");
+    }
+}

@@ -1,0 +1,114 @@
+//! The tree holds the hard cases of all families, those to come among them, and its leaves always
+//! tile the source.
+
+use gypsum_core::doc::{Builder, Dialect, Document, Family, Kind, Parts, Pieces, Tree, dormants};
+use gypsum_core::text::Span;
+use proptest::prelude::*;
+
+fn joined(tree: &Tree, source: &[u8]) -> Vec<u8> {
+    tree.leaves().flat_map(|(_, _, span)| span.of(source).to_vec()).collect()
+}
+
+fn end_of(source: &str, part: &str) -> usize {
+    source.find(part).unwrap() + part.len()
+}
+
+fn span_of(source: &str, part: &str) -> Span {
+    let start = source.find(part).unwrap();
+    Span::new(start, start + part.len())
+}
+
+#[test]
+fn a_value_in_pieces_with_comments_between_is_one_leaf() {
+    let source = "mydestination = boards.example,\n# the old name\n    ferries.example\nmyorigin = x\n";
+    let mut builder = Builder::default();
+    builder.leaf(Kind::Setting, end_of(source, "    ferries.example\n"));
+    builder.leaf(Kind::Setting, source.len());
+    let tree = builder.finish();
+    assert_eq!(joined(&tree, source.as_bytes()), source.as_bytes());
+    let mut value = Pieces::one(span_of(source, "boards.example,"));
+    value.push(span_of(source, "ferries.example"));
+    let parts = Parts { name: span_of(source, "mydestination"), value, end: 0 };
+    assert_eq!(parts.value.raw(source.as_bytes()), b"boards.example, ferries.example");
+    assert_eq!(
+        parts.value.hull(),
+        Some(span_of(source, "boards.example,\n# the old name\n    ferries.example"))
+    );
+}
+
+#[test]
+fn a_block_scalar_is_one_leaf_in_a_mapping_without_a_closing_mark() {
+    let source = "boards:\n  notice: |\n    Mind: the\n    gangway\n  rows: 8\nport: 1\n";
+    let mut builder = Builder::default();
+    builder.open(end_of(source, "boards:\n"));
+    builder.leaf(Kind::Setting, end_of(source, "    gangway\n"));
+    builder.leaf(Kind::Setting, end_of(source, "rows: 8\n"));
+    builder.end();
+    builder.leaf(Kind::Setting, source.len());
+    let tree = builder.finish();
+    assert_eq!(joined(&tree, source.as_bytes()), source.as_bytes());
+    let inner: Vec<_> = (0..tree.len()).map(|leaf| tree.block_of(leaf)).collect();
+    assert_eq!(inner, [None, Some(0), Some(0), None]);
+    assert_eq!((tree.block(0).close(), tree.block(0).end()), (None, 3));
+}
+
+#[test]
+fn nested_blocks_may_stand_on_one_line_and_shell_is_opaque() {
+    let source = "server { location / { expires 1h; } } if [ -f x ]; then A=1; fi\n";
+    let mut builder = Builder::default();
+    builder.open(end_of(source, "server {"));
+    builder.open(end_of(source, "location / {"));
+    builder.leaf(Kind::Setting, end_of(source, "expires 1h;"));
+    builder.close(end_of(source, "1h; }"));
+    builder.close(end_of(source, "} }"));
+    builder.close(end_of(source, "} } ") - 1); // no bytes: no leaf
+    builder.leaf(Kind::Opaque, source.len());
+    let tree = builder.finish();
+    assert_eq!(joined(&tree, source.as_bytes()), source.as_bytes());
+    assert_eq!((tree.block(1).parent(), tree.block(1).close()), (Some(0), Some(3)));
+    assert_eq!((tree.block_of(2), tree.block_of(3), tree.opened_by(1)), (Some(1), Some(0), Some(1)));
+    assert_eq!(tree.kind(tree.len() - 1), Kind::Opaque);
+}
+
+#[test]
+fn a_block_that_stands_commented_out_is_known_as_one() {
+    let dialect = Dialect { groups: vec!["Match".into()], ignore_case: true, ..Dialect::default() };
+    let source = "#Match User ida\n#\tX11Forwarding no\n#Port 22\n# Port is a number\n#  Port 3\n";
+    let doc = Document::read(source.into(), Family::Keyword, dialect).unwrap();
+    let found: Vec<(u32, bool)> = dormants(&doc).map(|one| (one.leaf, one.under.is_some())).collect();
+    assert_eq!(found, [(0, false), (1, true), (2, false), (3, false)]);
+}
+
+#[test]
+fn groups_without_a_closing_mark_run_to_the_next_one() {
+    let dialect = Dialect { groups: vec!["Match".into()], ..Dialect::default() };
+    let source = "Port 22\nMatch User a\n  X no\nMatch User b\n  X yes\n";
+    let doc = Document::read(source.into(), Family::Keyword, dialect).unwrap();
+    assert_eq!((doc.title(0), doc.title(1)), ("Match User a".into(), "Match User b".into()));
+    let blocks: Vec<_> = (0..doc.tree().len()).map(|leaf| doc.tree().block_of(leaf)).collect();
+    assert_eq!(blocks, [None, None, Some(0), None, Some(1)]);
+    assert!(doc.is_conditional(0));
+}
+
+proptest! {
+    #[test]
+    fn leaves_tile_any_bytes(source: Vec<u8>, family in prop::sample::select(vec![Family::Keyword, Family::Sections]), continuation: bool) {
+        let groups = vec!["Match".into()];
+        let dialect = Dialect { groups, continuation, equals: true, inline_comments: vec!["#".into()], ..family.plain_dialect() };
+        let doc = Document::read(source.clone(), family, dialect).unwrap();
+        prop_assert_eq!(joined(doc.tree(), &source), source);
+        for (leaf, _, parts) in doc.statements() {
+            let span = doc.tree().span(leaf);
+            prop_assert!(span.start <= parts.name.start && parts.end <= span.end);
+        }
+        prop_assert!(dormants(&doc).count() <= doc.tree().len() as usize);
+    }
+
+    #[test]
+    fn leaves_tile_configuration_like_text(source in "((\u{feff})?([#; ]{0,2}[A-Za-z\\[\\]=\" \t\\\\!]{0,12}(\n|\r\n)?){0,12})") {
+        for family in [Family::Keyword, Family::Sections] {
+            let doc = Document::read(source.clone().into_bytes(), family, family.plain_dialect()).unwrap();
+            prop_assert_eq!(joined(doc.tree(), source.as_bytes()), source.as_bytes());
+        }
+    }
+}
