@@ -57,6 +57,9 @@ pub struct Finding {
     /// Whether the person accepted the rule by name.
     #[serde(default)]
     pub accepted: bool,
+    /// Whether there is nothing to accept: what was asked for cannot be done.
+    #[serde(default)]
+    pub firm: bool,
 }
 
 impl Finding {
@@ -73,12 +76,18 @@ impl Finding {
             message: message.into(),
             mend: None,
             accepted: false,
+            firm: false,
         }
     }
 
     /// A fault.
     pub fn fault(rule: &str, message: impl Into<String>) -> Self {
         Self::new(rule, Severity::Fault, message)
+    }
+
+    /// A fault that cannot be accepted: what was asked for does not fit.
+    pub fn misfit(rule: &str, message: impl Into<String>) -> Self {
+        Self { firm: true, ..Self::fault(rule, message) }
     }
 
     /// A warning.
@@ -123,7 +132,7 @@ impl Finding {
     /// Whether it stands in the way of the change.
     pub fn refuses(&self, strict: bool) -> bool {
         let least = if strict { Severity::Warning } else { Severity::Fault };
-        self.severity >= least && !self.accepted
+        self.severity >= least && (self.firm || !self.accepted)
     }
 
     /// Whether `other` says the same thing of the same setting; lines may have moved.

@@ -76,18 +76,22 @@ impl Host {
         if started.success() { Ok(host) } else { Err("the departure boards do not start".into()) }
     }
 
+    /// The folder.
     pub fn root(&self) -> &Path {
         &self.root
     }
 
+    /// The boards' configuration file.
     pub fn config(&self) -> PathBuf {
         self.root.join("etc/departures.conf")
     }
 
+    /// The boards' profile, with this host's paths in it.
     pub fn profile(&self) -> PathBuf {
         self.root.join("profiles").join(format!("{DAEMON}.toml"))
     }
 
+    /// Where backups and records go.
     pub fn state(&self) -> PathBuf {
         self.root.join("state")
     }

@@ -10,6 +10,7 @@ mod host;
 mod walk;
 
 pub use boards::daemon;
+pub use host::Host;
 pub use walk::walk;
 
 /// The name of the daemon, and of the program that is it.

@@ -76,7 +76,7 @@ fn at_top(files: &[File], file: usize) -> Spot {
 fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
     let sections = titles(&files[home].doc);
     let example = sections.first().map_or("SECTION", String::as_str);
-    Finding::fault(
+    Finding::misfit(
         "no-section",
         format!("{} stands nowhere yet; say in which section it belongs", address.name()),
     )
@@ -97,7 +97,7 @@ fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
         [] => "the files of this daemon have no blocks".into(),
         near => format!("there is: {}", near.join(", ")),
     };
-    Finding::fault("no-such-block", format!("there is no {wanted}"))
+    Finding::misfit("no-such-block", format!("there is no {wanted}"))
         .in_file(&files[home].path)
         .about(address)
         .mend(mend)

@@ -118,7 +118,7 @@ fn collides(a: &Placed, b: &Placed) -> bool {
 }
 
 fn overlap(one: &Placed) -> Finding {
-    Finding::fault("twice", "two edits of this change are about the same line")
+    Finding::misfit("twice", "two edits of this change are about the same line")
         .about(&one.address)
         .mend("ask for each setting once")
 }
@@ -260,7 +260,7 @@ fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding
     let splices: Vec<Splice> = here.iter().flat_map(|one| one.splices.iter().cloned()).collect();
     let fates: Fates<'_> = here.iter().map(|one| (one.leaf, &one.fate)).collect();
     let after = apply(file.doc.source(), &splices)
-        .ok_or_else(|| Finding::fault("twice", "two edits of this change overlap").in_file(&file.path))?;
+        .ok_or_else(|| Finding::misfit("twice", "two edits of this change overlap").in_file(&file.path))?;
     let after = prove(file, &fates, after)?;
     Ok(EditedFile { file: n, splices, after })
 }
@@ -317,7 +317,7 @@ fn ambiguous(files: &[File], address: &Address, found: &[(usize, LeafId)]) -> Fi
         })
         .collect();
     let (n, leaf) = found[0];
-    Finding::fault("ambiguous", format!("{address} stands in {} places", found.len()))
+    Finding::misfit("ambiguous", format!("{address} stands in {} places", found.len()))
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
         .mend(format!("say which: {}", places.join("; ")))
@@ -325,7 +325,7 @@ fn ambiguous(files: &[File], address: &Address, found: &[(usize, LeafId)]) -> Fi
 
 fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: &str) -> Finding {
     let path = &files[guide.only.unwrap_or(guide.home)].path;
-    Finding::fault("not-there", format!("{address} {why}"))
+    Finding::misfit("not-there", format!("{address} {why}"))
         .in_file(path)
         .about(address)
         .mend("`gypsum show` lists the settings with their addresses")

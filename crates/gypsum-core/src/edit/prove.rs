@@ -26,12 +26,12 @@ pub type Fates<'a> = Vec<(Option<LeafId>, &'a Fate)>;
 pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, Finding> {
     let old = &file.doc;
     let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
-        Finding::fault("too-large", "the file would grow beyond what can be read").in_file(&file.path)
+        Finding::misfit("too-large", "the file would grow beyond what can be read").in_file(&file.path)
     })?;
     match first_difference(old, &new, fates) {
         None => Ok(new.source().to_vec()),
         Some(leaf) => {
-            let finding = Finding::fault(
+            let finding = Finding::misfit(
                 "not-provable",
                 "read back, the edited file does not say what was asked for",
             )

@@ -7,7 +7,7 @@ use crate::text::{Span, ending_at};
 /// `value` as it is to stand in the file, `like` the raw value that stood there before.
 pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>, Finding> {
     if let Some(bad) = value.chars().find(|c| c.is_control() && *c != '\t') {
-        return Err(Finding::fault(
+        return Err(Finding::misfit(
             "control-character",
             format!("the value holds the control character {:?}, which would end the line", bad),
         )
@@ -24,7 +24,7 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
         _ if needs && !own_quotes => {
             let free = dialect.quotes.bytes().find(|quote| !value.as_bytes().contains(quote));
             Some(free.ok_or_else(|| {
-                Finding::fault(
+                Finding::misfit(
                     "needs-quotes",
                     format!("{value:?} cannot be written in this format without being cut short"),
                 )

@@ -81,6 +81,12 @@ impl Run<'_> {
             return Ok(Event::Looked(Judgement::Unproven));
         }
         let (health, judgement) = self.look_at(&plan, &plan.checks_after, plan.activation, true);
+        if self.world.interrupted() {
+            // What was seen so far proves nothing: the person did not let it go on.
+            self.cause = Some("it was interrupted".into());
+            self.emit(Happening::Looked { health, judgement, back: false });
+            return Ok(Event::Interrupted);
+        }
         if judgement == Judgement::Worse {
             self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
         }

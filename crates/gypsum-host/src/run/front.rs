@@ -124,9 +124,7 @@ impl Run<'_> {
             state.prepare(disk, &daemon)?;
             let mut things: Vec<String> =
                 files::resolved(&front.job.profile)?.iter().map(|path| path.display().to_string()).collect();
-            if service::exists(&front.service) {
-                things.push(format!("the service {}", service::name_of(&front.service)));
-            }
+            things.extend(service::lock_name(&front.service));
             let since =
                 jiff::Timestamp::from_millisecond(now).unwrap_or_default().strftime("%H:%M:%S").to_string();
             let holder = format!("{}, since {since} UTC, process {}", front.job.who, std::process::id());

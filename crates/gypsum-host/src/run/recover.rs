@@ -59,9 +59,7 @@ fn recover_entry(
     let (plan, _) = read
         .ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", entry.folder.display())))?;
     let mut things: Vec<String> = plan.files.iter().map(|file| file.path.display().to_string()).collect();
-    if service::exists(&plan.service) {
-        things.push(format!("the service {}", service::name_of(&plan.service)));
-    }
+    things.extend(service::lock_name(&plan.service));
     let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
     Ok(resume(world, state, watch, entry, plan, stage, who))
 }

@@ -66,6 +66,15 @@ pub fn name_of(service: &Service) -> String {
     }
 }
 
+/// What one service has and no other: the name of its lock.
+pub fn lock_name(service: &Service) -> Option<String> {
+    match (&service.plain, service.unit.first()) {
+        (Some(plain), _) => Some(format!("the process of {}", plain.pid_file)),
+        (None, Some(unit)) => Some(format!("the service {unit}")),
+        (None, None) => None,
+    }
+}
+
 /// Whether there is anything to observe.
 pub fn exists(service: &Service) -> bool {
     service.plain.is_some() || !service.unit.is_empty()

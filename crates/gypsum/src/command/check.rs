@@ -3,7 +3,7 @@
 use super::Context;
 use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
-use crate::view::finding_lines;
+use crate::view::{finding_lines, wrapped};
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
@@ -42,6 +42,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         (0, others) => format!("no fault; {}", plural(others, "warning")),
         (faults, _) => plural(faults, "fault"),
     };
-    context.out.line(&format!("{}, {}: {outcome}. Checked by {by}.", profile.daemon, plural(files, "file")));
+    let closing = format!("{}, {}: {outcome}. Checked by {by}.", profile.daemon, plural(files, "file"));
+    wrapped(&closing, 78).iter().for_each(|line| context.out.line(line));
     Ok(status)
 }

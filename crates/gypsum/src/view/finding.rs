@@ -26,9 +26,9 @@ pub fn finding_lines(finding: &Finding) -> Vec<String> {
     if let Some(mend) = &finding.mend {
         lines.extend(wrapped(mend, WIDTH).into_iter().map(|line| format!("    {line}")));
     }
-    let rule = if finding.accepted {
+    let rule = if finding.accepted && !finding.firm {
         format!("accepted: {}", finding.rule)
-    } else if finding.severity == Severity::Fault && finding.rule != "profile" {
+    } else if finding.severity == Severity::Fault && !finding.firm && finding.rule != "profile" {
         format!("if you know better: --accept {}", finding.rule)
     } else {
         format!("rule: {}", finding.rule)

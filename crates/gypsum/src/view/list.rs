@@ -49,10 +49,12 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>) -> Vec<Str
     let unwell = if report.well == Some(false) && verdict == "kept" { " (unwell)" } else { "" };
     let mut lines = vec![format!("{number:>5}  {when}  {verdict:<9}{unwell} {}", report.who)];
     for edit in &report.edits {
+        // Alignment and the remark behind the value matter in the file, not here.
+        let short = |line: &String| line.split_whitespace().collect::<Vec<_>>().join(" ");
         let text = match (&edit.before, &edit.after) {
-            (Some(before), Some(after)) => format!("{}  (was: {})", after.trim(), before.trim()),
-            (None, Some(after)) => format!("{}  (new)", after.trim()),
-            (Some(before), None) => format!("{}  (removed)", before.trim()),
+            (Some(before), Some(after)) => format!("{}  (was: {})", short(after), short(before)),
+            (None, Some(after)) => format!("{}  (new)", short(after)),
+            (Some(before), None) => format!("{}  (removed)", short(before)),
             (None, None) => edit.address.clone(),
         };
         let text: String = text.chars().take(71).collect();

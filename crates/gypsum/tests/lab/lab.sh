@@ -54,9 +54,8 @@ case ${1:-} in
       exec unshare -m -p -u -i -n -C --fork --kill-child "$0" first "$1/fs"
     ' "$(readlink -f "$0")" "$dir" "$name" "$(groups_of "$name")" >"$dir/boot.log" 2>&1 </dev/null &
     outer=$!
-    pid=
-    for _ in $(seq 400); do
-      [[ -n $pid ]] || pid=$(pgrep -P "$outer" 2>/dev/null | head -n 1 || true)
+    for _ in $(seq 600); do
+      pid=$(pgrep -P "$outer" -x systemd 2>/dev/null | head -n 1 || true)
       if [[ -n $pid ]]; then
         echo "$pid" >"$dir/init"
         state=$(enter "$pid" systemctl is-system-running 2>/dev/null || true)

@@ -1,0 +1,162 @@
+//! Bad input: a clear message with what to do, the right status, and nothing touched.
+
+use crate::boards::{beside, command, config, gypsum, host, said, status};
+use std::fs;
+
+#[test]
+fn wrong_words_are_refused_with_the_nearest_right_ones() {
+    let host = host();
+    let before = config(&host);
+    let conf = host.config().display().to_string();
+    let table: [(&[&str], i32, &str); 17] = [
+        (&["change", "departurs", "rows=5"], 2, "not of departurs"),
+        (&["change", "sshdd", "rows=5", "--file", "/x"], 2, "--format"),
+        (&["change", "x", "rows=5", "--file", &conf, "--format", "keywrd"], 2, "did you mean keyword?"),
+        (
+            &["change", "x", "rows=5", "--file", &conf, "--format", "keyword", "--health", "nine"],
+            2,
+            "neither a URL",
+        ),
+        (
+            &["change", "x", "rows=5", "--file", &conf, "--format", "keyword", "--unit", "no such"],
+            2,
+            "cannot be the name of a unit",
+        ),
+        (&["change", "departures", "row=5"], 3, "did you mean rows?"),
+        (&["change", "departures", "rows=50"], 3, "from 1 to 40"),
+        (&["change", "departures", "rows=“5”"], 3, "a quote from a text page"),
+        (&["change", "departures", "rows"], 2, "there is no = in it"),
+        (&["change", "departures", "rows+=2"], 2, "+= is not understood"),
+        (&["change", "departures"], 2, "no edit was given"),
+        (&["change", "departures", "--delete", "notice"], 3, "is not set"),
+        (&["change", "departures", "--enable", "notice"], 3, "stands nowhere commented out"),
+        (&["change", "departures", "rows=5", "--in", "/etc/passwd"], 2, "none of this daemon's files"),
+        (&["restore", "departures"], 2, "no change of departures is live"),
+        (&["restore", "departures", "7"], 2, "has no change 7"),
+        (&["change", "departures", "quay=\"a", "--accept", "value"], 4, "board"),
+    ];
+    for (words, wanted, text) in table {
+        let output = gypsum(&host, words);
+        let said = said(&host, &output);
+        assert_eq!(status(&output), wanted, "{words:?}: {said}");
+        assert!(said.contains(text), "{words:?} does not say {text:?}: {said}");
+        assert_eq!(config(&host), before, "{words:?}");
+        assert_eq!(beside(&host.config()), ["departures.conf"], "{words:?}");
+    }
+    let output =
+        std::process::Command::new(crate::boards::program()).args(["show", "sshdd"]).output().unwrap();
+    assert!(String::from_utf8_lossy(&output.stderr).contains("did you mean sshd?"), "{output:?}");
+    assert_eq!(status(&output), 2);
+}
+
+#[test]
+fn files_that_are_no_configuration_are_left_alone() {
+    let host = host();
+    let path = |name: &str| host.root().join(name).display().to_string();
+    fs::write(path("nul.conf"), b"rows 8\nquay\0all\n").unwrap();
+    let table = [
+        (path("missing.conf"), "does not exist"),
+        (path("etc"), "is a folder"),
+        (path("nul.conf"), "NUL byte in line 2"),
+        ("/dev/null".to_owned(), "is a device"),
+    ];
+    for (file, text) in table {
+        let output = gypsum(&host, &["change", "x", "rows=5", "--file", &file, "--format", "keyword"]);
+        let said = said(&host, &output);
+        assert_eq!(status(&output), 1, "{file}: {said}");
+        assert!(said.contains(text), "{file}: {said}");
+    }
+    let unit = gypsum(
+        &host,
+        &[
+            "change",
+            "x",
+            "rows=5",
+            "--file",
+            &host.config().display().to_string(),
+            "--format",
+            "keyword",
+            "--unit",
+            "gypsum-no-such-unit",
+        ],
+    );
+    assert_eq!(status(&unit), 1, "{}", said(&host, &unit));
+}
+
+#[test]
+fn a_state_folder_that_cannot_be_made_stops_before_anything() {
+    let host = host();
+    let before = config(&host);
+    let mut command = command(&host, &["change", "departures", "rows=5"]);
+    let output = command.arg("--state").arg(host.config().join("state")).output().unwrap();
+    assert_eq!(status(&output), 2, "given twice");
+    let output = std::process::Command::new(crate::boards::program())
+        .args(["change", "departures", "rows=5", "--profile"])
+        .arg(host.profile())
+        .arg("--state")
+        .arg(host.config().join("state"))
+        .output()
+        .unwrap();
+    assert_eq!((status(&output), config(&host)), (1, before), "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("state folder"), "{}", said(&host, &output));
+}
+
+#[test]
+fn a_malformed_profile_is_shown_with_its_place() {
+    let host = host();
+    let good = fs::read_to_string(host.profile()).unwrap();
+    let table = [
+        ("rows = { kind = \"integer\"", "rows = { kind = \"number\"", "line 44"),
+        ("[service]", "[service]\nreloads = true", "unknown field `reloads`"),
+        ("limit = \"5s\"", "limit = \"5\"", "find unit designator"),
+        ("status = 200", "status = 200\ntcp = \"x:1\"", "status does not go with"),
+        ("run = [\"/", "run = [\"", "absolute path"),
+        ("daemon = ", "daemon = = ", "line 2"),
+    ];
+    for (from, to, text) in table {
+        assert!(good.contains(from), "{from}");
+        fs::write(host.profile(), good.replacen(from, to, 1)).unwrap();
+        let output = gypsum(&host, &["show", "departures"]);
+        let said = said(&host, &output);
+        assert_eq!(status(&output), 2, "{to}: {said}");
+        assert!(said.contains(text), "{to} does not say {text:?}: {said}");
+        assert!(said.contains("departures.toml, line"), "{said}");
+    }
+}
+
+#[test]
+fn a_checker_that_hangs_is_ended_and_refuses() {
+    let host = host();
+    let profile = fs::read_to_string(host.profile()).unwrap();
+    let run = format!(
+        "run = [\"{}/bin/departures\", \"--check\", \"{{file}}\"]\nlimit = \"5s\"",
+        host.root().display()
+    );
+    assert!(profile.contains(&run));
+    fs::write(
+        host.profile(),
+        profile.replace(&run, "run = [\"/usr/bin/tail\", \"-f\", \"{file}\"]\nlimit = \"200ms\""),
+    )
+    .unwrap();
+    let before = config(&host);
+    let output = gypsum(&host, &["change", "departures", "rows=5"]);
+    assert_eq!((status(&output), config(&host)), (3, before), "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("did not answer in its time"), "{}", said(&host, &output));
+    let output = gypsum(&host, &["change", "departures", "rows=5", "--accept", "checker"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+}
+
+#[test]
+fn a_health_check_that_hangs_is_cut_at_its_time() {
+    let host = host();
+    // It takes connections and never says a word.
+    let silent = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let url = format!("http://{}/", silent.local_addr().unwrap());
+    let profile = fs::read_to_string(host.profile()).unwrap();
+    let check =
+        format!("[[health]]\nhttp = \"{url}{{quay}}\"\nlimit = \"200ms\"\npatience = \"300ms\"\n\n[setting]");
+    fs::write(host.profile(), profile.replace("[setting]", &check)).unwrap();
+    let output = gypsum(&host, &["health", "departures"]);
+    assert_eq!(status(&output), 3, "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("no answer within 200 ms"), "{}", said(&host, &output));
+}

@@ -1,0 +1,62 @@
+//! A throw-away host with the boards, and the program run on it.
+
+use gypsum_demo::Host;
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+pub fn program() -> PathBuf {
+    assert_cmd::cargo::cargo_bin!("gypsum").to_owned()
+}
+
+/// A host on which everything is quick.
+pub fn host() -> Host {
+    let text = gypsum_core::profile::built_in(gypsum_demo::DAEMON).unwrap().text;
+    let quick = text
+        .replace("steady = \"400ms\"", "steady = \"60ms\"")
+        .replace("patience = \"2s\"", "patience = \"300ms\"");
+    assert_ne!(quick, text, "the profile has the times that are made quick");
+    Host::build(&program(), &quick).unwrap()
+}
+
+/// The program with this host's profile and state.
+pub fn command(host: &Host, words: &[&str]) -> Command {
+    let mut command = Command::new(program());
+    command.args(words).arg("--state").arg(host.state());
+    if !matches!(words.first(), Some(&"changes" | &"recover" | &"daemons")) && !words.contains(&"--file") {
+        command.arg("--profile").arg(host.profile());
+    }
+    command
+}
+
+pub fn gypsum(host: &Host, words: &[&str]) -> Output {
+    command(host, words).output().unwrap()
+}
+
+pub fn status(output: &Output) -> i32 {
+    output.status.code().unwrap()
+}
+
+/// All that it printed, with the folder's name taken out.
+pub fn said(host: &Host, output: &Output) -> String {
+    let text =
+        format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    text.replace(&host.root().display().to_string(), "[HOST]")
+}
+
+pub fn json(output: &Output) -> Value {
+    serde_json::from_slice(&output.stdout).unwrap_or_else(|error| panic!("{error}: {output:?}"))
+}
+
+pub fn config(host: &Host) -> String {
+    std::fs::read_to_string(host.config()).unwrap()
+}
+
+/// The names of all files in the folder of the configuration.
+pub fn beside(path: &Path) -> Vec<String> {
+    let entries = std::fs::read_dir(path.parent().unwrap()).unwrap();
+    let mut names: Vec<String> =
+        entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    names.sort();
+    names
+}

@@ -1,0 +1,191 @@
+//! Every way in which a change ends, on a real daemon.
+
+use crate::boards::{beside, command, config, gypsum, host, json, program, said, status};
+use std::fs;
+use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
+use std::time::{Duration, Instant};
+
+#[test]
+fn a_good_change_is_kept_with_owner_mode_and_everything_around_it() {
+    let host = host();
+    fs::set_permissions(host.config(), fs::Permissions::from_mode(0o640)).unwrap();
+    let before = config(&host);
+    let output =
+        gypsum(&host, &["change", "departures", "rows=5", "clock=12h", "--why", "small boards", "--json"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    let after = before.replace("rows 8 ", "rows 5 ").replace("#clock 24h", "clock 12h");
+    assert_eq!(config(&host), after);
+    assert_eq!(fs::metadata(host.config()).unwrap().mode() & 0o7777, 0o640);
+    assert_eq!(beside(&host.config()), ["departures.conf"], "nothing is left beside the file");
+    assert!(host.ask().unwrap().contains("6:10 am"), "the daemon took it up");
+
+    let report = json(&output);
+    assert_eq!(
+        (report["schema"].as_u64(), report["verdict"].as_str(), report["well"].as_bool()),
+        (Some(1), Some("kept"), Some(true))
+    );
+    assert_eq!(report["edits"][1]["before"], "#clock 24h");
+    assert_eq!(report["activation"]["how"], "reload departures");
+    for field in ["change", "daemon", "findings", "backup", "health", "readings", "stages", "why", "who"] {
+        assert!(!report[field].is_null(), "{field} is in the document");
+    }
+    let backup = format!("{}{}", report["backup"].as_str().unwrap(), host.config().display());
+    assert_eq!(fs::read_to_string(&backup).unwrap(), before);
+    assert_eq!(fs::metadata(&backup).unwrap().mode() & 0o7777, 0o640);
+    assert_eq!(fs::metadata(host.state()).unwrap().mode() & 0o7777, 0o700);
+}
+
+#[test]
+fn a_symbolic_link_is_followed_and_stays_one() {
+    let host = host();
+    let real = host.root().join("share/real.conf");
+    fs::rename(host.config(), &real).unwrap();
+    symlink(&real, host.config()).unwrap();
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=5"])), 0);
+    assert!(fs::symlink_metadata(host.config()).unwrap().is_symlink());
+    assert!(fs::read_to_string(real).unwrap().contains("rows 5"));
+}
+
+#[test]
+fn what_does_not_work_out_is_put_back() {
+    let cases = [
+        ("quay=east", "expected 200"),
+        // It goes on with its old configuration, and the reload told nobody.
+        ("timetable=/nowhere", "still on the configuration from before"),
+        // A restart that fails: the port is taken (by nobody who may be: below 1024 needs root, and 1 is refused by the check).
+        ("harbour=Nowhere", "does not contain"),
+    ];
+    let host = host();
+    for (edit, why) in cases {
+        let before = config(&host);
+        let inode = fs::metadata(host.config()).unwrap().ino();
+        let output = gypsum(&host, &["change", "departures", edit]);
+        let said = said(&host, &output);
+        assert_eq!(status(&output), 4, "{edit}: {said}");
+        assert!(
+            said.contains(why) && said.contains("Put back: departures is running on its old configuration"),
+            "{edit}: {said}"
+        );
+        assert_eq!(config(&host), before, "{edit}");
+        assert_eq!(fs::metadata(host.config()).unwrap().ino(), inode, "the original itself is back");
+        assert_eq!(beside(&host.config()), ["departures.conf"]);
+        assert!(host.ask().unwrap().contains("Saltmarsh"), "{edit}");
+    }
+}
+
+#[test]
+fn a_port_that_somebody_holds_is_put_back_and_the_daemon_started_again() {
+    let host = host();
+    let taken = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let before = config(&host);
+    let edit = format!("port={}", taken.local_addr().unwrap().port());
+    let output = gypsum(&host, &["change", "departures", &edit]);
+    let said = said(&host, &output);
+    assert_eq!((status(&output), config(&host)), (4, before), "{said}");
+    assert!(said.contains("in use") && host.ask().unwrap().contains("Saltmarsh"), "{said}");
+}
+
+#[test]
+fn a_stopped_daemon_stays_stopped_unless_it_is_to_be_started() {
+    let host = host();
+    let pid = fs::read_to_string(host.root().join("run/departures.pid")).unwrap();
+    std::process::Command::new("kill").arg(pid.trim()).status().unwrap();
+    let begun = Instant::now();
+    while host.root().join("run/departures.pid").exists() && begun.elapsed() < Duration::from_secs(2) {
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    let output = gypsum(&host, &["change", "departures", "rows=5"]);
+    assert_eq!(status(&output), 7, "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("stopped, as before"), "{}", said(&host, &output));
+    assert!(host.ask().is_err(), "it stays stopped");
+    let output = gypsum(&host, &["change", "departures", "rows=6", "--start"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert!(host.ask().is_ok());
+}
+
+#[test]
+fn what_was_unwell_before_is_judged_by_whether_it_got_worse() {
+    let host = host();
+    let output = gypsum(&host, &["change", "departures", "rows=5", "--health", "1"]);
+    let said = said(&host, &output);
+    assert_eq!(status(&output), 7, "{said}");
+    assert!(said.contains("not well already") && said.contains("unwell as it was before"), "{said}");
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=6", "--health", "1", "--strict"])), 3);
+    assert!(config(&host).contains("rows 5"));
+}
+
+#[test]
+fn a_dry_run_and_an_unchanged_value_touch_nothing() {
+    let host = host();
+    let before = config(&host);
+    let output = gypsum(&host, &["change", "departures", "rows=5", "-n"]);
+    assert_eq!((status(&output), config(&host)), (0, before.clone()), "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("reload departures"), "the plan is said");
+    assert!(!host.state().exists(), "no folder is made");
+    let output = gypsum(&host, &["change", "departures", "rows=8", "--json"]);
+    assert_eq!((status(&output), json(&output)["verdict"].as_str()), (0, Some("unchanged")));
+    assert_eq!(config(&host), before);
+}
+
+#[test]
+fn an_earlier_change_is_taken_back_as_a_change_of_its_own() {
+    let host = host();
+    let first = config(&host);
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=5"])), 0);
+    let second = config(&host);
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "clock=12h"])), 0);
+    let output = gypsum(&host, &["restore", "departures", "1"]);
+    assert_eq!(status(&output), 3, "it was changed since: {}", said(&host, &output));
+    assert_eq!(status(&gypsum(&host, &["restore", "departures"])), 0);
+    assert_eq!(config(&host), second);
+    let output = gypsum(&host, &["restore", "departures", "1", "--whole"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert_eq!(config(&host), first);
+    let list = json(&gypsum(&host, &["changes", "departures", "--json"]));
+    let verdicts: Vec<_> =
+        list["changes"].as_array().unwrap().iter().map(|one| one["verdict"].clone()).collect();
+    assert_eq!(verdicts, ["kept"; 4]);
+}
+
+#[test]
+fn a_second_change_at_the_same_time_and_an_interrupt() {
+    let host = host();
+    let slow = fs::read_to_string(host.profile()).unwrap().replace("steady = \"60ms\"", "steady = \"20s\"");
+    fs::write(host.profile(), slow).unwrap();
+    let before = config(&host);
+    let mut first = command(&host, &["change", "departures", "rows=5"])
+        .stdout(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    let begun = Instant::now();
+    while config(&host) == before && begun.elapsed() < Duration::from_secs(5) {
+        std::thread::sleep(Duration::from_millis(2));
+    }
+    let second = gypsum(&host, &["change", "departures", "rows=6"]);
+    assert_eq!(status(&second), 6, "{}", said(&host, &second));
+    // Ctrl-C while it is watched: the old configuration comes back.
+    std::process::Command::new("kill").args(["-INT", &first.id().to_string()]).status().unwrap();
+    // Its steady time holds for the way back, too.
+    let slow = Instant::now();
+    while config(&host) != before && slow.elapsed() < Duration::from_secs(5) {
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    assert_eq!(config(&host), before);
+    first.kill().unwrap();
+    first.wait().unwrap();
+    let third = gypsum(&host, &["change", "departures", "rows=6"]);
+    assert_eq!(status(&third), 6, "an open record refuses, too: {}", said(&host, &third));
+}
+
+#[test]
+fn the_demonstration_ends_as_announced_and_leaves_nothing() {
+    let begun = Instant::now();
+    let output = std::process::Command::new(program()).arg("demo").output().unwrap();
+    let text = String::from_utf8_lossy(&output.stdout);
+    assert!(output.status.success(), "{text}");
+    assert!(begun.elapsed() < Duration::from_secs(20));
+    let folder =
+        text.split_whitespace().find(|word| word.contains("saltmarsh-")).unwrap().trim_end_matches('.');
+    assert!(!std::path::Path::new(folder).exists(), "{folder}");
+    assert!(text.lines().all(|line| line.chars().count() <= 84), "it fits a terminal");
+}

@@ -1,0 +1,149 @@
+//! Each daemon through a good change, a change that our own check refuses, one that the daemon's own
+//! checker refuses, and one that passes both and is restored because the service is not well.
+
+use crate::host::{Lab, boot};
+
+struct Case<'a> {
+    daemon: &'a str,
+    unit: &'a str,
+    file: &'a str,
+    more: &'a [&'a str],
+    /// The edit, the line that it replaces and the new one.
+    good: (&'a str, &'a str, &'a str),
+    /// What the running daemon says of the good value, and the command that asks it.
+    proof: (&'a str, &'a str),
+    ours: &'a str,
+    theirs: &'a str,
+    breaks: &'a str,
+}
+
+fn walk(lab: &Lab, case: &Case<'_>) {
+    let Case { daemon, unit, file, more, .. } = case;
+    lab.sh(&format!(
+        "systemctl start {unit}; setfattr -n user.quay -v north {file}; setfacl -m u:games:r {file}"
+    ));
+    let change = |edit: &str| {
+        let mut words = vec!["change", daemon, edit, "--why", "a test"];
+        words.extend(*more);
+        lab.gypsum(&words)
+    };
+    let (before, meta) = lab.file(file);
+    let (edit, old, new) = case.good;
+    let (status, report) = change(edit);
+    assert_eq!((status, report["verdict"].as_str()), (0, Some("kept")), "{report:#}");
+    let (after, meta_after) = lab.file(file);
+    assert_eq!(after, before.replace(old, new), "{daemon}");
+    assert_ne!(after, before, "{daemon}");
+    assert_eq!(meta_after, meta, "owner, mode, ACL and attributes of {file}");
+    assert!(lab.sh(case.proof.1).contains(case.proof.0), "{daemon}: {}", lab.sh(case.proof.1));
+    let backup = format!("{}{file}", report["backup"].as_str().unwrap());
+    assert_eq!(lab.file(&backup), (before, meta.clone()), "the backup of {file}");
+
+    for (edit, rule) in [(case.ours, ""), (case.theirs, "checker")] {
+        let start = lab.sh(&format!("systemctl show -p InvocationID,MainPID {unit}"));
+        let (status, report) = change(edit);
+        assert_eq!((status, report["verdict"].as_str()), (3, Some("refused")), "{edit}: {report:#}");
+        let rules: Vec<_> =
+            report["findings"].as_array().unwrap().iter().map(|one| one["rule"].as_str().unwrap()).collect();
+        assert_eq!(rules.contains(&"checker"), rule == "checker", "{edit}: {rules:?}");
+        assert_eq!(lab.file(file), (after.clone(), meta.clone()), "{edit}");
+        assert_eq!(lab.sh(&format!("systemctl show -p InvocationID,MainPID {unit}")), start, "{edit}");
+    }
+
+    let (status, report) = change(case.breaks);
+    assert_eq!((status, report["verdict"].as_str()), (4, Some("restored")), "{report:#}");
+    assert_eq!(lab.file(file), (after, meta), "{daemon}");
+    assert!(lab.is_active(unit), "{daemon} runs again");
+    assert!(
+        report["standing"].as_str().unwrap().ends_with("is running on its old configuration"),
+        "{report:#}"
+    );
+    let beside = lab.sh(&format!("ls -A $(dirname {file})"));
+    assert!(!beside.contains("gypsum"), "{beside}");
+}
+
+#[test]
+fn sshd() {
+    let Some(lab) = boot(&["/usr/sbin/sshd", "/usr/bin/getfacl", "/usr/bin/getfattr"]) else { return };
+    walk(
+        &lab,
+        &Case {
+            daemon: "sshd",
+            unit: "ssh.service",
+            file: "/etc/ssh/sshd_config",
+            more: &[],
+            good: ("MaxAuthTries=4", "#MaxAuthTries 6", "MaxAuthTries 4"),
+            proof: ("maxauthtries 4", "sshd -T"),
+            ours: "MaxAuthTrise=4",
+            theirs: "AuthenticationMethods=bogus",
+            // The reload returns 0, and sshd is dead 20 ms later.
+            breaks: "ListenAddress=192.0.2.1",
+        },
+    );
+    let (status, report) = lab.gypsum(&["restore", "sshd"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(lab.sh("cat /etc/ssh/sshd_config").contains("#MaxAuthTries 6"));
+    // Down, sshd's own checker fails: its run-time folder is gone. A restore does not ask it.
+    let (status, _) =
+        lab.gypsum(&["change", "sshd", "Port=1", "--activation", "restart", "--accept", "value"]);
+    assert_eq!(status, 0, "port 1 is free here");
+    lab.sh("systemctl stop ssh; rm -rf /run/sshd");
+    let (status, report) = lab.gypsum(&["restore", "sshd"]);
+    assert_eq!(
+        (status, report["verdict"].as_str()),
+        (3, Some("refused")),
+        "its checker fails while it is down: {report:#}"
+    );
+    let (status, report) = lab.gypsum(&["restore", "sshd", "--start", "--accept", "checker"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(lab.is_active("ssh"));
+}
+
+#[test]
+fn mariadb() {
+    let Some(lab) = boot(&["/usr/sbin/mariadbd", "/usr/bin/getfacl", "/usr/bin/getfattr"]) else { return };
+    walk(
+        &lab,
+        &Case {
+            daemon: "mariadb",
+            unit: "mariadb.service",
+            file: "/etc/mysql/mariadb.conf.d/50-server.cnf",
+            more: &[],
+            good: ("max_connections=200", "#max_connections        = 100", "max_connections        = 200"),
+            proof: ("200", "mariadb -N -e 'select @@max_connections'"),
+            ours: "max_connections=many",
+            theirs: "character-set-server=saltmarsh",
+            breaks: "bind-address=192.0.2.1",
+        },
+    );
+}
+
+#[test]
+fn a_daemon_without_a_profile() {
+    let Some(lab) = boot(&["/usr/sbin/chronyd", "/usr/bin/getfacl", "/usr/bin/getfattr"]) else { return };
+    // It must not touch the clock of the machine that the lab is on.
+    lab.sh("echo 'DAEMON_OPTS=\"-x\"' > /etc/default/chrony");
+    walk(
+        &lab,
+        &Case {
+            daemon: "chrony",
+            unit: "chrony.service",
+            file: "/etc/chrony/chrony.conf",
+            more: &[
+                "--file",
+                "/etc/chrony/chrony.conf",
+                "--format",
+                "keyword",
+                "--unit",
+                "chrony",
+                "--checker",
+                "/usr/sbin/chronyd -p",
+            ],
+            good: ("maxupdateskew=50", "maxupdateskew 100.0", "maxupdateskew 50"),
+            proof: ("maxupdateskew 50", "chronyd -p"),
+            ours: "maxupdateskew=“50”",
+            theirs: "maxupdateskew=fifty",
+            breaks: "user=nobody-here",
+        },
+    );
+}

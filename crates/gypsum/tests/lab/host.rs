@@ -1,0 +1,82 @@
+//! A disposable host, and the program run on it.
+
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+/// A booted host; ended when it is dropped.
+pub struct Lab {
+    folder: tempfile::TempDir,
+}
+
+fn script() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/lab.sh")
+}
+
+/// Boots a host on which `programs` are installed. None, and a word why, where that cannot be; with
+/// GYPSUM_LAB=required it is a failure instead.
+pub fn boot(programs: &[&str]) -> Option<Lab> {
+    let needed = ["/lib/systemd/systemd", "/usr/bin/unshare", "/usr/bin/nsenter"];
+    let missing = needed.iter().chain(programs).find(|path| !Path::new(path).exists());
+    let root =
+        std::fs::metadata("/proc/self").is_ok_and(|meta| std::os::unix::fs::MetadataExt::uid(&meta) == 0);
+    let why = match missing {
+        Some(path) => Some(format!("{path} is not installed")),
+        None if !root => Some("it needs root".to_owned()),
+        None => None,
+    };
+    if let Some(why) = why {
+        assert_ne!(std::env::var("GYPSUM_LAB").as_deref(), Ok("required"), "the lab cannot be booted: {why}");
+        println!("skipped: {why}");
+        return None;
+    }
+    let folder = tempfile::Builder::new().prefix("gypsum-lab-").tempdir().unwrap();
+    let lab = Lab { folder };
+    let booted = Command::new(script()).arg("boot").arg(lab.folder.path()).output().unwrap();
+    assert!(booted.status.success(), "{}", String::from_utf8_lossy(&booted.stderr));
+    Some(lab)
+}
+
+impl Drop for Lab {
+    fn drop(&mut self) {
+        let _ = Command::new(script()).arg("end").arg(self.folder.path()).status();
+    }
+}
+
+impl Lab {
+    /// Runs a command in the host.
+    pub fn run(&self, words: &[&str]) -> Output {
+        Command::new(script()).arg("in").arg(self.folder.path()).args(words).output().unwrap()
+    }
+
+    /// Runs a piece of shell in the host, which must succeed, and returns what it prints.
+    pub fn sh(&self, text: &str) -> String {
+        let ran = self.run(&["sh", "-c", text]);
+        assert!(ran.status.success(), "{text}: {ran:?}");
+        String::from_utf8_lossy(&ran.stdout).trim().to_owned()
+    }
+
+    /// Runs the program; its exit status and its JSON document.
+    pub fn gypsum(&self, words: &[&str]) -> (i32, Value) {
+        let program = assert_cmd::cargo::cargo_bin!("gypsum").display().to_string();
+        let mut all = vec![program.as_str(), "--json"];
+        all.extend(words);
+        let ran = self.run(&all);
+        let document =
+            serde_json::from_slice(&ran.stdout).unwrap_or_else(|error| panic!("{words:?}: {error}: {ran:?}"));
+        (ran.status.code().unwrap(), document)
+    }
+
+    /// The bytes of a file in the host, and what `stat` says of its owner, mode, ACL and attributes.
+    pub fn file(&self, path: &str) -> (String, String) {
+        let bytes = self.sh(&format!("cat {path}; echo ."));
+        let meta = self.sh(&format!(
+            "stat -L -c '%u:%g %a' {path}; getfacl -cp {path}; getfattr -d --absolute-names {path} | sed '/^# file/d'"
+        ));
+        (bytes, meta)
+    }
+
+    pub fn is_active(&self, unit: &str) -> bool {
+        self.run(&["systemctl", "is-active", "-q", unit]).status.success()
+    }
+}

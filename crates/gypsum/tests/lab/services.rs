@@ -1,0 +1,116 @@
+//! Whatever way a service goes wrong under systemd, the old configuration comes back and it is well.
+
+use crate::host::{Lab, boot};
+
+const PROFILE: &str = r#"
+daemon = "boards"
+title = "a daemon that behaves as it is told"
+[files]
+read = ["/etc/boards/boards.conf"]
+home = "/etc/boards/boards.conf"
+format = "keyword"
+[service]
+unit = ["boards.service"]
+activation = "ACTIVATION"
+limit = "10s"
+steady = "STEADY"
+proof = { prints = ["/bin/cat", "/run/boards.loaded"] }
+[[health]]
+http = "http://127.0.0.1:8571/"
+contains = "mode"
+limit = "300ms"
+patience = "1s"
+"#;
+
+/// A lab with the daemon installed and running.
+pub fn boards(activation: &str, steady: &str, unit_lines: &str) -> Option<Lab> {
+    let lab = boot(&["/usr/bin/perl"])?;
+    let program = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/lab/boards.pl");
+    let profile = PROFILE.replace("ACTIVATION", activation).replace("STEADY", steady);
+    lab.sh(&format!(
+        "mkdir -p /etc/boards /etc/gypsum/profiles
+         printf '# how it behaves\\nmode good\\n' > /etc/boards/boards.conf
+         cat > /etc/gypsum/profiles/boards.toml <<'END'\n{profile}END
+         cat > /etc/systemd/system/boards.service <<'END'
+[Service]
+ExecStart=/usr/bin/perl {program}
+ExecReload=/bin/kill -HUP $MAINPID
+{unit_lines}
+END
+         echo 0 > /run/boards.loaded
+         systemctl daemon-reload && systemctl start boards && sleep 0.2"
+    ));
+    Some(lab)
+}
+
+pub fn answers(lab: &Lab) -> String {
+    lab.sh("perl -MIO::Socket::INET -e '
+        $s = IO::Socket::INET->new(\"127.0.0.1:8571\") or die; print $s \"GET / HTTP/1.0\\r\\n\\r\\n\"; print <$s>'")
+}
+
+fn put_back(lab: &Lab, mode: &str, why: &str) {
+    let (before, _) = lab.file("/etc/boards/boards.conf");
+    let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
+    let text = serde_json::to_string(&report).unwrap();
+    assert_eq!((status, report["verdict"].as_str()), (4, Some("restored")), "{mode}: {report:#}");
+    let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/*/ | tail -n 1)events.jsonl");
+    assert!(events.contains(why), "{mode} does not say {why:?}: {events}");
+    assert_eq!(lab.file("/etc/boards/boards.conf").0, before, "{mode}");
+    assert!(lab.is_active("boards") && answers(lab).contains("mode good"), "{mode}: {text}");
+    assert!(report["well"].as_bool().unwrap(), "{mode}: {report:#}");
+}
+
+#[test]
+fn a_restart_that_goes_wrong_in_any_way_is_put_back() {
+    let Some(lab) = boards("restart", "1500ms", "Type=exec") else { return };
+    put_back(&lab, "fails", "failed");
+    put_back(&lab, "dies", "it ran at first, and is failed now");
+    put_back(&lab, "silent", "no answer within 300 ms");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=good", "note=x"]);
+    assert_eq!(status, 0, "{report:#}");
+}
+
+#[test]
+fn a_crash_loop_is_seen_and_its_start_limit_cleared() {
+    let lines =
+        "Type=exec\nRestart=always\nRestartSec=100ms\n[Unit]\nStartLimitBurst=4\nStartLimitIntervalSec=60";
+    let Some(lab) = boards("restart", "1500ms", lines) else { return };
+    put_back(&lab, "loops", "boards.service");
+    put_back(&lab, "fails", "boards.service");
+    // More changes than the limit allows starts.
+    for n in 0..5 {
+        let (status, report) = lab.gypsum(&["change", "boards", &format!("note={n}")]);
+        assert_eq!(status, 0, "{n}: {report:#}");
+    }
+}
+
+#[test]
+fn a_reload_that_changes_nothing_or_breaks_it_is_put_back() {
+    let Some(lab) = boards("reload", "300ms", "Type=exec") else { return };
+    put_back(&lab, "deaf", "still on the configuration from before");
+    put_back(&lab, "silent", "no answer within 300 ms");
+    let pid = lab.sh("systemctl show -p MainPID boards");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=quick"]);
+    assert_eq!(
+        (status, report["activation"]["how"].as_str()),
+        (0, Some("reload boards.service")),
+        "{report:#}"
+    );
+    assert_eq!(lab.sh("systemctl show -p MainPID boards"), pid, "a reload is no restart");
+    assert!(answers(&lab).contains("mode quick"));
+}
+
+#[test]
+fn a_service_that_failed_before_is_mended_and_one_that_is_stopped_stays_so() {
+    let Some(lab) = boards("restart", "300ms", "Type=exec") else { return };
+    lab.sh(
+        "sed -i 's/mode good/mode fails/' /etc/boards/boards.conf; systemctl restart boards; sleep 0.3; true",
+    );
+    assert!(!lab.is_active("boards"));
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=good"]);
+    assert_eq!((status, report["well"].as_bool()), (0, Some(true)), "{report:#}");
+    lab.sh("systemctl stop boards");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=better"]);
+    assert_eq!((status, report["unproven"].as_bool()), (7, Some(true)), "{report:#}");
+    assert!(!lab.is_active("boards"));
+}
