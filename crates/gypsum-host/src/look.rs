@@ -47,6 +47,10 @@ impl Look<'_> {
     /// All checks with their patience, then on for the steady time, then once more; judged against
     /// `baseline`.
     pub fn carefully(&self, baseline: &[Outcome]) -> (Vec<Outcome>, Judgement) {
+        if self.checks.is_empty() {
+            // Nothing is known that could be looked at, and waiting would not make it known.
+            return (Vec::new(), Judgement::Unproven);
+        }
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let tries: Vec<_> =
                 self.checks.iter().map(|check| scope.spawn(|| self.with_patience(check))).collect();
