@@ -1,2 +1,85 @@
-//! Benchmarks.
-fn main() {}
+//! How fast the families read and edit, and how much memory a tree takes.
+//! `cargo bench -p gypsum-core`
+
+// A benchmark that cannot be set up should say so at once.
+#![allow(clippy::expect_used, clippy::disallowed_macros)]
+
+use divan::Bencher;
+use divan::counter::BytesCount;
+use gypsum_core::doc::{Dialect, Document, Family};
+use gypsum_core::edit::{Edit, File, Guide, propose};
+
+const MB: usize = 1_000_000;
+
+/// A file of about `size` bytes with the mixture of a shipped configuration: half comments, some blank
+/// lines, settings with and without remarks.
+fn source(family: Family, size: usize) -> Vec<u8> {
+    let (head, setting) = match family {
+        Family::Keyword => ("", "BoardName{n} north quay {n} # as painted\n"),
+        Family::Sections => ("[boards{n}]\n", "board_name_{n}    = north quay {n}\n"),
+    };
+    let mut out = Vec::with_capacity(size + 200);
+    let mut n = 0;
+    while out.len() < size {
+        n += 1;
+        let fill = |text: &str| text.replace("{n}", &n.to_string()).into_bytes();
+        if n % 50 == 0 {
+            out.extend(fill(head));
+        }
+        out.extend_from_slice(b"# What the boards of this quay are called.\n#BoardAlias no\n");
+        out.extend(fill(setting));
+        if n % 4 == 0 {
+            out.extend_from_slice(b"\n");
+        }
+    }
+    out.extend_from_slice(b"MaxBoards 8\n");
+    out
+}
+
+fn dialect(family: Family) -> Dialect {
+    Dialect { groups: vec!["Match".into()], ignore_case: true, ..family.plain_dialect() }
+}
+
+fn read(source: Vec<u8>, family: Family) -> Document {
+    Document::read(source, family, dialect(family)).expect("a benchmark's file is small enough")
+}
+
+#[divan::bench(args = [Family::Keyword, Family::Sections], sample_count = 10, sample_size = 1)]
+fn parse_100_mb(bencher: Bencher<'_, '_>, family: Family) {
+    let bytes = source(family, 100 * MB);
+    bencher
+        .counter(BytesCount::new(bytes.len()))
+        .with_inputs(|| bytes.clone())
+        .bench_values(|bytes| read(bytes, family));
+}
+
+#[divan::bench(args = [1, 10, 100], sample_count = 10, sample_size = 1)]
+fn parse_keyword_mb(bencher: Bencher<'_, '_>, mb: usize) {
+    let bytes = source(Family::Keyword, mb * MB);
+    bencher
+        .counter(BytesCount::new(bytes.len()))
+        .with_inputs(|| bytes.clone())
+        .bench_values(|bytes| read(bytes, Family::Keyword));
+}
+
+#[divan::bench(args = [4_000, 10 * MB])]
+fn edit_and_prove(bencher: Bencher<'_, '_>, size: usize) {
+    let doc = read(source(Family::Keyword, size), Family::Keyword);
+    let files = [File { path: "boards.conf".into(), doc }];
+    let guide = Guide { home: 0, only: None, block: None, spelling: &|_| None, plausible: &|_, _| false };
+    let edits = [Edit::parse_set("MaxBoards=9").expect("an edit")];
+    bencher.bench_local(|| propose(&files, &edits, &guide).expect("it fits"));
+}
+
+fn main() {
+    divan::main();
+    for family in [Family::Keyword, Family::Sections] {
+        let doc = read(source(family, 100 * MB), family);
+        let (file, tree) = (doc.source().len(), doc.tree().weight());
+        println!(
+            "{}: file and tree take {:.2} times the file",
+            family.name(),
+            (file + tree) as f64 / file as f64
+        );
+    }
+}

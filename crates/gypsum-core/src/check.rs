@@ -55,23 +55,26 @@ fn setting(file: &File, leaf: LeafId, profile: &Profile, edited: &[String], find
     let name = doc.text(parts.name);
     let known = profile.setting(&name);
     let ours = !edited.is_empty() && edited.contains(&address_of(doc, leaf).to_string());
-    let place = |finding: Finding| {
-        let finding = finding.at(&file.path, doc, leaf).about(address_of(doc, leaf));
+    let place_at = |finding: Finding, offset: u32| {
+        let finding = finding.at_offset(&file.path, doc, offset as usize).about(address_of(doc, leaf));
         if is_secret(profile, &name) { Finding { text: None, ..finding } } else { finding }
     };
+    let place = |finding: Finding| place_at(finding, parts.name.start);
+    let place_of_value =
+        |finding| place_at(finding, parts.value.hull().map_or(parts.name.start, |span| span.start));
     if profile.spelling(&name).is_none() && (profile.complete || ours) && !profile.setting.is_empty() {
         findings.extend(unknown(profile, &name).map(place));
     }
     if let Some(misfit) = known.and_then(|(_, setting)| misfit(setting, &doc.value(&parts))) {
         // A bare name is a flag switched on in formats that have bare names.
         if !parts.value.is_none() {
-            findings.push(place(
+            findings.push(place_of_value(
                 Finding::fault("value", format!("{name}: {}", misfit.message)).mend(misfit.mend),
             ));
         }
     }
     if ours {
-        findings.extend(strange_characters(&doc.value(&parts)).map(place));
+        findings.extend(strange_characters(&doc.value(&parts)).map(place_of_value));
     }
 }
 

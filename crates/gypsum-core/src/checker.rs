@@ -32,6 +32,9 @@ pub struct Comparison<'a> {
     pub shifts: &'a [(String, Vec<LineShift>)],
     /// Texts that make a line a fault although the exit status is 0.
     pub faults: &'a [String],
+    /// Whether a checker that refuses both alike only warns: when something known is put back, the
+    /// checker may fail because the daemon is down, and for no reason in the files.
+    pub lenient: bool,
 }
 
 /// The findings of a run on the proposal, given the run on the files as they are.
@@ -72,12 +75,13 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
         findings.push(located(Finding::fault("checker", format!("{command}: {line}")), line, about));
     }
     if !proposal.accepts() && !findings.iter().any(|finding| finding.severity == Severity::Fault) {
-        findings.push(rejected(control, proposal, command));
+        findings.push(rejected(control, proposal, about));
     }
     findings
 }
 
-fn rejected(control: &CheckerRun, proposal: &CheckerRun, command: &str) -> Finding {
+fn rejected(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'_>) -> Finding {
+    let command = about.command;
     let status =
         proposal.status.map_or("was ended by a signal".to_owned(), |status| format!("exit status {status}"));
     let said = proposal.lines.iter().chain(&proposal.printed).next_back();
@@ -86,7 +90,8 @@ fn rejected(control: &CheckerRun, proposal: &CheckerRun, command: &str) -> Findi
         return Finding::fault("checker", format!("{command} refuses the proposal ({status}){said}"));
     }
     let message = format!("{command} refuses the files as they are, and the proposal too ({status}){said}");
-    Finding::fault("checker", message)
+    let severity = if about.lenient { Severity::Warning } else { Severity::Fault };
+    Finding::new("checker", severity, message)
         .mend("mend what it says first, or in the same change; or --accept checker")
 }
 
@@ -157,7 +162,8 @@ mod tests {
     #[test]
     fn only_what_is_new_counts() {
         let shifts = [("/etc/x.conf".to_owned(), vec![LineShift { from: 3, by: 1 }])];
-        let about = Comparison { command: "xd -t", shifts: &shifts, faults: &["[ERROR]".to_owned()] };
+        let about =
+            Comparison { command: "xd -t", shifts: &shifts, faults: &["[ERROR]".to_owned()], lenient: false };
         let warned = run(0, &["2026-11-23 06:00:01 xd[12345]: /etc/x.conf line 7: old option"]);
         let moved = run(0, &["2026-11-23 06:00:02 xd[12377]: /etc/x.conf line 8: old option"]);
         assert_eq!(compare(&warned, &moved, &about), []);

@@ -1,5 +1,8 @@
 //! Edits: each case in its file's own style, and the laws that hold for all of them.
 
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 use gypsum_core::address::Address;
 use gypsum_core::doc::{Dialect, Document, Family, Kind};
 use gypsum_core::edit::{Edit, File, Guide, Proposal, propose};

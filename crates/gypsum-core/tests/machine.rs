@@ -1,5 +1,8 @@
 //! The state machine: every state has an answer to every event, and every way ends in a verdict.
 
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 use gypsum_core::change::{Change, Event, Order, Stage, State, Verdict};
 use gypsum_core::health::Judgement;
 use std::collections::HashSet;

@@ -2,7 +2,7 @@
 //! gives them back when the process ends, however it ends.
 
 use crate::trouble::Trouble;
-use rustix::fs::{Mode, OFlags};
+use rustix::fs::{Access, Mode, OFlags};
 use std::fs::{File, TryLockError};
 use std::io::{Read, Seek, Write};
 use std::os::unix::fs::MetadataExt;
@@ -25,9 +25,12 @@ impl Drop for Locks {
 
 /// Where locks live: a folder that every account can reach and that is empty after a boot.
 fn folder() -> PathBuf {
-    let shared = Path::new("/run/lock");
-    let base = if shared.is_dir() { shared.to_owned() } else { std::env::temp_dir() };
-    base.join("gypsum")
+    let shared = Path::new("/run/lock/gypsum");
+    // Some systems keep /run/lock to root; an account that cannot make the folder there meets the
+    // others of its kind elsewhere.
+    let usable = shared.is_dir()
+        || shared.parent().is_some_and(|base| rustix::fs::access(base, Access::WRITE_OK).is_ok());
+    if usable { shared.to_owned() } else { std::env::temp_dir().join("gypsum-locks") }
 }
 
 impl Locks {

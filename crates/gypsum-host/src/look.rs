@@ -159,18 +159,33 @@ impl Look<'_> {
             return (outcome(false, said), false, is_final(now.state));
         }
         let Some(before) = self.before else {
-            return (outcome(true, now.state.words().to_owned()), false, false);
+            return (outcome(true, running(None, &now)), false, false);
         };
         match taken_up(before, &now, self.activation, self.service.proof.as_ref()) {
-            TakenUp::Yes => (outcome(true, now.state.words().to_owned()), false, false),
+            TakenUp::Yes => (outcome(true, running(Some(before), &now)), false, false),
             TakenUp::Unproven => {
-                let said = "running; nothing shows whether it took up the new configuration";
-                (outcome(true, said.to_owned()), true, false)
+                let said = format!(
+                    "{}; nothing shows whether it took up the new configuration",
+                    running(Some(before), &now)
+                );
+                (outcome(true, said), true, false)
             }
             TakenUp::No => {
-                (outcome(false, "running, but still on the configuration from before".into()), false, false)
+                let said = format!("{}, still on the configuration from before", running(Some(before), &now));
+                (outcome(false, said), false, false)
             }
         }
+    }
+}
+
+/// That it runs, and as which process: the old one is easily taken for the new.
+fn running(before: Option<&Observation>, now: &Observation) -> String {
+    let words = now.state.words();
+    match (before.and_then(|before| before.main), now.main) {
+        (_, None) => words.to_owned(),
+        (None, Some(main)) => format!("{words}, process {}", main.pid),
+        (Some(old), Some(main)) if old == main => format!("{words}, the same process {}", main.pid),
+        (Some(_), Some(main)) => format!("{words}, a new process {}", main.pid),
     }
 }
 

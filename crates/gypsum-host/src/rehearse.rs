@@ -42,20 +42,25 @@ pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Trouble> 
     let nothing = CheckerRun { status: Some(0), timed_out: false, lines: Vec::new(), printed: Vec::new() };
     let run = stage.run(false)?;
     let findings = match &run {
-        Ok(run) => compare(&nothing, run, &stage.comparison(&[])),
+        Ok(run) => compare(&nothing, run, &stage.comparison(&[], false)),
         Err(why) => vec![unable(why)],
     };
     Ok(Rehearsal { findings, by: stage.by() })
 }
 
-/// Runs the checker on the files as they are and on the proposal.
-pub fn rehearse(checker: &Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Rehearsal, Trouble> {
+/// Runs the checker on the files as they are and on the proposal; `lenient` as in [`Comparison`].
+pub fn rehearse(
+    checker: &Checker,
+    proposed: &[Proposed<'_>],
+    home: &Path,
+    lenient: bool,
+) -> Result<Rehearsal, Trouble> {
     let stage = Stage::new(checker, proposed, home)?;
     let shifts: Vec<(String, Vec<LineShift>)> =
         proposed.iter().map(|file| (file.real.display().to_string(), file.shifts.clone())).collect();
     let findings = match (stage.run(false)?, stage.run(true)?) {
         (Ok(control), Ok(proposal)) => {
-            let mut findings = compare(&control, &proposal, &stage.comparison(&shifts));
+            let mut findings = compare(&control, &proposal, &stage.comparison(&shifts, lenient));
             for finding in &mut findings {
                 stage.name_live_file(finding, home);
                 quote_line(finding, proposed);
@@ -163,8 +168,8 @@ impl<'a> Stage<'a> {
         Ok(Ok(read_run(&ran)))
     }
 
-    fn comparison<'b>(&'b self, shifts: &'b [(String, Vec<LineShift>)]) -> Comparison<'b> {
-        Comparison { command: self.program(), shifts, faults: &self.checker.faults }
+    fn comparison<'b>(&'b self, shifts: &'b [(String, Vec<LineShift>)], lenient: bool) -> Comparison<'b> {
+        Comparison { command: self.program(), shifts, faults: &self.checker.faults, lenient }
     }
 
     fn program(&self) -> &str {

@@ -27,6 +27,13 @@ impl<'a> Transaction<'a> {
 
     /// Puts the new files beside the old ones, durable. No live file is touched.
     pub fn stage(&self, contents: &[Option<Vec<u8>>]) -> Outcome {
+        // Who wrote before this moment is told so while nothing is touched; who writes later is noticed
+        // by the exchange.
+        for file in &self.plan.files {
+            if self.content(&file.path)? != file.before {
+                return Err(foreign(&file.path));
+            }
+        }
         for (file, bytes) in self.plan.files.iter().zip(contents) {
             let Some(bytes) = bytes else { continue };
             let model = if file.how == How::Create { None } else { Some(file.path.as_path()) };

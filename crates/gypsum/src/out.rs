@@ -27,7 +27,8 @@ pub const FAINT: Style = Style::new().dimmed();
 /// What stands in the way.
 pub const BAD: Style = AnsiColor::Red.on_default().bold();
 /// What deserves a look.
-pub const ODD: Style = AnsiColor::Yellow.on_default();
+/// Yellow cannot be read on a light background, and nobody knows which one this is.
+pub const ODD: Style = AnsiColor::Magenta.on_default();
 
 impl Out {
     /// As the command line says.

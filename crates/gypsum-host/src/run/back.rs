@@ -197,6 +197,5 @@ impl Run<'_> {
 fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
     let held = |n: usize| baseline.get(n).is_none_or(|before| before.well);
     let worse = health.iter().enumerate().find(|(n, outcome)| !outcome.well && held(*n));
-    worse
-        .map_or_else(|| "it is not well".into(), |(_, outcome)| format!("{}: {}", outcome.name, outcome.said))
+    worse.map_or_else(|| "it is not well".into(), |(_, outcome)| format!("{} is not well", outcome.name))
 }

@@ -157,7 +157,8 @@ impl Run<'_> {
                 is_home: file.real == home,
             })
             .collect();
-        let rehearsal = rehearse(&checker, &proposed, &home)?;
+        let putting_back = matches!(front.job.wish, Wish::Files(_));
+        let rehearsal = rehearse(&checker, &proposed, &home, putting_back)?;
         if self.judge(rehearsal.findings)? {
             return Ok(Event::Refused);
         }

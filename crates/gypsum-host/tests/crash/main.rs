@@ -4,6 +4,9 @@
 //! what was not synced is kept, lost or half kept; then it is recovered, and that is cut off at each
 //! operation, too. At the end every file is wholly before or wholly after, as the verdict says.
 
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 mod disk;
 mod world;
 
@@ -23,7 +26,10 @@ const EDITED: &str = "/etc/boards/boards.conf";
 const NEW: &str = "/etc/boards/more.conf";
 const GONE: &str = "/etc/boards/old.conf";
 const FOLDER: &str = "/state/boards/20261123T060122Z-0001";
-const FILES: [(&str, Option<&[u8]>, Option<&[u8]>); 3] = [
+/// A file: its name, what it holds before, what it is to hold.
+type Case = (&'static str, Option<&'static [u8]>, Option<&'static [u8]>);
+
+const FILES: [Case; 3] = [
     (NEW, None, Some(b"quay north\n")),
     (EDITED, Some(b"rows 8\nquay all\n"), Some(b"rows 10\nquay all\n")),
     (GONE, Some(b"clock 12h\n"), None),
@@ -53,7 +59,7 @@ fn fresh_disk() -> FakeDisk {
 }
 
 fn plan(in_place: bool) -> Plan {
-    let file = |(path, before, after): &(&str, Option<&[u8]>, Option<&[u8]>)| PlannedFile {
+    let file = |(path, before, after): &Case| PlannedFile {
         path: path.into(),
         before: content_of(*before),
         after: content_of(*after),

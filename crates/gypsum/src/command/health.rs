@@ -44,7 +44,10 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         return Ok(status);
     }
     if !context.out.quiet {
-        health.iter().flat_map(|outcome| outcome_line(outcome, 78)).for_each(|line| context.out.line(&line));
+        health
+            .iter()
+            .flat_map(|outcome| outcome_line(outcome, 78, true))
+            .for_each(|line| context.out.line(&line));
     }
     let word = if well { "is well, as seen from this host" } else { "is not well" };
     context.out.line(&format!("{} {word}.", profile.daemon));

@@ -19,12 +19,21 @@ pub struct ChangeView {
     waiting: Option<ProgressBar>,
     dry_run: bool,
     replay: bool,
+    found: bool,
 }
 
 impl ChangeView {
     /// A view on this output; under `--json` and `-q` it draws little or nothing.
     pub fn new(out: Out) -> Self {
-        Self { out, begun: Instant::now(), change: None, waiting: None, dry_run: false, replay: false }
+        Self {
+            out,
+            begun: Instant::now(),
+            change: None,
+            waiting: None,
+            dry_run: false,
+            replay: false,
+            found: false,
+        }
     }
 
     /// A view of a change that is over: nothing in it takes time.
@@ -46,10 +55,11 @@ impl ChangeView {
         if self.out.quiet || self.out.json {
             return;
         }
+        let mark = label != "unwell";
         for (n, outcome) in health.iter().enumerate() {
             let label = if n == 0 { label } else { "" };
             let lead = styled(FAINT, &format!("{label:<10}"));
-            for (m, line) in outcome_line(outcome, 68).into_iter().enumerate() {
+            for (m, line) in outcome_line(outcome, 68, mark).into_iter().enumerate() {
                 let lead = if m == 0 { lead.clone() } else { " ".repeat(10) };
                 self.out.line(&format!("{lead}{line}"));
             }
@@ -118,12 +128,14 @@ impl ChangeView {
     }
 
     fn looked(&self, health: &[Outcome], judgement: Judgement, back: bool) {
-        let label = match (judgement, back) {
-            (Judgement::Worse, _) => "unwell",
-            (_, true) => "as before",
-            _ => "well",
-        };
-        self.outcomes(label, health);
+        if judgement != Judgement::Worse {
+            return self.outcomes(if back { "as before" } else { "well" }, health);
+        }
+        // What is not well stands first, next to the word that says so.
+        let (well, unwell): (Vec<Outcome>, Vec<Outcome>) =
+            health.iter().cloned().partition(|outcome| outcome.well);
+        self.outcomes("unwell", &unwell);
+        self.outcomes("well", &well);
     }
 }
 
@@ -135,12 +147,18 @@ impl Watch for ChangeView {
         if self.out.json {
             return;
         }
+        if self.found && !matches!(happening, Happening::Found { .. } | Happening::Stage { .. }) {
+            self.out.line("");
+            self.found = false;
+        }
         match happening {
             Happening::Begun { dry_run, .. } => self.dry_run = *dry_run,
             Happening::Proposed { edits } => self.edits(edits),
             Happening::Found { finding } => {
                 let shown = !self.out.quiet || finding.refuses(false);
-                finding_lines(finding).iter().filter(|_| shown).for_each(|line| self.out.line(line));
+                let lines = std::iter::once(String::new()).chain(finding_lines(finding));
+                lines.filter(|_| shown).for_each(|line| self.out.line(&line));
+                self.found = shown;
             }
             Happening::Checked { by } => self.row("checked", by),
             Happening::Baseline { health } => self.outcomes("before", health),

@@ -42,7 +42,8 @@ fn place(finding: &Finding) -> Vec<String> {
         return Vec::new();
     };
     let line = finding.line.map_or(String::new(), |line| format!(", line {line}"));
-    let mut lines = vec![format!("    {file}{line}")];
+    let column = finding.column.map_or(String::new(), |column| format!(", column {column}"));
+    let mut lines = vec![format!("    {file}{line}{column}")];
     if let Some(text) = &finding.text {
         let shown: String = text.replace('\t', " ").chars().take(WIDTH - 4).collect();
         lines.push(format!("      {shown}"));

@@ -26,13 +26,13 @@ pub fn columns(rows: &[Vec<String>], limits: &[usize]) -> Vec<String> {
     rows.iter().map(line).collect()
 }
 
-/// What one health check said.
-pub fn outcome_line(outcome: &Outcome, width: usize) -> Vec<String> {
+/// What one health check said; `mark` says of one that is not well that it is not.
+pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> {
     let mut lines = wrapped(&format!("{}: {}", outcome.name, outcome.said), width - 4);
     let more = lines.len();
     for (n, line) in lines.iter_mut().enumerate() {
         if !outcome.well && n == 0 {
-            *line = format!("{} {line}", styled(BAD, "not well,"));
+            *line = if mark { format!("{} {line}", styled(BAD, "not well,")) } else { styled(BAD, line) };
         } else if n > 0 && more > 1 {
             *line = format!("    {line}");
         }
@@ -61,7 +61,11 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>) -> Vec<Str
         lines.push(format!("       {text}"));
     }
     if let Some(why) = &report.why {
-        lines.extend(wrapped(why, 70).into_iter().map(|line| format!("       {}", styled(FAINT, &line))));
+        lines.extend(
+            wrapped(&format!("why: {why}"), 70)
+                .into_iter()
+                .map(|line| format!("       {}", styled(FAINT, &line))),
+        );
     }
     lines
 }

@@ -160,3 +160,23 @@ fn a_health_check_that_hangs_is_cut_at_its_time() {
     assert_eq!(status(&output), 3, "{}", said(&host, &output));
     assert!(said(&host, &output).contains("no answer within 200 ms"), "{}", said(&host, &output));
 }
+
+#[test]
+fn a_file_that_somebody_else_changes_meanwhile_is_left_to_them() {
+    let host = host();
+    let profile = fs::read_to_string(host.profile()).unwrap();
+    let run = format!("run = [\"{}/bin/departures\", \"--check\", \"{{file}}\"]", host.root().display());
+    let writes = format!(
+        "run = [\"/bin/sh\", \"-c\", \"echo '# by somebody else' >> {}\", \"{{file}}\"]",
+        host.config().display()
+    );
+    fs::write(host.profile(), profile.replace(&run, &writes)).unwrap();
+    let output = gypsum(&host, &["change", "departures", "rows=5"]);
+    assert_eq!(status(&output), 1, "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("was changed by somebody else"), "{}", said(&host, &output));
+    assert!(
+        config(&host).ends_with("# by somebody else\n# by somebody else\n")
+            && config(&host).contains("rows 8")
+    );
+    assert_eq!(beside(&host.config()), ["departures.conf"]);
+}

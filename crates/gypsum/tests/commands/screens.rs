@@ -41,7 +41,9 @@ fn timeless(line: &str) -> String {
     }
     for at in 1..words.len() {
         let unit = words[at].trim_end_matches([')', ':', ',']);
-        if matches!(unit, "ms" | "s") {
+        if words[at - 1] == "process" {
+            words[at] = "[PID]".into();
+        } else if matches!(unit, "ms" | "s") {
             let lead = if words[at - 1].starts_with('(') { "(" } else { "" };
             words[at - 1] = format!("{lead}[N]");
             words[at] = words[at].replace("ms", "s");

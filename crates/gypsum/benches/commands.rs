@@ -1,0 +1,83 @@
+//! Whole commands, as a person waits for them, on a disk. `cargo bench -p gypsum`
+
+// A benchmark that cannot be set up should say so at once.
+#![allow(clippy::expect_used)]
+
+use divan::Bencher;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+fn gypsum(words: &[&str]) -> bool {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_gypsum"));
+    command
+        .args(words)
+        .stdout(Stdio::null())
+        .status()
+        .is_ok_and(|status| status.code().is_some_and(|code| code < 8))
+}
+
+/// A folder on the disk that the build is on; the folder for temporary files may be in memory.
+fn folder() -> tempfile::TempDir {
+    tempfile::tempdir_in(env!("CARGO_TARGET_TMPDIR")).expect("a folder on the disk")
+}
+
+fn config(folder: &Path) -> PathBuf {
+    let path = folder.join("boards.conf");
+    std::fs::write(&path, "# boards\nrows 8\nquay all\n").expect("a file on the disk");
+    path
+}
+
+/// An own profile of a built-in daemon's size, on files of this folder.
+fn sshd_like(folder: &Path) -> (PathBuf, PathBuf) {
+    let text = gypsum_core::profile::built_in("sshd").expect("it is built in").text;
+    let etc = folder.join("etc/ssh");
+    std::fs::create_dir_all(&etc).expect("a folder");
+    let defaults = "#Port 22\n#MaxAuthTries 6\nUsePAM yes\n# a remark\n".repeat(30);
+    std::fs::write(etc.join("sshd_config"), defaults).expect("a file");
+    let profile = folder.join("sshd.toml");
+    std::fs::write(&profile, text.replace("/etc/ssh", &etc.display().to_string())).expect("a profile");
+    (profile, etc)
+}
+
+#[divan::bench(sample_count = 60, sample_size = 1)]
+fn show_a_built_in_daemon(bencher: Bencher<'_, '_>) {
+    let folder = folder();
+    let (profile, _) = sshd_like(folder.path());
+    let profile = profile.display().to_string();
+    bencher.bench(|| assert!(gypsum(&["show", "sshd", "--profile", &profile])));
+}
+
+/// No checker, no service, no health check: all that is left is Gypsum's own time, durable writes
+/// included.
+#[divan::bench(sample_count = 60, sample_size = 1)]
+fn a_whole_change_of_a_fake_daemon(bencher: Bencher<'_, '_>) {
+    let folder = folder();
+    let config = config(folder.path()).display().to_string();
+    let state = folder.path().join("state").display().to_string();
+    let mut rows = 8;
+    bencher.bench_local(|| {
+        rows += 1;
+        let edit = format!("rows={rows}");
+        assert!(gypsum(&[
+            "change", "boards", &edit, "--file", &config, "--format", "keyword", "--state", &state
+        ]));
+    });
+}
+
+/// What is compared with: one durable replacement of that file, by hand.
+#[divan::bench(sample_count = 60, sample_size = 1)]
+fn one_durable_replacement(bencher: Bencher<'_, '_>) {
+    let folder = folder();
+    let path = config(folder.path());
+    bencher.bench_local(|| {
+        let next = folder.path().join("next");
+        std::fs::write(&next, "rows 9\n").expect("written");
+        std::fs::File::open(&next).and_then(|file| file.sync_all()).expect("synced");
+        std::fs::rename(&next, &path).expect("renamed");
+        std::fs::File::open(folder.path()).and_then(|folder| folder.sync_all()).expect("synced");
+    });
+}
+
+fn main() {
+    divan::main();
+}
