@@ -54,7 +54,11 @@ fn setting(file: &File, leaf: LeafId, profile: &Profile, edited: &[String], find
     };
     let name = doc.text(parts.name);
     let known = profile.setting(&name);
-    let ours = !edited.is_empty() && edited.contains(&address_of(doc, leaf).to_string());
+    // By name first: an address costs a look at the whole file.
+    let named = |address: &String| {
+        Address::parse(address).is_ok_and(|one| doc.dialect().same(one.name().as_bytes(), name.as_bytes()))
+    };
+    let ours = edited.iter().any(named) && edited.contains(&address_of(doc, leaf).to_string());
     let place_at = |finding: Finding, offset: u32| {
         let finding = finding.at_offset(&file.path, doc, offset as usize).about(address_of(doc, leaf));
         if is_secret(profile, &name) { Finding { text: None, ..finding } } else { finding }

@@ -15,12 +15,44 @@ pub fn is_secret(profile: &Profile, name: &str) -> bool {
     if let Some((_, setting)) = profile.setting(name) {
         return setting.secret;
     }
+    sounds_secret(name)
+}
+
+fn sounds_secret(name: &str) -> bool {
     let name = name.to_lowercase();
     WORDS.iter().any(|word| name.contains(word)) && !OPEN.iter().any(|word| name.contains(word))
+}
+
+/// `line` of a configuration file with its value hidden, where its first word names a secret. A mark
+/// before the word, of a comment or of a difference, does not matter.
+pub fn hide_value(profile: Option<&Profile>, line: &str) -> String {
+    let start = line.find(|c: char| c.is_ascii_alphanumeric()).unwrap_or(line.len());
+    let (lead, rest) = line.split_at(start);
+    let length = rest.find(|c: char| c.is_whitespace() || c == '=').unwrap_or(rest.len());
+    let (name, value) = rest.split_at(length);
+    let secret = match profile {
+        Some(profile) => is_secret(profile, name),
+        None => sounds_secret(name),
+    };
+    if secret && !value.trim().is_empty() { format!("{lead}{name} {HIDDEN}") } else { line.to_owned() }
 }
 
 /// `line` with every one of `values` hidden.
 pub fn hide(line: &str, values: &[String]) -> String {
     let hidden = |line: String, value: &String| line.replace(value.as_str(), HIDDEN);
     values.iter().filter(|value| value.len() > 2).fold(line.to_owned(), hidden)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn secrets_are_hidden_and_switches_are_not() {
+        let shown = |line| hide_value(None, line);
+        assert_eq!(shown("-requirepass hunter2"), "-requirepass (hidden)");
+        assert_eq!(shown("#bind_password = \"x y\""), "#bind_password (hidden)");
+        assert_eq!(shown(" PasswordAuthentication no"), " PasswordAuthentication no");
+        assert_eq!(hide("user ida, hunter2", &["hunter2".into(), "a".into()]), "user ida, (hidden)");
+    }
 }

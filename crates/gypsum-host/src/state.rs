@@ -112,10 +112,9 @@ impl State {
 
     /// The change of `daemon` that was begun and not brought to its end, if there is one.
     pub fn open_change(&self, disk: &dyn Disk, daemon: &str) -> Option<(Entry, Stage)> {
-        self.entries(daemon).into_iter().rev().find_map(|entry| {
-            let (_, stage) = Journal::of(&entry.folder).read(disk).ok()??;
-            (!matches!(stage, Stage::Closed(_))).then_some((entry, stage))
-        })
+        let open = self.entries(daemon).into_iter().rev().find(|entry| entry.is_open(disk))?;
+        let (_, stage) = Journal::of(&open.folder).read(disk).ok()??;
+        Some((open, stage))
     }
 }
 
@@ -123,6 +122,13 @@ impl Entry {
     /// The record of a change that has ended.
     pub fn report(&self) -> Option<Report> {
         serde_json::from_slice(&fs::read(self.folder.join("change.json")).ok()?).ok()
+    }
+
+    /// Whether it was begun and has no verdict. A folder without a journal is of a change that ended
+    /// before anything was live.
+    pub fn is_open(&self, disk: &dyn Disk) -> bool {
+        let read = Journal::of(&self.folder).read(disk);
+        matches!(read, Ok(Some((_, stage))) if !matches!(stage, Stage::Closed(_)))
     }
 
     /// Where the change has the backup (`before`) or the proposal (`after`) of `path`.

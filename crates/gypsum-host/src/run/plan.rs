@@ -41,6 +41,11 @@ impl Run<'_> {
         self.plan = Some(self.plan_of(&entry, files)?);
         let folder = entry.folder.join("before").display().to_string();
         self.emit(Happening::BackedUp { change: entry.name, folder });
+        let in_place: Vec<String> =
+            self.plan()?.files.iter().filter(|file| file.how == How::InPlace).map(in_place).collect();
+        for text in in_place {
+            self.emit(Happening::Noted { text });
+        }
         Ok(Event::Done)
     }
 
@@ -132,4 +137,9 @@ impl Run<'_> {
         Err(Trouble::cannot(format!("too many leftovers stand beside {}", path.display()))
             .mend(format!("look at .{name}.gypsum-* there: one may hold an original")))
     }
+}
+
+fn in_place(file: &PlannedFile) -> String {
+    let path = file.path.display();
+    format!("{path} is itself a mount, or its file system cannot exchange two files: it is written in place")
 }

@@ -36,8 +36,12 @@ impl Run<'_> {
                 Journal::of(&entry.folder).write(disk, Stage::Closed(verdict), None, self.world.now_ms())
             });
         if let Err(error) = written {
-            // The verdict stands. `recover` will find the change open, and bring it to the same.
-            tracing::error!(%error, "the record cannot be written");
+            // The verdict stands all the same.
+            let (folder, daemon) = (entry.folder.display(), &self.report.daemon);
+            let text = format!(
+                "the record in {folder} could not be written: {error}; gypsum recover {daemon} finishes it"
+            );
+            self.emit(Happening::Noted { text });
         }
         Ok(Event::Done)
     }

@@ -52,7 +52,7 @@ pub fn resolve(service: &Service) -> Result<Service, Trouble> {
             return Err(Trouble::cannot(
                 "systemd does not answer: it is not running here, or systemctl is missing",
             )
-            .mend("name a check that shows whether the daemon is well: --health URL or PORT"));
+            .mend("where another thing keeps the daemon running, its profile says so: [service.plain]"));
         };
         let get = |key: &str| shown.get(key).map_or("", String::as_str);
         match get("LoadState") {

@@ -5,6 +5,9 @@ use crate::out::STRONG;
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, styled};
 use gypsum_core::happening::Happening;
+use gypsum_core::secret::hide_value;
+use gypsum_host::disk::RealDisk;
+use gypsum_host::profiles;
 use gypsum_host::run::Watch;
 use gypsum_host::state::Entry;
 use gypsum_host::trouble::Trouble;
@@ -20,7 +23,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
     }
     if let (Some(daemon), Some(change)) = (daemon, change) {
         let entry = context.state.find(daemon, change)?;
-        return Ok(show_one(context, &entry));
+        return Ok(show_one(context, daemon, &entry));
     }
     let daemons = daemon.map_or_else(|| context.state.daemons(), |daemon| vec![daemon.to_owned()]);
     let mut listed = Vec::new();
@@ -34,7 +37,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
             context.out.line(&styled(STRONG, daemon));
         }
         for entry in &entries {
-            change_lines(entry.number, &when(entry), entry.report().as_ref())
+            change_lines(entry.number, &when(entry), entry.report().as_ref(), entry.is_open(&RealDisk))
                 .iter()
                 .for_each(|line| context.out.line(line));
         }
@@ -71,11 +74,11 @@ fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
 }
 
 /// One change, drawn again from what happened, and the difference that it made.
-fn show_one(context: &Context, entry: &Entry) -> u8 {
+fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
     if context.out.json {
         match entry.report() {
             Some(report) => context.report(&report),
-            None => context.out.document(&document("", entry)),
+            None => context.out.document(&document(daemon, entry)),
         }
         return 0;
     }
@@ -89,6 +92,7 @@ fn show_one(context: &Context, entry: &Entry) -> u8 {
             Err(error) => context.out.aside(&format!("an event cannot be read: {error}")),
         }
     }
+    let profile = profiles::load(daemon, None).ok();
     let mut copies = Vec::new();
     gather(&entry.folder.join("after"), &mut copies);
     for after in copies {
@@ -99,7 +103,7 @@ fn show_one(context: &Context, entry: &Entry) -> u8 {
         let name = format!("/{}", inner.display());
         let diff = TextDiff::from_lines(&old[..], &new[..]);
         let text = diff.unified_diff().context_radius(2).header(&name, &name).to_string();
-        text.lines().for_each(|line| context.out.line(line));
+        text.lines().for_each(|line| context.out.line(&hide_value(profile.as_ref(), line)));
     }
     0
 }

@@ -41,8 +41,11 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
 }
 
 /// One change in a list: number, time, verdict, who; under it why and what.
-pub fn change_lines(number: u32, when: &str, report: Option<&Report>) -> Vec<String> {
+pub fn change_lines(number: u32, when: &str, report: Option<&Report>, open: bool) -> Vec<String> {
     let Some(report) = report else {
+        if !open {
+            return vec![format!("{number:>5}  {when}  ended before anything was live")];
+        }
         return vec![format!("{number:>5}  {when}  {}", styled(BAD, "cut off: gypsum recover"))];
     };
     let verdict = report.verdict.map_or("", |verdict| verdict.word());

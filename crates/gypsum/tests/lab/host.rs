@@ -4,6 +4,9 @@ use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
+/// Where the program is in the host.
+pub const PROGRAM: &str = "/usr/local/bin/gypsum";
+
 /// A booted host; ended when it is dropped.
 pub struct Lab {
     folder: tempfile::TempDir,
@@ -32,7 +35,10 @@ pub fn boot(programs: &[&str]) -> Option<Lab> {
     }
     let folder = tempfile::Builder::new().prefix("gypsum-lab-").tempdir().unwrap();
     let lab = Lab { folder };
-    let booted = Command::new(script()).arg("boot").arg(lab.folder.path()).output().unwrap();
+    let boards = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/boards.pl");
+    let mut booting = Command::new(script());
+    booting.arg("boot").arg(lab.folder.path()).arg(assert_cmd::cargo::cargo_bin!("gypsum")).arg(boards);
+    let booted = booting.output().unwrap();
     assert!(booted.status.success(), "{}", String::from_utf8_lossy(&booted.stderr));
     Some(lab)
 }
@@ -58,8 +64,7 @@ impl Lab {
 
     /// Runs the program; its exit status and its JSON document.
     pub fn gypsum(&self, words: &[&str]) -> (i32, Value) {
-        let program = assert_cmd::cargo::cargo_bin!("gypsum").display().to_string();
-        let mut all = vec![program.as_str(), "--json"];
+        let mut all = vec![PROGRAM, "--json"];
         all.extend(words);
         let ran = self.run(&all);
         let document =

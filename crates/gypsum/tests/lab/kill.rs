@@ -1,6 +1,7 @@
 //! Killed at every stage, and recovered: the file is wholly old or wholly new, and the service runs on
 //! what the verdict says.
 
+use crate::host::PROGRAM;
 use crate::services::{answers, boards};
 
 /// Calls at which the kernel kills the program (at each time that it makes one, or at each third):
@@ -23,7 +24,6 @@ fn killed_at_every_stage_and_recovered() {
         return;
     }
     let Some(lab) = boards("restart", "50ms", "Type=exec") else { return };
-    let program = assert_cmd::cargo::cargo_bin!("gypsum").display().to_string();
     let old = lab.file("/etc/boards/boards.conf").0;
     let new = old.replace("mode good", "mode better");
     let (mut killed, mut verdicts) = (0, std::collections::BTreeMap::new());
@@ -35,7 +35,7 @@ fn killed_at_every_stage_and_recovered() {
         }
         let (trace, inject) = (format!("trace={call}"), format!("inject={call}:signal=SIGKILL:when={n}"));
         let strace = ["strace", "-qq", "-o", "/dev/null", "-e", &trace, "-e", &inject];
-        let words = [&strace[..], &[&program, "change", "boards", "mode=better"]].concat();
+        let words = [&strace[..], &[PROGRAM, "change", "boards", "mode=better"]].concat();
         let ran = lab.run(&words);
         if ran.status.success() {
             // It made fewer such calls, and ended well.
@@ -46,7 +46,7 @@ fn killed_at_every_stage_and_recovered() {
         killed += 1;
         let live = lab.file("/etc/boards/boards.conf").0;
         assert!(live == old || live == new, "killed at {call} {n}: torn: {live:?}");
-        let recovered = lab.run(&[&program, "recover", "boards"]);
+        let recovered = lab.run(&[PROGRAM, "recover", "boards"]);
         let status = recovered.status.code().unwrap();
         let said = String::from_utf8_lossy(&recovered.stdout).into_owned();
         let live = lab.file("/etc/boards/boards.conf").0;

@@ -1,7 +1,9 @@
 #!/usr/bin/env bash
 # A disposable host with a real systemd as its first process, for the tests against real daemons.
 #
-#   lab.sh boot DIR       boot one; DIR is an empty folder, and holds `init`, the process id of its PID 1
+#   lab.sh boot DIR PROGRAM FILE...
+#                         boot one; DIR is an empty folder, and holds `init`, the process id of its PID 1;
+#                         PROGRAM is /usr/local/bin/gypsum in it, and each FILE is in /usr/local/lib
 #   lab.sh in DIR CMD...  run a command in it, as root
 #   lab.sh end DIR        end it; all that it changed is gone
 #
@@ -15,7 +17,7 @@ mask='getty.target systemd-udevd.service systemd-udev-trigger.service systemd-ne
   dev-mqueue.mount sys-kernel-debug.mount sys-kernel-tracing.mount'
 
 first_process() { # already in the new namespaces
-  local dir=$1 root=$1/root unit
+  local dir=$1 root=$1/root unit program=$2
   mount --make-rprivate /
   mount -t tmpfs tmpfs "$dir"
   mkdir -p "$dir/upper" "$dir/work" "$root"
@@ -29,6 +31,9 @@ first_process() { # already in the new namespaces
   mount -t tmpfs -o mode=755 tmpfs "$root/run"
   mount -t tmpfs -o mode=1777 tmpfs "$root/tmp"
   mount --rbind /dev "$root/dev"
+  touch "$root/usr/local/bin/gypsum"
+  mount --bind "$program" "$root/usr/local/bin/gypsum"
+  [[ $# == 2 ]] || cp "${@:3}" "$root/usr/local/lib/"
   hostname saltmarsh
   ip link set lo up
   tr -d - </proc/sys/kernel/random/uuid >"$root/etc/machine-id"
@@ -51,8 +56,8 @@ case ${1:-} in
     mkdir -p "$dir/fs"
     setsid bash -c '
       for group in $3; do mkdir -p "$group" && echo $$ >"$group/cgroup.procs"; done
-      exec unshare -m -p -u -i -n -C --fork --kill-child "$0" first "$1/fs"
-    ' "$(readlink -f "$0")" "$dir" "$name" "$(groups_of "$name")" >"$dir/boot.log" 2>&1 </dev/null &
+      exec unshare -m -p -u -i -n -C --fork --kill-child "$0" first "$1/fs" "${@:4}"
+    ' "$(readlink -f "$0")" "$dir" "$name" "$(groups_of "$name")" "${@:3}" >"$dir/boot.log" 2>&1 </dev/null &
     outer=$!
     for _ in $(seq 600); do
       pid=$(pgrep -P "$outer" -x systemd 2>/dev/null | head -n 1 || true)
@@ -70,7 +75,7 @@ case ${1:-} in
     cat "$dir/boot.log" >&2
     exit 1
     ;;
-  first) first_process "$2" ;;
+  first) first_process "${@:2}" ;;
   in) enter "$(cat "$2/init")" "${@:3}" ;;
   end)
     kill -9 "$(cat "$2/init")" 2>/dev/null || true
@@ -82,5 +87,5 @@ case ${1:-} in
       sleep 0.1
     done
     ;;
-  *) sed -n '2,10p' "$0" | sed 's/^# \{0,1\}//'; exit 2 ;;
+  *) sed -n '2,12p' "$0" | sed 's/^# \{0,1\}//'; exit 2 ;;
 esac

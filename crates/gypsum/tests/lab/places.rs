@@ -1,15 +1,15 @@
 //! What only root, or only a host of its own, can try: profiles that others could write, no
 //! permission, a full disk, a file that is a mount, units that cannot be used.
 
+use crate::host::PROGRAM;
 use crate::services::boards;
 
 #[test]
 fn places_that_are_not_as_they_should_be() {
     let Some(lab) = boards("restart", "50ms", "Type=exec") else { return };
-    let program = assert_cmd::cargo::cargo_bin!("gypsum").display().to_string();
     let before = lab.file("/etc/boards/boards.conf");
     let refused = |words: &[&str], status: i32, text: &str| {
-        let mut all = vec![program.as_str()];
+        let mut all = vec![PROGRAM];
         all.extend(words);
         let ran = lab.run(&all);
         let said =
@@ -37,7 +37,7 @@ fn places_that_are_not_as_they_should_be() {
 
     // Another account.
     lab.sh("mkdir -p /tmp/home && chown nobody /tmp/home");
-    let nobody = ["setpriv", "--reuid=65534", "--clear-groups", "env", "HOME=/tmp/home", &program];
+    let nobody = ["setpriv", "--reuid=65534", "--clear-groups", "env", "HOME=/tmp/home", PROGRAM];
     let ran = lab.run(&[&nobody[..], &change[..]].concat());
     let said = String::from_utf8_lossy(&ran.stdout).into_owned() + &String::from_utf8_lossy(&ran.stderr);
     assert_eq!(ran.status.code(), Some(1), "{said}");
@@ -48,7 +48,7 @@ fn places_that_are_not_as_they_should_be() {
     lab.sh("mkdir /tmp/small && mount -t tmpfs -o size=8k tmpfs /tmp/small");
     refused(&["change", "boards", "mode=better", "--state", "/tmp/small/state"], 1, "make room");
     lab.sh("mount -o remount,size=1m /tmp/small");
-    let ran = lab.run(&[&program, "recover", "boards", "--state", "/tmp/small/state"]);
+    let ran = lab.run(&[PROGRAM, "recover", "boards", "--state", "/tmp/small/state"]);
     assert!(
         matches!(ran.status.code(), Some(0 | 1)),
         "with room again there is nothing that was live: {ran:?}"
@@ -67,7 +67,7 @@ fn places_that_are_not_as_they_should_be() {
 
     // An immutable file is said to be one.
     if lab.run(&["chattr", "+i", "/etc/boards/boards.conf"]).status.success() {
-        let ran = lab.run(&[&[program.as_str()], &change[..]].concat());
+        let ran = lab.run(&[&[PROGRAM], &change[..]].concat());
         lab.sh("chattr -i /etc/boards/boards.conf");
         assert!(!ran.status.success(), "{ran:?}");
         assert_eq!(lab.file("/etc/boards/boards.conf").0, before.0);

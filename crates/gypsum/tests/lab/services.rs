@@ -25,7 +25,6 @@ patience = "1s"
 /// A lab with the daemon installed and running.
 pub fn boards(activation: &str, steady: &str, unit_lines: &str) -> Option<Lab> {
     let lab = boot(&["/usr/bin/perl"])?;
-    let program = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/lab/boards.pl");
     let profile = PROFILE.replace("ACTIVATION", activation).replace("STEADY", steady);
     lab.sh(&format!(
         "mkdir -p /etc/boards /etc/gypsum/profiles
@@ -33,7 +32,7 @@ pub fn boards(activation: &str, steady: &str, unit_lines: &str) -> Option<Lab> {
          cat > /etc/gypsum/profiles/boards.toml <<'END'\n{profile}END
          cat > /etc/systemd/system/boards.service <<'END'
 [Service]
-ExecStart=/usr/bin/perl {program}
+ExecStart=/usr/bin/perl /usr/local/lib/boards.pl
 ExecReload=/bin/kill -HUP $MAINPID
 {unit_lines}
 END
