@@ -14,16 +14,23 @@ const MB: usize = 1_000_000;
 /// A file of about `size` bytes with the mixture of a shipped configuration: half comments, some blank
 /// lines, settings with and without remarks.
 fn source(family: Family, size: usize) -> Vec<u8> {
-    let (head, setting) = match family {
-        Family::Keyword => ("", "BoardName{n} north quay {n} # as painted\n"),
-        Family::Sections => ("[boards{n}]\n", "board_name_{n}    = north quay {n}\n"),
+    let (head, setting, tail) = match family {
+        Family::Sections => ("[boards{n}]\n", "board_name_{n}    = north quay {n}\n", ""),
+        Family::Tags => ("<Quay {n}>\n", "    BoardName{n} north quay {n}\n", "</Quay>\n"),
+        Family::Braces => ("quay {n} {\n", "    board_name_{n} \"north quay\" {n};\n", "}\n"),
+        Family::Equals => ("", "board_name_{n} = north quay {n}\n", ""),
+        Family::Properties => ("", "board.name.{n}=north quay {n}\n", ""),
+        Family::Assignments => ("", "export BOARD_NAME_{n}=\"north quay {n}\"\n", ""),
+        Family::Literals => ("", "BOARD_NAME_{n} = ['north', 'quay', {n}]\n", ""),
+        Family::Stanzas => ("quay{n}:\n", "    board-name-{n}: north quay {n}\n", ""),
+        Family::Keyword | Family::Records => ("", "BoardName{n} north quay {n} # as painted\n", ""),
     };
     let mut out = Vec::with_capacity(size + 200);
     let mut n = 0;
     while out.len() < size {
         n += 1;
         let fill = |text: &str| text.replace("{n}", &n.to_string()).into_bytes();
-        if n % 50 == 0 {
+        if n % 50 == 1 {
             out.extend(fill(head));
         }
         out.extend_from_slice(b"# What the boards of this quay are called.\n#BoardAlias no\n");
@@ -31,8 +38,13 @@ fn source(family: Family, size: usize) -> Vec<u8> {
         if n % 4 == 0 {
             out.extend_from_slice(b"\n");
         }
+        if n % 50 == 0 {
+            out.extend(fill(tail));
+        }
     }
-    out.extend_from_slice(b"MaxBoards 8\n");
+    if family == Family::Keyword {
+        out.extend_from_slice(b"MaxBoards 8\n");
+    }
     out
 }
 
@@ -44,7 +56,7 @@ fn read(source: Vec<u8>, family: Family) -> Document {
     Document::read(source, family, dialect(family)).expect("a benchmark's file is small enough")
 }
 
-#[divan::bench(args = [Family::Keyword, Family::Sections], sample_count = 10, sample_size = 1)]
+#[divan::bench(args = Family::ALL, sample_count = 10, sample_size = 1)]
 fn parse_100_mb(bencher: Bencher<'_, '_>, family: Family) {
     let bytes = source(family, 100 * MB);
     bencher
@@ -73,7 +85,7 @@ fn edit_and_prove(bencher: Bencher<'_, '_>, size: usize) {
 
 fn main() {
     divan::main();
-    for family in [Family::Keyword, Family::Sections] {
+    for family in Family::ALL {
         let doc = read(source(family, 100 * MB), family);
         let (file, tree) = (doc.source().len(), doc.tree().weight());
         println!(

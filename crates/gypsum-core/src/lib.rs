@@ -19,7 +19,7 @@
 //!
 //! # Limitations
 //!
-//! - Two families of formats are read so far: `keyword` and `sections`.
+//! - Ten families of formats are read; JSON, YAML, TOML and XML are not among them yet.
 //! - Files included from inside a block are not followed; a profile lists the files of its daemon in
 //!   their reading order.
 //! - A source of 4 GiB or more is refused.

@@ -95,7 +95,7 @@ fn groups_without_a_closing_mark_run_to_the_next_one() {
 
 proptest! {
     #[test]
-    fn leaves_tile_any_bytes(source: Vec<u8>, family in prop::sample::select(vec![Family::Keyword, Family::Sections]), continuation: bool) {
+    fn leaves_tile_any_bytes(source: Vec<u8>, family in prop::sample::select(Family::ALL.to_vec()), continuation: bool) {
         let groups = vec!["Match".into()];
         let dialect = Dialect { groups, continuation, equals: true, inline_comments: vec!["#".into()], ..family.plain_dialect() };
         let doc = Document::read(source.clone(), family, dialect).unwrap();
@@ -108,8 +108,8 @@ proptest! {
     }
 
     #[test]
-    fn leaves_tile_configuration_like_text(source in "((\u{feff})?([#; ]{0,2}[A-Za-z\\[\\]=\" \t\\\\!]{0,12}(\n|\r\n)?){0,12})") {
-        for family in [Family::Keyword, Family::Sections] {
+    fn leaves_tile_configuration_like_text(source in "((\u{feff})?([#;/* ]{0,2}[A-Za-z\\[\\]=\"'{};<>:, \t\\\\!]{0,12}(\n|\r\n)?){0,12})") {
+        for family in Family::ALL {
             let doc = Document::read(source.clone().into_bytes(), family, family.plain_dialect()).unwrap();
             prop_assert_eq!(joined(doc.tree(), source.as_bytes()), source.as_bytes());
         }

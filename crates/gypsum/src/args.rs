@@ -68,7 +68,7 @@ pub struct Target {
     /// Without a profile: the daemon's configuration file
     #[arg(long, value_name = "PATH", requires = "format")]
     pub file: Option<PathBuf>,
-    /// Without a profile: the family of its format (keyword, sections)
+    /// Without a profile: the family of its format (keyword, sections, braces …)
     #[arg(long, value_name = "FAMILY", requires = "file")]
     pub format: Option<String>,
     /// Without a profile: the systemd unit that runs it

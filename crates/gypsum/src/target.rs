@@ -49,10 +49,11 @@ fn without_profile(target: &Target) -> Result<Profile, Trouble> {
     let path = path.to_str().ok_or_else(|| Trouble::usage("the name of the file is not UTF-8"))?.to_owned();
     let name = target.format.as_deref().unwrap_or_default();
     let format = Family::named(name).ok_or_else(|| {
-        let near = nearest(name, Family::NAMES);
+        let known = Family::ALL.map(Family::name);
+        let near = nearest(name, known);
         let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
         Trouble::usage(format!("there is no family of formats called {name}"))
-            .mend(format!("{first}There are {}", Family::NAMES.join(" and ")))
+            .mend(format!("{first}There are {}", known.join(", ")))
     })?;
     Ok(Profile {
         daemon: target.daemon.clone(),

@@ -1,6 +1,7 @@
 //! What tells two daemons of one family apart.
 
 use serde::Deserialize;
+use std::collections::BTreeMap;
 
 /// Which of several statements of one setting decides.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
@@ -31,8 +32,15 @@ pub struct Dialect {
     pub equals: bool,
     /// Whether a backslash at the end of a line continues it.
     pub continuation: bool,
-    /// `keyword` only: names that begin a conditional group, which runs to the next one.
+    /// `keyword`: names that begin a conditional group, which runs to the next one. `stanzas`: the words
+    /// that are headers; where there are none, headers end in a colon.
     pub groups: Vec<String>,
+    /// `equals` only: whether an indented line continues the value above it.
+    pub indent_continues: bool,
+    /// `records` only: the character that parts columns; blanks where none is named.
+    pub column: String,
+    /// Blocks that nothing in their own line tells apart, each with the setting whose value does.
+    pub identified_by: BTreeMap<String, String>,
     /// Which of several statements decides.
     pub wins: Wins,
 }
@@ -48,6 +56,9 @@ impl Default for Dialect {
             equals: false,
             continuation: false,
             groups: Vec::new(),
+            indent_continues: false,
+            column: String::new(),
+            identified_by: BTreeMap::new(),
             wins: Wins::default(),
         }
     }

@@ -74,7 +74,7 @@ impl Document {
     /// The value in `parts` as the daemon understands it: quotes around the whole of it taken off.
     pub fn value(&self, parts: &Parts) -> String {
         let raw = parts.value.raw(&self.source);
-        String::from_utf8_lossy(unquoted(&raw, &self.dialect)).into_owned()
+        String::from_utf8_lossy(&self.family.meaning(&raw, &self.dialect)).into_owned()
     }
 
     /// The line and column at which leaf `id` has its text.
@@ -96,7 +96,24 @@ impl Document {
             title.push(' ');
             title.push_str(word);
         }
+        if let (true, Some(name)) = (words.is_empty(), self.identity(block, &parts)) {
+            title.push(' ');
+            title.push_str(&name);
+        }
         title
+    }
+
+    /// What tells a block apart whose own line does not: the first word of the setting that the dialect
+    /// names.
+    fn identity(&self, block: BlockId, parts: &Parts) -> Option<String> {
+        let by = self.dialect.identified_by.get(&*self.text(parts.name))?;
+        let range = self.tree.block(block);
+        let inside = (range.open() + 1)..range.end();
+        inside.filter(|leaf| self.tree.block_of(*leaf) == Some(block)).find_map(|leaf| {
+            let parts = self.parts(leaf)?;
+            let same = self.dialect.same(parts.name.of(&self.source), by.as_bytes());
+            same.then(|| self.value(&parts).split_whitespace().next().map(str::to_owned))?
+        })
     }
 
     /// The blocks around leaf `id`, outermost first.
@@ -118,15 +135,5 @@ impl Document {
                 let name = parts.name.of(&self.source);
                 self.dialect.groups.iter().any(|group| self.dialect.same(name, group.as_bytes()))
             })
-    }
-}
-
-/// `raw` without the quotes around the whole of it.
-fn unquoted<'a>(raw: &'a [u8], dialect: &Dialect) -> &'a [u8] {
-    match raw {
-        [first, inner @ .., last] if first == last && dialect.is_quote(*first) && !inner.contains(first) => {
-            inner
-        }
-        _ => raw,
     }
 }

@@ -58,7 +58,12 @@ pub fn dormants(doc: &Document) -> impl Iterator<Item = Dormant> + '_ {
         let kind = doc.family().kind_of(text, doc.dialect());
         let parts = match kind {
             Kind::Setting | Kind::Open => doc.family().split(doc.source(), kind, inner, doc.dialect())?,
-            _ => return None,
+            kind => {
+                if kind == Kind::Close {
+                    under = None;
+                }
+                return None;
+            }
         };
         if kind == Kind::Open {
             under = (gap == 0).then_some(id);
@@ -74,7 +79,7 @@ pub fn dormants(doc: &Document) -> impl Iterator<Item = Dormant> + '_ {
 fn mark_of(doc: &Document, span: Span) -> Option<(Span, usize)> {
     let bytes = span.of(doc.source());
     let lead = bytes.iter().take_while(|byte| is_blank(**byte)).count();
-    let mark = doc.dialect().comment_mark(&bytes[lead..])?.len();
+    let mark = doc.dialect().comment_mark(&bytes[lead..]).filter(|mark| *mark != "/*")?.len();
     let gap = bytes[lead + mark..].iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
     let wide = gap + usize::from(bytes.get(lead + mark) == Some(&b'\t'));
     let start = span.start as usize + lead;

@@ -1,8 +1,12 @@
 //! The families of formats, and the way from one to its reader.
 
-use super::{Dialect, Kind, Parts, Tree, keyword, sections};
+use super::{
+    Dialect, Kind, Parts, Tree, assignments, braces, equals, keyword, literals, properties, records,
+    sections, stanzas, tags,
+};
 use crate::text::Span;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 
 /// A family of formats; a daemon's dialect tells its members apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -12,19 +16,42 @@ pub enum Family {
     Keyword,
     /// `[name]` headers, `key = value` under them.
     Sections,
+    /// `<Name args>` … `</Name>`, `Name args`.
+    Tags,
+    /// `name args;`, `name args { … }`.
+    Braces,
+    /// `key = value`, on in indented lines.
+    Equals,
+    /// Java properties.
+    Properties,
+    /// Shell assignments.
+    Assignments,
+    /// `NAME = literal` of a Python settings file.
+    Literals,
+    /// A header line, settings under it.
+    Stanzas,
+    /// One record a line.
+    Records,
 }
 
 impl Family {
-    /// All families, as their names are typed.
-    pub const NAMES: [&'static str; 2] = ["keyword", "sections"];
+    /// All families.
+    pub const ALL: [Self; 10] = [
+        Self::Keyword,
+        Self::Sections,
+        Self::Tags,
+        Self::Braces,
+        Self::Equals,
+        Self::Properties,
+        Self::Assignments,
+        Self::Literals,
+        Self::Stanzas,
+        Self::Records,
+    ];
 
     /// The family called `name`.
     pub fn named(name: &str) -> Option<Self> {
-        match name {
-            "keyword" => Some(Self::Keyword),
-            "sections" => Some(Self::Sections),
-            _ => None,
-        }
+        Self::ALL.into_iter().find(|family| family.name() == name)
     }
 
     /// The name as it is typed.
@@ -32,14 +59,32 @@ impl Family {
         match self {
             Self::Keyword => "keyword",
             Self::Sections => "sections",
+            Self::Tags => "tags",
+            Self::Braces => "braces",
+            Self::Equals => "equals",
+            Self::Properties => "properties",
+            Self::Assignments => "assignments",
+            Self::Literals => "literals",
+            Self::Stanzas => "stanzas",
+            Self::Records => "records",
         }
     }
 
     /// The dialect to assume for a daemon without a profile.
     pub fn plain_dialect(self) -> Dialect {
+        let marks = |marks: &[&str]| marks.iter().map(|mark| (*mark).to_owned()).collect();
+        let plain = Dialect::default();
         match self {
-            Self::Keyword => Dialect { inline_comments: vec!["#".into()], ..Dialect::default() },
-            Self::Sections => Dialect { comments: vec!["#".into(), ";".into()], ..Dialect::default() },
+            Self::Keyword | Self::Stanzas | Self::Literals => {
+                Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain }
+            }
+            Self::Sections => Dialect { comments: marks(&["#", ";"]), ..plain },
+            Self::Tags => Dialect { continuation: true, ignore_case: true, ..plain },
+            Self::Braces => Dialect { comments: marks(&["#", "//", "/*"]), quotes: "\"'".into(), ..plain },
+            Self::Equals => Dialect { quotes: "'".into(), indent_continues: true, ..plain },
+            Self::Properties => Dialect { comments: marks(&["#", "!"]), quotes: String::new(), ..plain },
+            Self::Assignments => Dialect { quotes: "\"'".into(), ..plain },
+            Self::Records => Dialect { inline_comments: marks(&["#"]), quotes: String::new(), ..plain },
         }
     }
 
@@ -47,6 +92,14 @@ impl Family {
         match self {
             Self::Keyword => keyword::read(source, dialect),
             Self::Sections => sections::read(source, dialect),
+            Self::Tags => tags::read(source, dialect),
+            Self::Braces => braces::read(source, dialect),
+            Self::Equals => equals::read(source, dialect),
+            Self::Properties => properties::read(source, dialect),
+            Self::Assignments => assignments::read(source, dialect),
+            Self::Literals => literals::read(source, dialect),
+            Self::Stanzas => stanzas::read(source, dialect),
+            Self::Records => records::read(source, dialect),
         }
     }
 
@@ -55,6 +108,14 @@ impl Family {
         match self {
             Self::Keyword => keyword::split(source, span, dialect),
             Self::Sections => sections::split(source, kind, span, dialect),
+            Self::Tags => tags::split(source, kind, span, dialect),
+            Self::Braces => braces::split(source, span, dialect),
+            Self::Equals => equals::split(source, span, dialect),
+            Self::Properties => properties::split(source, span),
+            Self::Assignments => assignments::split(source, span),
+            Self::Literals => literals::split(source, span),
+            Self::Stanzas => stanzas::split(source, span, dialect),
+            Self::Records => records::split(source, span, dialect),
         }
     }
 
@@ -63,14 +124,106 @@ impl Family {
         match self {
             Self::Keyword => keyword::kind_of(text, dialect),
             Self::Sections => sections::kind_of(text, dialect),
+            Self::Tags => tags::kind_of(text, dialect),
+            Self::Braces => braces::kind_of(text, dialect),
+            Self::Equals => equals::kind_of(text, dialect),
+            Self::Properties => properties::kind_of(text, dialect),
+            Self::Assignments => assignments::kind_of(text, dialect),
+            Self::Literals => literals::kind_of(text, dialect),
+            Self::Stanzas => stanzas::kind_of(text, dialect),
+            Self::Records => records::kind_of(text, dialect),
         }
     }
 
     /// What stands between a name and its value where the file shows no example.
-    pub fn separator(self) -> &'static str {
+    pub fn separator(self, dialect: &Dialect) -> &str {
         match self {
-            Self::Keyword => " ",
-            Self::Sections => " = ",
+            Self::Sections | Self::Equals | Self::Literals => " = ",
+            Self::Properties | Self::Assignments => "=",
+            Self::Stanzas if dialect.groups.is_empty() => ": ",
+            Self::Records if !dialect.column.is_empty() => &dialect.column,
+            Self::Keyword | Self::Tags | Self::Braces | Self::Stanzas | Self::Records => " ",
         }
     }
+
+    /// The mark that ends a statement.
+    pub fn terminator(self) -> &'static str {
+        if self == Self::Braces { ";" } else { "" }
+    }
+
+    /// Whether a block is closed by a mark of its own.
+    pub fn closes_blocks(self) -> bool {
+        matches!(self, Self::Tags | Self::Braces)
+    }
+
+    /// Whether `value` must be quoted to stay one value.
+    pub fn needs_quotes(self, value: &str) -> bool {
+        let plain = |c: char| c.is_alphanumeric() || "_-./:,@%+=^~".contains(c);
+        match self {
+            Self::Assignments => !value.chars().all(plain),
+            Self::Literals => !literals::is_literal(value.as_bytes()),
+            Self::Braces => value.contains([';', '{', '}']),
+            _ => false,
+        }
+    }
+
+    /// `value` between two `quote`s, with what the format wants before a quote in it.
+    pub fn quote(self, value: &str, quote: u8) -> Vec<u8> {
+        let mut out = vec![quote];
+        for byte in value.bytes() {
+            let special = match self {
+                Self::Assignments => quote == b'"' && matches!(byte, b'"' | b'\\' | b'`'),
+                Self::Literals => byte == quote || byte == b'\\',
+                _ => false,
+            };
+            if special {
+                out.push(b'\\');
+            }
+            out.push(byte);
+        }
+        out.push(quote);
+        out
+    }
+
+    /// What a raw value means: quotes around the whole of it taken off.
+    pub fn meaning<'a>(self, raw: &'a [u8], dialect: &Dialect) -> Cow<'a, [u8]> {
+        let [first, inner @ .., last] = raw else {
+            return Cow::Borrowed(raw);
+        };
+        if first != last || !dialect.is_quote(*first) || ends_early(inner, *first) {
+            return Cow::Borrowed(raw);
+        }
+        let escapes = match self {
+            Self::Assignments => *first == b'"',
+            Self::Literals => true,
+            _ => false,
+        };
+        if !escapes || !inner.contains(&b'\\') {
+            return Cow::Borrowed(inner);
+        }
+        let mut out = Vec::with_capacity(inner.len());
+        let mut rest = inner.iter().copied().peekable();
+        while let Some(byte) = rest.next() {
+            match rest.peek() {
+                Some(next @ (b'"' | b'\\' | b'`' | b'\'')) if byte == b'\\' => {
+                    out.push(*next);
+                    rest.next();
+                }
+                _ => out.push(byte),
+            }
+        }
+        Cow::Owned(out)
+    }
+}
+
+/// Whether the quote that began before `inner` is closed in the middle of it.
+fn ends_early(inner: &[u8], quote: u8) -> bool {
+    let mut escaped = false;
+    for byte in inner {
+        if *byte == quote && !escaped {
+            return true;
+        }
+        escaped = *byte == b'\\' && !escaped;
+    }
+    escaped
 }

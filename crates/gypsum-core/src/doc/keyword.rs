@@ -1,11 +1,12 @@
 //! `keyword`: `Name value …` a line, and conditional groups that run to the next one or the end.
 
-use super::scan::{is_blank, read_lines, trim, value_span};
+use super::scan::{Lines, backslash, is_blank, trim, value_span};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    read_lines(source, dialect, |text| kind_of(text, dialect))
+    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
+        .read(source)
 }
 
 /// The kind of a line that begins with `text`, which has no blanks before it.

@@ -5,14 +5,22 @@
 //! parts only when somebody asks. Reading never fails on content: what a family cannot read
 //! becomes a `broken` leaf and the rest is still read.
 
+mod assignments;
+mod braces;
 mod dialect;
 mod document;
 mod dormant;
+mod equals;
 mod family;
 mod keyword;
+mod literals;
 mod parts;
+mod properties;
+mod records;
 mod scan;
 mod sections;
+mod stanzas;
+mod tags;
 mod tree;
 
 pub use dialect::{Dialect, Wins};

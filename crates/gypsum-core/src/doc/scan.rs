@@ -3,6 +3,26 @@
 use super::{Builder, Dialect, Kind, Tree};
 use crate::text::Span;
 
+/// Which bytes matter to a reader; all others are passed over quickly.
+pub type Marks = [bool; 256];
+
+/// The marks for these bytes.
+pub const fn marks(bytes: &[u8]) -> Marks {
+    let mut marks = [false; 256];
+    let mut n = 0;
+    while n < bytes.len() {
+        marks[bytes[n] as usize] = true;
+        n += 1;
+    }
+    marks
+}
+
+/// The first byte from `at` on that matters; the end of the source where none does.
+pub fn next_mark(source: &[u8], at: usize, marks: &Marks) -> usize {
+    let rest = &source[at..];
+    at + rest.iter().position(|byte| marks[*byte as usize]).unwrap_or(rest.len())
+}
+
 /// Whether `byte` separates words in a line.
 pub fn is_blank(byte: u8) -> bool {
     matches!(byte, b' ' | b'\t' | b'\r' | b'\n' | 0x0b | 0x0c)
@@ -17,47 +37,68 @@ pub fn trim(source: &[u8], span: Span) -> Span {
 }
 
 /// Length of the byte-order mark at the start of a UTF-8 file.
-fn mark_length(source: &[u8]) -> usize {
+pub fn mark_length(source: &[u8]) -> usize {
     if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 }
 }
 
-/// Reads a line-based source: every logical line becomes one leaf of the kind that `kind_of` gives
-/// its text (without the blanks before it). An opening line ends the group before it.
-pub fn read_lines(source: &[u8], dialect: &Dialect, kind_of: impl Fn(&[u8]) -> Kind) -> Tree {
-    let mut builder = Builder::with_capacity(expected_leaves(source));
-    let mut at = mark_length(source);
-    builder.leaf(Kind::Blank, at);
-    while at < source.len() {
-        let mut end = line_end(source, at);
-        let lead = source[at..end].iter().take_while(|byte| is_blank(**byte)).count();
-        let kind = if at + lead == end { Kind::Blank } else { kind_of(&source[at + lead..end]) };
-        if dialect.continuation && kind != Kind::Comment {
-            end = continued(source, at, end);
+/// How a line-based family reads.
+pub struct Lines<K, E> {
+    /// The kind of a line, given its text without the blanks before it, and how many those are.
+    pub kind_of: K,
+    /// Where the logical line that begins at one offset and whose first line ends at another ends.
+    pub extend: E,
+    /// Whether blocks nest and are closed by a mark; else an opening line ends the block before it.
+    pub nested: bool,
+}
+
+impl<K: Fn(&[u8], usize) -> Kind, E: Fn(&[u8], usize, usize, Kind) -> usize> Lines<K, E> {
+    /// Reads a source: every logical line becomes one leaf.
+    pub fn read(&self, source: &[u8]) -> Tree {
+        let mut builder = Builder::with_capacity(expected_leaves(source));
+        let mut at = mark_length(source);
+        builder.leaf(Kind::Blank, at);
+        while at < source.len() {
+            let end = line_end(source, at);
+            let lead = source[at..end].iter().take_while(|byte| is_blank(**byte)).count();
+            let kind =
+                if at + lead == end { Kind::Blank } else { (self.kind_of)(&source[at + lead..end], lead) };
+            let end = (self.extend)(source, at, end, kind);
+            match kind {
+                Kind::Open => {
+                    if !self.nested {
+                        builder.end();
+                    }
+                    builder.open(end);
+                }
+                Kind::Close => builder.close(end),
+                kind => builder.leaf(kind, end),
+            }
+            at = end;
         }
-        if kind == Kind::Open {
-            builder.end();
-            builder.open(end);
-        } else {
-            builder.leaf(kind, end);
-        }
-        at = end;
+        builder.finish()
     }
-    builder.finish()
+}
+
+/// The usual extent of a logical line: on behind a backslash at its end, where the dialect has that.
+pub fn backslash(dialect: &Dialect) -> impl Fn(&[u8], usize, usize, Kind) -> usize + '_ {
+    |source, start, end, kind| {
+        if dialect.continuation && kind != Kind::Comment { continued(source, start, end) } else { end }
+    }
 }
 
 /// The length of a file says little about its lines; the density of its beginning says enough.
-fn expected_leaves(source: &[u8]) -> usize {
+pub fn expected_leaves(source: &[u8]) -> usize {
     let sample = &source[..source.len().min(1 << 16)];
     let lines = memchr::memchr_iter(b'\n', sample).count() + 1;
     let whole = lines as u128 * source.len() as u128 / sample.len().max(1) as u128;
     whole as usize + whole as usize / 16 + 2
 }
 
-fn line_end(source: &[u8], at: usize) -> usize {
+pub fn line_end(source: &[u8], at: usize) -> usize {
     memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |found| at + found + 1)
 }
 
-fn continued(source: &[u8], start: usize, mut end: usize) -> usize {
+pub fn continued(source: &[u8], start: usize, mut end: usize) -> usize {
     while end < source.len() {
         let text = source[start..end].strip_suffix(b"\n").unwrap_or(&source[start..end]);
         let text = text.strip_suffix(b"\r").unwrap_or(text);

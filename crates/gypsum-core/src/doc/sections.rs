@@ -1,11 +1,12 @@
 //! `sections`: `[name]` headers with `key = value` under them; keys may stand bare or repeat.
 
-use super::scan::{read_lines, trim, value_span};
+use super::scan::{Lines, backslash, trim, value_span};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    read_lines(source, dialect, |text| kind_of(text, dialect))
+    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
+        .read(source)
 }
 
 /// The kind of a line that begins with `text`, which has no blanks before it.

@@ -143,6 +143,19 @@ impl Tree {
         self.blocks.binary_search_by_key(&id, |block| block.open).ok().map(|at| at as BlockId)
     }
 
+    /// The same tree in which the settings that `is_opaque` are not ours to read.
+    pub fn with_opaque(mut self, is_opaque: impl Fn(Span) -> bool) -> Self {
+        let mut start = 0;
+        for leaf in &mut self.leaves {
+            let span = Span { start, end: leaf.end };
+            if leaf.kind == Kind::Setting && is_opaque(span) {
+                leaf.kind = Kind::Opaque;
+            }
+            start = leaf.end;
+        }
+        self
+    }
+
     /// Bytes of memory that the tree takes beside its source.
     pub fn weight(&self) -> usize {
         self.leaves.capacity() * size_of::<Leaf>() + self.blocks.capacity() * size_of::<Block>()

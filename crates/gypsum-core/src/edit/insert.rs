@@ -28,8 +28,8 @@ pub fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<
     let address = implied.as_ref().unwrap_or(address);
     if address.blocks().is_empty() {
         return match files[home].doc.family() {
-            Family::Keyword => Ok(at_top(files, home)),
-            Family::Sections => Err(no_section(files, home, address)),
+            Family::Sections | Family::Stanzas => Err(no_section(files, home, address)),
+            _ => Ok(at_top(files, home)),
         };
     }
     let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
@@ -51,15 +51,20 @@ pub fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<
 fn in_block(doc: &Document, file: usize, block: BlockId) -> Spot {
     let range = doc.tree().block(block);
     let inside = (range.open() + 1)..range.end();
-    let last = inside.rev().find(|leaf| doc.tree().kind(*leaf) == Kind::Setting);
+    let own =
+        |leaf: &LeafId| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(block);
+    let last = inside.rev().find(own);
     Spot { file, block: Some(block), after: Some(last.unwrap_or(range.open())), like: last }
 }
 
 fn at_top(files: &[File], file: usize) -> Spot {
     let doc = &files[file].doc;
     let tree = doc.tree();
-    let end = tree.blocks().next().map_or(tree.len(), |(_, block)| block.open());
-    let last = (0..end).rev().find(|leaf| tree.kind(*leaf) == Kind::Setting);
+    // Behind a group that runs to the next one nothing is at the top any more.
+    let closed = doc.family().closes_blocks();
+    let end = tree.blocks().next().filter(|_| !closed).map_or(tree.len(), |(_, block)| block.open());
+    let own = |leaf: &LeafId| tree.kind(*leaf) == Kind::Setting && tree.block_of(*leaf).is_none();
+    let last = (0..end).rev().find(own);
     let after = last.or_else(|| {
         // Nothing to stand beside: above the comment that introduces the first group.
         let mut at = end;

@@ -150,7 +150,7 @@ fn place(files: &[File], edit: &Edit, guide: &Guide<'_>) -> Result<Option<Placed
             Some((n, dormant)) => wake(files, n, &dormant, None).map(Some),
             None => Err(absent(files, address, guide, "stands nowhere commented out")),
         },
-        (Edit::Disable(_) | Edit::Delete(_), Some((n, leaf))) => Ok(Some(remove(files, n, leaf, edit))),
+        (Edit::Disable(_) | Edit::Delete(_), Some((n, leaf))) => remove(files, n, leaf, edit).map(Some),
         (Edit::Disable(_) | Edit::Delete(_), None) => match asleep() {
             Some(_) if matches!(edit, Edit::Disable(_)) => Ok(None),
             _ => Err(absent(files, address, guide, "is not set")),
@@ -174,30 +174,43 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
     if !parts.value.is_none() && doc.value(&parts) == value {
         return Ok(None);
     }
-    let splice = value_splice(doc, &parts, value)
+    let splices = value_splices(doc, &parts, value)
         .map_err(|finding| finding.about(&address).at(&files[file].path, doc, leaf))?;
     let fate = Fate::Given(value.into());
-    Ok(Some(Placed { file, leaf: Some(leaf), fate, splices: vec![splice], address }))
+    Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address }))
 }
 
-fn value_splice(doc: &Document, parts: &Parts, value: &str) -> Result<Splice, Finding> {
-    match parts.value.hull() {
-        Some(span) if !span.is_empty() => {
-            Ok(Splice { span, text: quoted(doc, value, Some(span.of(doc.source())))? })
-        }
-        Some(span) => {
-            let spaced = span.start > 0 && doc.source().get(parts.name.end as usize) == Some(&b' ');
-            let mut text =
-                if spaced && doc.source()[span.start as usize - 1] != b' ' { vec![b' '] } else { Vec::new() };
-            text.extend(quoted(doc, value, None)?);
-            Ok(Splice { span, text })
-        }
-        None => {
-            let mut text = separator_for(doc).to_vec();
-            text.extend(quoted(doc, value, None)?);
-            Ok(Splice { span: Span::at(parts.name.end as usize), text })
-        }
+/// The splices that give a statement this value. Of a value in several pieces the first becomes the new
+/// one and the others go with their lines; comments between them stay.
+fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Result<Vec<Splice>, Finding> {
+    let source = doc.source();
+    let mut pieces = parts.value.iter();
+    let Some(first) = pieces.next() else {
+        let text = [separator_for(doc), &quoted(doc, value, None)?].concat();
+        return Ok(vec![Splice { span: Span::at(parts.name.end as usize), text }]);
+    };
+    if first.is_empty() {
+        let spaced = first.start > 0 && source.get(parts.name.end as usize) == Some(&b' ');
+        let blank: &[u8] = if spaced && source[first.start as usize - 1] != b' ' { b" " } else { b"" };
+        return Ok(vec![Splice { span: first, text: [blank, &quoted(doc, value, None)?].concat() }]);
     }
+    let mut splices = vec![Splice { span: first, text: quoted(doc, value, Some(first.of(source)))? }];
+    let mut end = first.end as usize;
+    for piece in pieces {
+        let between = &source[end..piece.start as usize];
+        let start = if between.iter().all(|byte| byte.is_ascii_whitespace() || *byte == b'\\') {
+            end
+        } else {
+            // A comment stands between: from the end of its line, so that the last line keeps the
+            // ending that it has.
+            let line = line_span(source, piece.start as usize).start as usize;
+            let text = source[..line].strip_suffix(b"\n").unwrap_or(&source[..line]);
+            text.strip_suffix(b"\r").unwrap_or(text).len()
+        };
+        splices.push(Splice { span: Span::new(start, piece.end as usize), text: Vec::new() });
+        end = piece.end as usize;
+    }
+    Ok(splices)
 }
 
 fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) -> Result<Placed, Finding> {
@@ -206,9 +219,9 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
     let name = doc.text(dormant.parts.name).into_owned();
     let mut becomes = doc.value(&dormant.parts);
     if let Some(value) = value {
-        let splice = value_splice(doc, &dormant.parts, value)
+        let more = value_splices(doc, &dormant.parts, value)
             .map_err(|finding| finding.at(&files[file].path, doc, dormant.leaf))?;
-        splices.push(splice);
+        splices.extend(more);
         becomes.clone_from(value);
     }
     let address = below(doc, dormant.leaf, &name);
@@ -231,16 +244,34 @@ fn add(files: &[File], address: &Address, value: &str, guide: &Guide<'_>) -> Res
     Ok(Placed { file: spot.file, leaf: spot.after, fate, splices, address: shown })
 }
 
-fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Placed {
+fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
     let doc = &files[file].doc;
     let whole = doc.tree().span(leaf);
     let splices = match doc.parts(leaf) {
         Some(parts) if matches!(edit, Edit::Disable(_)) => {
-            commented_out(doc, whole, parts.name.start as usize)
+            let line = line_span(doc.source(), parts.name.start as usize);
+            if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
+                let finding = Finding::misfit(
+                    "shares-its-line",
+                    "other statements stand in the same line; a comment mark would take them along",
+                );
+                return Err(finding
+                    .at(&files[file].path, doc, leaf)
+                    .mend("give it a line of its own first, or --delete it"));
+            }
+            commented_out(doc, whole, statement_start(doc, &parts))
         }
         _ => vec![Splice { span: whole, text: Vec::new() }],
     };
-    Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address: address_of(doc, leaf).to_string() }
+    let address = address_of(doc, leaf).to_string();
+    Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address })
+}
+
+/// Where a statement begins: at its name, or at the word before it that belongs to it.
+fn statement_start(doc: &Document, parts: &Parts) -> usize {
+    let line = line_span(doc.source(), parts.name.start as usize);
+    let lead = line.of(doc.source()).iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
+    line.start as usize + lead
 }
 
 /// A comment mark before the name, and before every line that continues it.

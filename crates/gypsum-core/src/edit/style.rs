@@ -1,8 +1,8 @@
 //! New text in the file's own style: indentation, separator, alignment, quotes, line ending.
 
-use crate::doc::{Document, Kind, LeafId, Parts};
+use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
-use crate::text::{Span, ending_at};
+use crate::text::{Span, ending_at, line_span};
 
 /// `value` as it is to stand in the file, `like` the raw value that stood there before.
 pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>, Finding> {
@@ -18,11 +18,22 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
         dialect.is_quote(*quote) && like.is_some_and(|raw| raw.len() > 1 && raw.last() == Some(quote))
     });
     let own_quotes = value.bytes().next().is_some_and(|byte| dialect.is_quote(byte));
-    let needs = value.trim() != value || value.is_empty() && standing.is_some() || holds_comment(doc, value);
+    let family = doc.family();
+    let needs = family.needs_quotes(value)
+        || value.trim() != value
+        || value.is_empty() && standing.is_some()
+        || holds_comment(doc, value);
+    // A `$` means something between the one kind of quotes, and nothing between the other.
+    let literal =
+        family == Family::Assignments && value.contains('$') && !value.contains('\'') && standing.is_none();
+    let escapes = matches!(family, Family::Assignments | Family::Literals);
+    let bare = family == Family::Literals && !family.needs_quotes(value);
     let quote = match standing {
-        Some(quote) if !own_quotes && !value.as_bytes().contains(&quote) => Some(quote),
+        _ if literal => Some(b'\''),
+        Some(b'\'') if family == Family::Assignments && value.contains('\'') => Some(b'"'),
+        Some(quote) if !own_quotes && !bare && (escapes || !value.as_bytes().contains(&quote)) => Some(quote),
         _ if needs && !own_quotes => {
-            let free = dialect.quotes.bytes().find(|quote| !value.as_bytes().contains(quote));
+            let free = dialect.quotes.bytes().find(|quote| escapes || !value.as_bytes().contains(quote));
             Some(free.ok_or_else(|| {
                 Finding::misfit(
                     "needs-quotes",
@@ -33,11 +44,7 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
         }
         _ => None,
     };
-    let mut out = Vec::with_capacity(value.len() + 2);
-    out.extend(quote);
-    out.extend_from_slice(value.as_bytes());
-    out.extend(quote);
-    Ok(out)
+    Ok(quote.map_or_else(|| value.as_bytes().to_vec(), |quote| family.quote(value, quote)))
 }
 
 fn holds_comment(doc: &Document, value: &str) -> bool {
@@ -47,7 +54,8 @@ fn holds_comment(doc: &Document, value: &str) -> bool {
 }
 
 /// A whole new line `name value`, placed behind leaf `after` (or at the start of the file), with
-/// the offset at which it goes in. It looks like the setting `like`.
+/// the offset at which it goes in. It looks like the setting `like`; without one, like what stands in a
+/// block usually does.
 pub fn new_line(
     doc: &Document,
     after: Option<LeafId>,
@@ -57,32 +65,55 @@ pub fn new_line(
 ) -> (usize, Vec<u8>) {
     let source = doc.source();
     let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
-    let eol = ending_at(source, at).bytes();
     let open_end =
         at > 0 && source[at - 1] != b'\n' && after.is_some_and(|leaf| doc.tree().kind(leaf) != Kind::Blank);
-    let mut text = Vec::new();
-    if open_end {
-        text.extend_from_slice(eol);
-    }
-    let indent =
-        like.and_then(|leaf| doc.parts(leaf).map(|parts| indent(doc, leaf, &parts))).unwrap_or_default();
     let separator = match like.and_then(|leaf| usual(doc, leaf)) {
         Some(parts) => separator_like(doc, &parts, name),
-        None => doc.family().separator().into(),
+        None => doc.family().separator(doc.dialect()).into(),
     };
-    text.extend_from_slice(&indent);
-    text.extend_from_slice(name.as_bytes());
-    text.extend_from_slice(&separator);
-    text.extend_from_slice(value);
-    if !open_end {
-        text.extend_from_slice(eol);
+    let statement = [name.as_bytes(), &separator, value, doc.family().terminator().as_bytes()].concat();
+    if open_end && at < source.len() {
+        // Several statements share a line: one more joins them.
+        return (at, [b" ", statement.as_slice()].concat());
     }
+    let eol = ending_at(source, at).bytes();
+    let indent = match (like.and_then(|leaf| doc.parts(leaf).map(|parts| (leaf, parts))), after) {
+        (Some((leaf, parts)), _) => indent(doc, leaf, &parts),
+        (None, Some(after)) if doc.tree().kind(after) == Kind::Open => inner_indent(doc, after),
+        _ => Vec::new(),
+    };
+    let text = if open_end {
+        [eol, &indent, &statement].concat()
+    } else {
+        [&indent, statement.as_slice(), eol].concat()
+    };
     (at, text)
 }
 
+/// How far the first line in a block is indented that `open` opens: deeper than its own by as much as
+/// other blocks of this file show.
+fn inner_indent(doc: &Document, open: LeafId) -> Vec<u8> {
+    let of = |leaf: LeafId| doc.parts(leaf).map(|parts| indent(doc, leaf, &parts));
+    let own = of(open).unwrap_or_default();
+    let deeper = doc.tree().blocks().find_map(|(id, block)| {
+        let inside = (block.open() + 1)..block.end();
+        let first = inside
+            .into_iter()
+            .find(|leaf| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(id))?;
+        of(first)?.strip_prefix(of(block.open())?.as_slice()).map(<[u8]>::to_vec)
+    });
+    let usual = if doc.family().closes_blocks() || doc.family() == Family::Stanzas {
+        b"    ".to_vec()
+    } else {
+        Vec::new()
+    };
+    [own, deeper.unwrap_or(usual)].concat()
+}
+
 fn indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
-    let before = Span { start: doc.tree().span(leaf).start, end: parts.name.start };
-    before.of(doc.source()).iter().copied().filter(|byte| matches!(byte, b' ' | b'\t')).collect()
+    let line = line_span(doc.source(), parts.name.start as usize).start.max(doc.tree().span(leaf).start);
+    let before = Span { start: line, end: parts.name.start };
+    before.of(doc.source()).iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect()
 }
 
 /// Of the settings around `leaf` in its block, the nearest that is separated as most of them are.
@@ -103,12 +134,12 @@ fn usual(doc: &Document, leaf: LeafId) -> Option<Parts> {
 
 /// The neighbour's separator; where it is padded to a column, padded so for `name`.
 fn separator_like(doc: &Document, parts: &Parts, name: &str) -> Vec<u8> {
-    let plain = doc.family().separator().as_bytes();
+    let plain = doc.family().separator(doc.dialect()).as_bytes();
     let Some(standing) = parts.separator().map(|span| span.of(doc.source())) else {
         return plain.into();
     };
     let pad = standing.iter().take_while(|byte| **byte == b' ').count();
-    if standing.is_empty() || !standing.iter().all(|byte| matches!(byte, b' ' | b'\t' | b'=')) {
+    if standing.is_empty() || !standing.iter().all(|byte| matches!(byte, b' ' | b'\t' | b'=' | b':')) {
         return plain.into();
     }
     if pad < 2 {
@@ -121,6 +152,6 @@ fn separator_like(doc: &Document, parts: &Parts, name: &str) -> Vec<u8> {
 }
 
 /// What goes between a bare name and the value that it is given.
-pub fn separator_for(doc: &Document) -> &'static [u8] {
-    doc.family().separator().as_bytes()
+pub fn separator_for(doc: &Document) -> &[u8] {
+    doc.family().separator(doc.dialect()).as_bytes()
 }

@@ -6,14 +6,14 @@ use super::front::{Front, NewFile, Wish};
 use crate::trouble::Trouble;
 use gypsum_core::change::Event;
 use gypsum_core::check::{check, only_new};
-use gypsum_core::doc::{Document, Kind};
+use gypsum_core::doc::{Document, Family, Kind as Leaf};
 use gypsum_core::edit::{Edit, File, Guide, propose};
 use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::is_secret;
 use gypsum_core::text::shift_lines;
-use gypsum_core::value::misfit;
+use gypsum_core::value::{Kind, misfit};
 use std::fs;
 use std::path::Path;
 
@@ -136,13 +136,18 @@ impl Front {
     }
 }
 
-/// Whether a text that stands commented out may be a value of a setting.
+/// Whether a text that stands commented out, with a blank behind its mark, may be a value of a setting and
+/// no prose.
 pub fn guide_names(profile: &Profile, name: &str, value: &str) -> bool {
     match profile.setting(name) {
-        Some((_, setting)) => {
-            misfit(setting, value).is_none() && setting.kind != gypsum_core::value::Kind::Text
-        }
-        None => false,
+        Some((_, setting)) => misfit(setting, value).is_none() && setting.kind != Kind::Text,
+        None if !profile.setting.is_empty() => false,
+        // Nothing is known of the names; the marks that the format wants tell it from prose, or do not.
+        None => match profile.files.format {
+            Family::Braces | Family::Assignments | Family::Literals => true,
+            Family::Equals | Family::Sections | Family::Properties => !value.contains(' '),
+            _ => false,
+        },
     }
 }
 
@@ -172,7 +177,7 @@ fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
 fn secrets_in<'a>(profile: &'a Profile, file: &'a File) -> impl Iterator<Item = String> + 'a {
     let doc = &file.doc;
     doc.statements()
-        .filter(|(_, kind, parts)| *kind == Kind::Setting && is_secret(profile, &doc.text(parts.name)))
+        .filter(|(_, kind, parts)| *kind == Leaf::Setting && is_secret(profile, &doc.text(parts.name)))
         .map(|(_, _, parts)| doc.value(&parts))
 }
 

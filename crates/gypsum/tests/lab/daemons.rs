@@ -32,7 +32,7 @@ fn walk(lab: &Lab, case: &Case<'_>) {
     let (status, report) = change(edit);
     assert_eq!((status, report["verdict"].as_str()), (0, Some("kept")), "{report:#}");
     let (after, meta_after) = lab.file(file);
-    assert_eq!(after, before.replace(old, new), "{daemon}");
+    assert_eq!(after, before.replacen(old, new, 1), "{daemon}");
     assert_ne!(after, before, "{daemon}");
     assert_eq!(meta_after, meta, "owner, mode, ACL and attributes of {file}");
     assert!(lab.sh(case.proof.1).contains(case.proof.0), "{daemon}: {}", lab.sh(case.proof.1));
@@ -144,4 +144,65 @@ fn a_daemon_without_a_profile() {
             breaks: "user=nobody-here",
         },
     );
+}
+
+#[test]
+fn a_web_server_by_its_site_file() {
+    let Some(lab) = boot(&["/usr/sbin/nginx", "/usr/bin/getfacl", "/usr/bin/getfattr"]) else { return };
+    let site = "/etc/nginx/sites-enabled/default";
+    walk(
+        &lab,
+        &Case {
+            daemon: "nginx",
+            unit: "nginx.service",
+            file: site,
+            more: &[
+                "--file",
+                site,
+                "--format",
+                "braces",
+                "--unit",
+                "nginx",
+                "--checker",
+                "/usr/sbin/nginx -t",
+                "--health",
+                "http://127.0.0.1/",
+            ],
+            good: ("server..location /..try_files=$uri $uri/ =410", "$uri/ =404;", "$uri/ =410;"),
+            proof: ("=410", "nginx -T 2>/dev/null"),
+            ours: "server..root=“/var/www/html”",
+            theirs: "server..listen#1=80x",
+            breaks: "server..location /..try_files=$uri =502",
+        },
+    );
+    let change = |edits: &[&str]| {
+        let nginx = [
+            "--file",
+            "/etc/nginx/nginx.conf",
+            "--format",
+            "braces",
+            "--unit",
+            "nginx",
+            "--activation",
+            "reload",
+        ];
+        lab.gypsum(&[&["change", "nginx"], edits, &nginx].concat())
+    };
+    // A block's own setting, one that sleeps behind a blank, and one that goes.
+    let edits = [
+        "events..worker_connections=512",
+        "--enable",
+        "server_tokens",
+        "--disable",
+        "gzip",
+        "--delete",
+        "tcp_nopush",
+    ];
+    let (status, report) = change(&edits);
+    assert_eq!(status, 0, "{report:#}");
+    let text = lab.sh("cat /etc/nginx/nginx.conf");
+    for line in ["\tworker_connections 512;", "\n\tserver_tokens off;", "\t#gzip on;"] {
+        assert!(text.contains(line), "{line:?} in {text}");
+    }
+    assert!(!text.contains("tcp_nopush"));
 }

@@ -1,0 +1,44 @@
+//! `stanzas`: a header line, settings under it until the next header. Either the headers are words that
+//! the dialect lists (`frontend web`), or they end in a colon and so do the names (`server:`).
+
+use super::scan::{Lines, backslash, is_blank, trim, value_span};
+use super::{Dialect, Kind, Parts, Pieces, Tree, keyword};
+use crate::text::Span;
+
+pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
+        .read(source)
+}
+
+/// The kind of a line that begins with `text`.
+pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+    if !dialect.groups.is_empty() {
+        return keyword::kind_of(text, dialect);
+    }
+    if dialect.comment_mark(text).is_some() {
+        return Kind::Comment;
+    }
+    let line = memchr::memchr(b'\n', text).map_or(text, |end| &text[..end]);
+    let line = memchr::memchr(b'#', line).map_or(line, |end| &line[..end]).trim_ascii_end();
+    if line.strip_suffix(b":").is_some_and(|name| !name.is_empty() && !name.contains(&b' ')) {
+        Kind::Open
+    } else {
+        Kind::Setting
+    }
+}
+
+pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+    if !dialect.groups.is_empty() {
+        return keyword::split(source, span, dialect);
+    }
+    let text = trim(source, span);
+    let bytes = text.of(source);
+    let length = bytes.iter().position(|byte| is_blank(*byte) || *byte == b':').filter(|length| *length > 0);
+    let length = length.unwrap_or(bytes.len()) as u32;
+    let name = Span { start: text.start, end: text.start + length };
+    let colon = u32::from(bytes.get(length as usize) == Some(&b':'));
+    let value = value_span(source, name.end + colon, text.end, dialect);
+    let bare = value.is_empty();
+    let end = if bare { name.end + colon } else { value.end };
+    Some(Parts { name, value: if bare { Pieces::default() } else { Pieces::one(value) }, end })
+}

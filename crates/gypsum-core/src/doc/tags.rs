@@ -1,0 +1,41 @@
+//! `tags`: `<Name args>` … `</Name>`, `Name args`, a backslash at the end continues a line.
+
+use super::scan::{Lines, backslash, trim};
+use super::{Dialect, Kind, Parts, Pieces, Tree, keyword};
+use crate::text::Span;
+
+pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: true }
+        .read(source)
+}
+
+/// The kind of a line that begins with `text`.
+pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+    if dialect.comment_mark(text).is_some() {
+        return Kind::Comment;
+    }
+    let line = memchr::memchr(b'\n', text).map_or(text, |end| &text[..end]).trim_ascii_end();
+    let tag = line.first() == Some(&b'<');
+    match (line.get(1), line.last()) {
+        (Some(b'/'), Some(b'>')) if tag && line.len() > 3 => Kind::Close,
+        // A tag that goes on in the next line is closed there.
+        (Some(first), Some(b'>' | b'\\')) if tag && first.is_ascii_alphabetic() => Kind::Open,
+        _ if tag => Kind::Broken,
+        _ => Kind::Setting,
+    }
+}
+
+pub fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+    if kind != Kind::Open {
+        return keyword::split(source, span, dialect);
+    }
+    let text = trim(source, span);
+    let inner = Span { start: text.start + 1, end: text.end.saturating_sub(1).max(text.start + 1) };
+    let inner = trim(source, inner);
+    let parts = keyword::split(source, inner, dialect)?;
+    let value = match parts.value.hull() {
+        Some(hull) => Pieces::one(trim(source, hull)),
+        None => Pieces::default(),
+    };
+    Some(Parts { end: text.end, value, ..parts })
+}

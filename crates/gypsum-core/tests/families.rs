@@ -1,0 +1,263 @@
+//! Every family: what it reads, and how it is edited in its own style.
+
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use gypsum_core::address::{Address, address_of};
+use gypsum_core::doc::{Dialect, Document, Family, Kind};
+use gypsum_core::edit::{Edit, File, Guide, propose};
+use proptest::prelude::*;
+
+fn dialect(family: Family) -> Dialect {
+    let mut dialect = family.plain_dialect();
+    dialect.identified_by.insert("server".into(), "server_name".into());
+    dialect
+}
+
+fn read(family: Family, source: &str) -> Document {
+    Document::read(source.into(), family, dialect(family)).unwrap()
+}
+
+/// What stands in a source: settings by address and value, other statements by their kind.
+fn told(family: Family, source: &str) -> Vec<String> {
+    let doc = read(family, source);
+    let tell = |(leaf, kind, _): (u32, Kind, _)| match (kind, doc.parts(leaf)) {
+        (Kind::Setting, Some(parts)) if parts.value.is_none() => Some(address_of(&doc, leaf).to_string()),
+        (Kind::Setting, Some(parts)) => Some(format!("{} is {}", address_of(&doc, leaf), doc.value(&parts))),
+        (Kind::Opaque | Kind::Broken, _) => Some(format!("{kind:?}")),
+        _ => None,
+    };
+    doc.tree().leaves().filter_map(tell).collect()
+}
+
+#[test]
+fn families_read_what_daemons_write() {
+    let table: [(Family, &str, &[&str]); 17] = [
+        (
+            Family::Equals,
+            "a = 1\nmydestination = x,\n# old\n   y\n\nb=\n",
+            &["a is 1", "mydestination is x, y", "b is "],
+        ),
+        (
+            Family::Equals,
+            "work_mem = '64 MB'\ninclude_dir 'conf.d'\n",
+            &["work_mem is 64 MB", "include_dir is conf.d"],
+        ),
+        (
+            Family::Properties,
+            "! note\na.b=1\nc : two\nd three \\\n  four\ne\\ f=5\n",
+            &["a.b is 1", "c is two", "d is three  four", "e\\ f is 5"],
+        ),
+        (
+            Family::Assignments,
+            "A=1\nexport B=\"x y\"\nC='$x'\nif true; then D=2; fi\nE=$(date)\nF=1 # n\n",
+            &["A is 1", "B is x y", "C is $x", "Opaque", "Opaque", "F is 1"],
+        ),
+        (
+            Family::Assignments,
+            "OPTS=\"-Xms1g \\\n  -Xmx2g\"\n\\. x\necho it\\'s\n",
+            &["OPTS is -Xms1g \\\n  -Xmx2g", "Opaque", "Opaque"],
+        ),
+        (
+            Family::Literals,
+            "import os\nA = 'x'  # n\nB = [\n  1,\n  2,\n]\nC = 64 * 1024\nD = os.path\nif A:\n    E = 1\n",
+            &["Opaque", "A is x", "B is [\n  1,\n  2,\n]", "C is 64 * 1024", "Opaque", "Opaque", "Opaque"],
+        ),
+        (Family::Literals, "\"\"\"Doc\nA = 1\n\"\"\"\nB = True\n", &["Opaque", "B is True"]),
+        (
+            Family::Stanzas,
+            "server:\n  port: 53\n  # c\nforward-zone:\n  name: \".\"\n",
+            &["server..port is 53", "forward-zone..name is ."],
+        ),
+        (Family::Records, "10.0.0.1 boards.example boards # quay\n", &["10.0.0.1 is boards.example boards"]),
+        (
+            Family::Tags,
+            "ServerName a\n<VirtualHost *:80>\n  DocumentRoot /x\n  <IfModule mod>\n    A \\\n b\n  </IfModule>\n</VirtualHost>\n",
+            &[
+                "ServerName is a",
+                "VirtualHost *:80..DocumentRoot is /x",
+                "VirtualHost *:80..IfModule mod..A is \\\n b",
+            ],
+        ),
+        (Family::Tags, "</X>\n<\n", &["Broken", "Broken"]),
+        (
+            Family::Braces,
+            "user www;\nhttp { server { server_name a b; listen 80; } }\n",
+            &["user is www", "http..server a..server_name is a b", "http..server a..listen is 80"],
+        ),
+        (
+            Family::Braces,
+            "# x { y\nzone \"a\" { type master; }; // n\n/* b; {\n */ c d;\n",
+            &["zone \"a\"..type is master", "c is d"],
+        ),
+        (
+            Family::Braces,
+            "a \"x;{\" ${v};\nlocation ~ \\.php$ {\n b c; # d\n}\n",
+            &["a is \"x;{\" ${v}", "location ~ \\.php$..b is c"],
+        ),
+        (Family::Braces, "a b\n}\n;", &["Broken", "Broken"]),
+        (Family::Keyword, "A 1\n", &["A is 1"]),
+        (Family::Sections, "[a b]\nc = 1\n", &["a b..c is 1"]),
+    ];
+    for (family, source, wanted) in table {
+        let wanted: Vec<String> = wanted
+            .iter()
+            .map(|one| (*one).replace("\"a\"..", "\"\"a\"\"\"..").replace("zone \"\"", "\"zone \"\""))
+            .collect();
+        assert_eq!(told(family, source), wanted, "{} {source:?}", family.name());
+    }
+}
+
+fn edited(family: Family, source: &str, edits: &[&str]) -> Result<String, String> {
+    let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
+    let parse = |text: &&str| match (text.get(..1), text.get(1..)) {
+        (Some("+"), Some(rest)) => Edit::Enable(Address::parse(rest).unwrap()),
+        (Some("~"), Some(rest)) => Edit::Disable(Address::parse(rest).unwrap()),
+        (Some("!"), Some(rest)) => Edit::Delete(Address::parse(rest).unwrap()),
+        _ => Edit::parse_set(text).unwrap(),
+    };
+    let edits: Vec<Edit> = edits.iter().map(parse).collect();
+    let guide = Guide { home: 0, only: None, block: None, spelling: &|_| None, plausible: &|_, _| true };
+    match propose(&files, &edits, &guide) {
+        Ok(proposal) => Ok(proposal
+            .files
+            .into_iter()
+            .next()
+            .map_or(source.into(), |one| String::from_utf8(one.after).unwrap())),
+        Err(findings) => Err(findings.iter().map(|one| one.rule.as_str()).collect::<Vec<_>>().join(" ")),
+    }
+}
+
+/// A source, edits on it, and what comes of them.
+type Case<'a> = (Family, &'a str, &'a [&'a str], Result<&'a str, &'a str>);
+
+#[test]
+fn families_are_edited_in_their_own_style() {
+    use Family as F;
+    let server = "http {\n    server {\n        server_name boards.example;\n        location / {\n            expires 1h;\n        }\n    }\n}\n";
+    let table: [Case<'_>; 30] = [
+        (F::Equals, "a = 1\n#b = 2\n", &["b=3"], Ok("a = 1\nb = 3\n")),
+        (F::Equals, "a   = x,\n# old\n  y\nb = 1\n", &["a=z"], Ok("a   = z\n# old\nb = 1\n")),
+        (F::Equals, "a = 'x y'\n", &["a=z w"], Ok("a = 'z w'\n")),
+        (F::Equals, "a = 1\n", &["c=3"], Ok("a = 1\nc = 3\n")),
+        (F::Equals, "a = x,\n  y\nb = 1\n", &["~a"], Ok("#a = x,\n#  y\nb = 1\n")),
+        (F::Properties, "a.b: 1\n#c.d=2\n", &["c.d=3", "a.b=2"], Ok("a.b: 2\nc.d=3\n")),
+        (F::Properties, "a=1 \\\n  2\r\nb=3\r\n", &["a=4"], Ok("a=4\r\nb=3\r\n")),
+        (F::Assignments, "A=\"x\"\n", &["A=y z"], Ok("A=\"y z\"\n")),
+        (F::Assignments, "A=x\n", &["A=y z"], Ok("A=\"y z\"\n")),
+        (F::Assignments, "A='x'\n", &["A=it's"], Ok("A=\"it's\"\n")),
+        (F::Assignments, "#export A=x\nB=1\n", &["A=y"], Ok("export A=y\nB=1\n")),
+        (F::Assignments, "export A=x\n", &["~A"], Ok("#export A=x\n")),
+        (
+            F::Assignments,
+            "if x; then\n  :\nfi\nA=1\n",
+            &["B=$HOME"],
+            Ok("if x; then\n  :\nfi\nA=1\nB='$HOME'\n"),
+        ),
+        (F::Literals, "A = 'x'\nB = 5\n", &["A=y", "B=64 * 1024"], Ok("A = 'y'\nB = 64 * 1024\n")),
+        (F::Literals, "B = 5\n", &["B=it's"], Ok("B = \"it's\"\n")),
+        (F::Literals, "A = [\n    1,\n]  # n\n", &["A=[2]"], Ok("A = [2]  # n\n")),
+        (
+            F::Stanzas,
+            "server:\n    port: 53\n",
+            &["server..verbosity=1"],
+            Ok("server:\n    port: 53\n    verbosity: 1\n"),
+        ),
+        (F::Stanzas, "server:\n", &["server..port=53"], Ok("server:\n    port: 53\n")),
+        (F::Stanzas, "server:\n", &["port=53"], Err("no-section")),
+        (F::Records, "10.0.0.1 a\n", &["10.0.0.1=b c"], Ok("10.0.0.1 b c\n")),
+        (F::Tags, "<V *>\n  A 1\n</V>\n", &["V *..A=2", "V *..B=3"], Ok("<V *>\n  A 2\n  B 3\n</V>\n")),
+        (F::Tags, "<V *>\n</V>\nA 1\n", &["B=3", "V..C=4"], Ok("<V *>\n    C 4\n</V>\nA 1\nB 3\n")),
+        (F::Tags, "#<V *>\n#  A 1\n#</V>\nB 1\n", &["A=2"], Ok("#<V *>\n#  A 1\n#</V>\nB 1\nA 2\n")),
+        (
+            F::Braces,
+            server,
+            &["location /..expires=2h"],
+            Ok(
+                "http {\n    server {\n        server_name boards.example;\n        location / {\n            expires 2h;\n        }\n    }\n}\n",
+            ),
+        ),
+        (
+            F::Braces,
+            server,
+            &["server boards.example..listen=80"],
+            Ok(
+                "http {\n    server {\n        server_name boards.example;\n        listen 80;\n        location / {\n            expires 1h;\n        }\n    }\n}\n",
+            ),
+        ),
+        (F::Braces, "a 1; b 2;\n", &["!a"], Ok(" b 2;\n")),
+        (F::Braces, "a 1; b 2;\n", &["~a"], Err("shares-its-line")),
+        (F::Braces, "s { a 1; }\n", &["s..b=2"], Ok("s { a 1; b 2; }\n")),
+        (F::Braces, "  #listen 80;\n  a 1;\n", &["listen=81"], Ok("  listen 81;\n  a 1;\n")),
+        (F::Braces, "a 1;\n", &["b=x;y"], Ok("a 1;\nb \"x;y\";\n")),
+    ];
+    for (family, source, edits, wanted) in table {
+        let got = edited(family, source, edits);
+        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
+    }
+}
+
+fn text() -> impl Strategy<Value = String> {
+    let line = prop_oneof![
+        "#?[ab](=| = |: | )[a-z0-9'\"]{0,5};?",
+        "[ \t]{0,4}[abc] ?[=:]? ?[a-z0-9\"'\\[\\](){},]{0,8}[;\\\\]?",
+        "<[AB] x>|</[AB]>|\\[[ab]\\]|[ab]:|[ab] \\{|\\}",
+        "# [A-Za-z =:;{}]{0,20}",
+        "(//|/\\*|\\*/) ?[a-z;]{0,4}",
+        "[^\n\r\\x00]{0,10}",
+        "",
+    ];
+    (prop::collection::vec(line, 0..10), prop::sample::select(vec!["\n", "\r\n"]), any::<bool>())
+        .prop_map(|(lines, eol, ended)| lines.join(eol) + if ended { eol } else { "" })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 600, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn every_edit_reads_back_and_changes_nothing_else(source in text(), value in "[a-z0-9][a-z0-9 ]{0,5}", which in 0usize..10) {
+        let family = Family::ALL[which];
+        let before = told(family, &source);
+        let doc = read(family, &source);
+        for (leaf, kind, _) in doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).take(4) {
+            prop_assert_eq!(kind, Kind::Setting);
+            let address = address_of(&doc, leaf).to_string();
+            if address.starts_with(['+', '~', '!']) { continue; }
+            // Proven inside: what comes out differs by exactly this, or nothing comes out.
+            if let Ok(after) = edited(family, &source, &[&format!("{address}={value}")]) {
+                let now = told(family, &after);
+                prop_assert_eq!(now.len(), before.len(), "{}", after);
+                let changed = now.iter().zip(&before).filter(|(now, before)| now != before).count();
+                let asleep = format!("{address} is {}", value.trim());
+                // The name of a block may be the value of one of its settings.
+                let renames = family == Family::Braces;
+                prop_assert!(changed <= 1 || renames, "{:?} {:?}", before, now);
+                prop_assert!(renames || now.iter().any(|one| *one == asleep || one.ends_with(&value)), "{} in {:?}", asleep, now);
+            }
+            if let Ok(after) = edited(family, &source, &[&format!("!{address}")]) {
+                prop_assert_eq!(told(family, &after).len() + 1, before.len(), "{:?}", after);
+            }
+        }
+    }
+
+    #[test]
+    fn disabled_and_enabled_again_is_the_same_bytes(source in text(), which in 0usize..10) {
+        let family = Family::ALL[which];
+        let doc = read(family, &source);
+        let quiet = !doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Comment);
+        for (leaf, ..) in doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).take(3) {
+            let address = address_of(&doc, leaf).to_string();
+            // One line, one name, no comments around: there is one thing to wake.
+            let name = doc.parts(leaf).unwrap().name;
+            let twins = doc.statements().filter(|(_, _, other)| other.name.of(doc.source()) == name.of(doc.source())).count();
+            if twins > 1 { continue; }
+            let lines = doc.tree().span(leaf).of(doc.source()).trim_ascii().contains(&b'\n');
+            if !quiet || lines || address.contains('#') || address.starts_with(['+', '~', '!']) { continue; }
+            if let Ok(asleep) = edited(family, &source, &[&format!("~{address}")])
+                && let Ok(awake) = edited(family, &asleep, &[&format!("+{address}")])
+            {
+                prop_assert_eq!(&awake, &source);
+            }
+        }
+    }
+}
