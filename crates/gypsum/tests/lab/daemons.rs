@@ -155,7 +155,8 @@ fn a_web_server_by_its_site_file() {
         &Case {
             daemon: "nginx",
             unit: "nginx.service",
-            file: site,
+            // It is named by the link through which the daemon reads it.
+            file: "/etc/nginx/sites-available/default",
             more: &[
                 "--file",
                 site,
