@@ -78,7 +78,7 @@ fn parse_keyword_mb(bencher: Bencher<'_, '_>, mb: usize) {
 fn edit_and_prove(bencher: Bencher<'_, '_>, size: usize) {
     let doc = read(source(Family::Keyword, size), Family::Keyword);
     let files = [File { path: "boards.conf".into(), doc }];
-    let guide = Guide { home: 0, only: None, block: None, spelling: &|_| None, plausible: &|_, _| false };
+    let guide = Guide::default();
     let edits = [Edit::parse_set("MaxBoards=9").expect("an edit")];
     bencher.bench_local(|| propose(&files, &edits, &guide).expect("it fits"));
 }

@@ -10,7 +10,7 @@
 //! let source = b"# guesses per connection\n#MaxAuthTries 6\n".to_vec();
 //! let doc = Document::read(source, Family::Keyword, Family::Keyword.plain_dialect())?;
 //! let files = [File { path: "/etc/ssh/sshd_config".into(), doc }];
-//! let guide = Guide { home: 0, only: None, block: None, spelling: &|_| None, plausible: &|_, _| false };
+//! let guide = Guide::default();
 //! let edit = Edit::parse_set("MaxAuthTries=4")?;
 //! let proposal = propose(&files, &[edit], &guide).map_err(|findings| findings[0].message.clone())?;
 //! assert_eq!(proposal.files[0].after, b"# guesses per connection\nMaxAuthTries 4\n");

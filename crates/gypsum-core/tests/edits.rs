@@ -26,7 +26,7 @@ fn edit_with(files: &[File], profile: &Profile, edits: &[Edit]) -> Result<Propos
     };
     let spelling = |name: &str| profile.spelling(name).map(str::to_owned);
     let block = profile.files.section.as_deref();
-    propose(files, edits, &Guide { home: 0, only: None, block, spelling: &spelling, plausible: &plausible })
+    propose(files, edits, &Guide { block, spelling: &spelling, plausible: &plausible, ..Guide::default() })
 }
 
 /// `=X` sets, `+X` enables, `-X` disables, `!X` deletes.

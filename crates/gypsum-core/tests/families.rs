@@ -5,7 +5,7 @@
 
 use gypsum_core::address::{Address, address_of};
 use gypsum_core::doc::{Dialect, Document, Family, Kind};
-use gypsum_core::edit::{Edit, File, Guide, propose};
+use gypsum_core::edit::{Edit, File, Guide, Where, propose};
 use proptest::prelude::*;
 
 fn dialect(family: Family) -> Dialect {
@@ -114,10 +114,25 @@ fn edited(family: Family, source: &str, edits: &[&str]) -> Result<String, String
         (Some("+"), Some(rest)) => Edit::Enable(Address::parse(rest).unwrap()),
         (Some("~"), Some(rest)) => Edit::Disable(Address::parse(rest).unwrap()),
         (Some("!"), Some(rest)) => Edit::Delete(Address::parse(rest).unwrap()),
+        (Some("?"), Some(rest)) => {
+            let (spot, rest) = rest.split_once('|').unwrap();
+            let spot = match spot.split_at(1) {
+                ("^", "") => Where::First,
+                ("$", "") => Where::Last,
+                ("<", above) => Where::Above(Address::parse(above).unwrap()),
+                (">", below) => Where::Below(Address::parse(below).unwrap()),
+                _ => Where::Kin,
+            };
+            Edit::parse_add(rest, spot).unwrap()
+        }
+        (Some("%"), Some(rest)) => {
+            let (old, new) = rest.split_once('|').unwrap();
+            Edit::ReplaceAll { old: old.into(), new: new.into() }
+        }
         _ => Edit::parse_set(text).unwrap(),
     };
     let edits: Vec<Edit> = edits.iter().map(parse).collect();
-    let guide = Guide { home: 0, only: None, block: None, spelling: &|_| None, plausible: &|_, _| true };
+    let guide = Guide { plausible: &|_, _| true, quantity: &|_| true, ..Guide::default() };
     match propose(&files, &edits, &guide) {
         Ok(proposal) => Ok(proposal
             .files
@@ -197,6 +212,82 @@ fn families_are_edited_in_their_own_style() {
     }
 }
 
+/// `?-|X` adds beside its kin, `?^|X` first, `?$|X` last, `?<A|X` above A, `?>A|X` below; `%A|B` replaces A.
+#[test]
+fn what_is_added_goes_where_it_is_to_go() {
+    use Family as F;
+    let server = "http {\n  server {\n    listen 80;\n  }\n}\n";
+    let table: [Case<'_>; 21] = [
+        (F::Keyword, "# top\nA 1\nB 2\n", &["?-|A=3"], Ok("# top\nA 1\nA 3\nB 2\n")),
+        (F::Keyword, "# top\nA 1\nB 2\n", &["?^|C=3"], Ok("# top\nC 3\nA 1\nB 2\n")),
+        (F::Keyword, "A 1\nB 2\n", &["?$|A=3"], Ok("A 1\nB 2\nA 3\n")),
+        (F::Keyword, "allow a\ndeny b\n", &["?<deny|allow=c"], Ok("allow a\nallow c\ndeny b\n")),
+        (F::Keyword, "allow a\ndeny b\n", &["?>allow|allow=c"], Ok("allow a\nallow c\ndeny b\n")),
+        (F::Keyword, "A 1\n", &["?<B|A=2"], Err("not-there")),
+        (F::Keyword, "A 1\n", &["?-|flag"], Ok("A 1\nflag\n")),
+        (F::Sections, "[s]\na=1\n", &["?-|s..bare"], Ok("[s]\na=1\nbare\n")),
+        (F::Sections, "[s]\na=1\n", &["?-|t", "t..b=2"], Ok("[s]\na=1\n\n[t]\nb = 2\n")),
+        (
+            F::Braces,
+            server,
+            &["?-|http..server..location /api", "http..server..location /api..expires=1h"],
+            Ok("http {\n  server {\n    listen 80;\n    location /api {\n      expires 1h;\n    }\n  }\n}\n"),
+        ),
+        (
+            F::Braces,
+            server,
+            &["?-|server..location /", "server..location /..a=1", "server..location /..b=x;"],
+            Ok(
+                "http {\n  server {\n    listen 80;\n    location / {\n      a 1;\n      b \"x;\";\n    }\n  }\n}\n",
+            ),
+        ),
+        (F::Braces, "s { a 1; }\n", &["?-|s..t", "s..t..b=1"], Err("shares-its-line")),
+        (F::Braces, "a 1;\n", &["?-|s", "s..b=1"], Ok("a 1;\n\ns {\n    b 1;\n}\n")),
+        (
+            F::Tags,
+            "<V *>\n  A 1\n</V>\n",
+            &["?-|V..Dir /x", "V..Dir /x..B=2"],
+            Ok("<V *>\n  A 1\n  <Dir /x>\n    B 2\n  </Dir>\n</V>\n"),
+        ),
+        (
+            F::Stanzas,
+            "server:\n  a: 1\n",
+            &["?-|zone", "zone..name=x"],
+            Ok("server:\n  a: 1\n\nzone:\n  name: x\n"),
+        ),
+        (F::Records, "a 1\n", &["?-|s", "s..b=1"], Err("no-blocks")),
+        (
+            F::Equals,
+            "h = a.example\nn = a.example, b\nl = aa.example\n",
+            &["%a.example|c.example"],
+            Ok("h = c.example\nn = c.example, b\nl = aa.example\n"),
+        ),
+        (F::Equals, "h = 1\n", &["%2|3"], Err("not-there")),
+        (F::Assignments, "HEAP=\"512m\"\n", &["HEAP*=2"], Ok("HEAP=\"1024m\"\n")),
+        (F::Equals, "#m = 64MB\n", &["m+=64MB"], Ok("m = 128MB\n")),
+        (F::Equals, "m = 64MB\n", &["m+=64"], Err("no-quantity")),
+    ];
+    for (family, source, edits, wanted) in table {
+        let got = edited(family, source, edits);
+        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
+    }
+}
+
+#[test]
+fn a_remark_stands_above_in_the_files_own_comment_style() {
+    let table = [
+        (Family::Sections, "[s]\n  a=1\n", "s..b=2", "[s]\n  a=1\n  # why\n  b=2\n"),
+        (Family::Keyword, "A 1\r\nB 2\r\n", "A=3", "# why\r\nA 3\r\nB 2\r\n"),
+        (Family::Braces, "s {\n\ta 1;\n}\n", "s..a=2", "s {\n\t# why\n\ta 2;\n}\n"),
+    ];
+    for (family, source, edit, wanted) in table {
+        let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
+        let guide = Guide { remark: Some("why"), ..Guide::default() };
+        let proposal = propose(&files, &[Edit::parse_set(edit).unwrap()], &guide).unwrap();
+        assert_eq!(String::from_utf8_lossy(&proposal.files[0].after), wanted);
+    }
+}
+
 fn text() -> impl Strategy<Value = String> {
     let line = prop_oneof![
         "#?[ab](=| = |: | )[a-z0-9'\"]{0,5};?",
@@ -222,7 +313,7 @@ proptest! {
         for (leaf, kind, _) in doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).take(4) {
             prop_assert_eq!(kind, Kind::Setting);
             let address = address_of(&doc, leaf).to_string();
-            if address.starts_with(['+', '~', '!']) { continue; }
+            if address.starts_with(['+', '~', '!', '?', '%']) { continue; }
             // Proven inside: what comes out differs by exactly this, or nothing comes out.
             if let Ok(after) = edited(family, &source, &[&format!("{address}={value}")]) {
                 let now = told(family, &after);
@@ -252,7 +343,7 @@ proptest! {
             let twins = doc.statements().filter(|(_, _, other)| other.name.of(doc.source()) == name.of(doc.source())).count();
             if twins > 1 { continue; }
             let lines = doc.tree().span(leaf).of(doc.source()).trim_ascii().contains(&b'\n');
-            if !quiet || lines || address.contains('#') || address.starts_with(['+', '~', '!']) { continue; }
+            if !quiet || lines || address.contains('#') || address.starts_with(['+', '~', '!', '?', '%']) { continue; }
             if let Ok(asleep) = edited(family, &source, &[&format!("~{address}")])
                 && let Ok(awake) = edited(family, &asleep, &[&format!("+{address}")])
             {

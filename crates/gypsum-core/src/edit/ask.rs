@@ -12,6 +12,30 @@ pub enum Edit {
         /// Its value, as the daemon is to understand it.
         value: String,
     },
+    /// Change a quantity by an amount.
+    Scale {
+        /// Which setting.
+        address: Address,
+        /// How.
+        by: Amount,
+    },
+    /// One more of a repeatable setting, a setting without value, or a new block; settings of a new
+    /// block follow as further edits.
+    Add {
+        /// What it is called and where it goes.
+        address: Address,
+        /// Its value.
+        value: Option<String>,
+        /// Beside what.
+        spot: Where,
+    },
+    /// The same value, wherever it stands as a whole value or a whole word of one.
+    ReplaceAll {
+        /// What stands there; an address that only names it in findings.
+        old: String,
+        /// What is to stand there.
+        new: String,
+    },
     /// Wake what stands dormant, as it stands.
     Enable(Address),
     /// Comment it out.
@@ -20,13 +44,38 @@ pub enum Edit {
     Delete(Address),
 }
 
+/// How a quantity changes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Amount {
+    /// `*=`: times a number; the unit stays.
+    Times(String),
+    /// `+=`: more by as much.
+    Plus(String),
+    /// `-=`: less by as much.
+    Minus(String),
+}
+
+/// Where something new goes.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Where {
+    /// Beside its kin: behind the last of the same name, else last in its block.
+    #[default]
+    Kin,
+    /// First in its block, or in the file.
+    First,
+    /// Last in its block, or in the file.
+    Last,
+    /// Right above this one.
+    Above(Address),
+    /// Right below this one.
+    Below(Address),
+}
+
 /// Why a text is not an edit.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum NotAnEdit {
     /// There is no `=` in it.
     NoValue,
-    /// `+=`, `-=`, `*=`.
-    Arithmetic(char),
     /// What stands before the `=` is no address.
     Address(NotAnAddress),
 }
@@ -35,32 +84,50 @@ impl std::fmt::Display for NotAnEdit {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Self::NoValue => out.write_str("there is no = in it; an edit is written ADDRESS=VALUE"),
-            Self::Arithmetic(sign) => {
-                write!(out, "{sign}= is not understood; give the whole new value: ADDRESS=VALUE")
-            }
             Self::Address(why) => why.fmt(out),
         }
     }
 }
 
 impl Edit {
-    /// Reads `ADDRESS=VALUE`.
+    /// Reads `ADDRESS=VALUE`, `ADDRESS+=VALUE`, `ADDRESS-=VALUE` or `ADDRESS*=NUMBER`.
     pub fn parse_set(text: &str) -> Result<Self, NotAnEdit> {
         let (address, value) = split_value(text).ok_or(NotAnEdit::NoValue)?;
-        if let Some(sign) = address.chars().last().filter(|sign| matches!(sign, '+' | '-' | '*')) {
-            return Err(NotAnEdit::Arithmetic(sign));
-        }
-        let address = Address::parse(address.trim()).map_err(NotAnEdit::Address)?;
-        Ok(Self::Set { address, value: value.to_owned() })
+        let value = value.to_owned();
+        let by = match address.chars().last() {
+            Some('+') => Some(Amount::Plus(value.clone())),
+            Some('-') => Some(Amount::Minus(value.clone())),
+            Some('*') => Some(Amount::Times(value.clone())),
+            _ => None,
+        };
+        let name = if by.is_some() { &address[..address.len() - 1] } else { address };
+        let address = Address::parse(name.trim()).map_err(NotAnEdit::Address)?;
+        Ok(match by {
+            Some(by) => Self::Scale { address, by },
+            None => Self::Set { address, value },
+        })
     }
 
-    /// The setting that it is about.
-    pub fn address(&self) -> &Address {
+    /// Reads `ADDRESS` or `ADDRESS=VALUE` as something to be added.
+    pub fn parse_add(text: &str, spot: Where) -> Result<Self, NotAnEdit> {
+        let (address, value) = match split_value(text) {
+            Some((address, value)) => (address, Some(value.to_owned())),
+            None => (text, None),
+        };
+        let address = Address::parse(address.trim()).map_err(NotAnEdit::Address)?;
+        Ok(Self::Add { address, value, spot })
+    }
+
+    /// What it is about, for findings.
+    pub fn address(&self) -> String {
         match self {
             Self::Set { address, .. }
+            | Self::Scale { address, .. }
+            | Self::Add { address, .. }
             | Self::Enable(address)
             | Self::Disable(address)
-            | Self::Delete(address) => address,
+            | Self::Delete(address) => address.to_string(),
+            Self::ReplaceAll { old, .. } => old.clone(),
         }
     }
 }

@@ -1,12 +1,17 @@
 //! Where a setting goes that stands nowhere yet.
 
 use super::File;
-use super::find::ends_with;
-use super::place::Guide;
-use crate::address::Address;
-use crate::doc::{BlockId, Document, Family, Kind, LeafId};
+use super::ask::Where;
+use super::block::{Body, new_block};
+use super::find::{Found, ends_with, find_active};
+use super::misfit::{absent, ambiguous};
+use super::place::{Guide, Placed};
+use super::prove::Fate;
+use super::style::{deeper, inner_indent, new_line, quoted};
+use crate::address::{Address, address_of};
+use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
-use crate::text::nearest;
+use crate::text::{Span, Splice, ending_at, nearest};
 
 /// The place of a new line.
 pub struct Spot {
@@ -55,6 +60,158 @@ fn in_block(doc: &Document, file: usize, block: BlockId) -> Spot {
         |leaf: &LeafId| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(block);
     let last = inside.rev().find(own);
     Spot { file, block: Some(block), after: Some(last.unwrap_or(range.open())), like: last }
+}
+
+/// A setting in the place that was asked for; without a value, a bare name.
+pub fn born_at(
+    files: &[File],
+    address: &Address,
+    value: Option<&str>,
+    spot: &Where,
+    guide: &Guide<'_>,
+) -> Result<Placed, Finding> {
+    let mut found = spot_for(files, address, guide)?;
+    let doc = &files[found.file].doc;
+    found.after = match spot {
+        Where::Kin => last_kin(doc, &found, address.name()).or(found.after),
+        _ => after_leaf(files, &found, spot, guide)?,
+    };
+    let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
+    let raw = value.map(|value| quoted(doc, value, None)).transpose()?;
+    let (at, mut text) = new_line(doc, found.after, found.like, &name, raw.as_deref().unwrap_or_default());
+    if value.is_none() {
+        text = without_separator(doc, text, &name);
+    }
+    let value = value.unwrap_or_default();
+    let fate = Fate::Born(vec![(Kind::Setting, name.clone().into(), value.into())]);
+    let address = match found.block {
+        Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
+        None => address.to_string(),
+    };
+    let splices = vec![Splice { span: Span::at(at), text }];
+    Ok(Placed { file: found.file, leaf: found.after, fate, splices, address })
+}
+
+/// A new line without what would have parted the name from a value.
+fn without_separator(doc: &Document, text: Vec<u8>, name: &str) -> Vec<u8> {
+    let Some(at) = memchr::memmem::find(&text, name.as_bytes()) else {
+        return text;
+    };
+    let (head, rest) = text.split_at(at + name.len());
+    let terminator = doc.family().terminator().as_bytes();
+    let tail: Vec<u8> = rest.iter().copied().filter(|byte| matches!(byte, b'\r' | b'\n')).collect();
+    [head, terminator, &tail].concat()
+}
+
+/// The last setting of this name in the block.
+fn last_kin(doc: &Document, spot: &Spot, name: &str) -> Option<LeafId> {
+    let tree = doc.tree();
+    let own = |(leaf, kind, parts): &(LeafId, Kind, Parts)| {
+        *kind == Kind::Setting
+            && tree.block_of(*leaf) == spot.block
+            && doc.dialect().same(parts.name.of(doc.source()), name.as_bytes())
+    };
+    doc.statements().filter(own).map(|(leaf, ..)| leaf).last()
+}
+
+/// The leaf behind which something goes that is to stand first, last, above or below.
+fn after_leaf(
+    files: &[File],
+    spot: &Spot,
+    place: &Where,
+    guide: &Guide<'_>,
+) -> Result<Option<LeafId>, Finding> {
+    let tree = files[spot.file].doc.tree();
+    let open = spot.block.map(|block| tree.block(block).open());
+    let statement = |leaf: &LeafId| matches!(tree.kind(*leaf), Kind::Setting | Kind::Open);
+    Ok(match place {
+        Where::Kin | Where::Last => spot.after,
+        // The comments at the head of a file are about the file.
+        Where::First => {
+            open.or_else(|| (0..tree.len()).find(statement).map_or(spot.after, |first| first.checked_sub(1)))
+        }
+        Where::Above(address) => beside(files, spot, address, guide)?.checked_sub(1),
+        Where::Below(address) => {
+            let leaf = beside(files, spot, address, guide)?;
+            Some(tree.opened_by(leaf).map_or(leaf, |block| tree.block(block).end() - 1))
+        }
+    })
+}
+
+/// The statement, in the block of `spot`, that `address` means.
+fn beside(files: &[File], spot: &Spot, address: &Address, guide: &Guide<'_>) -> Result<LeafId, Finding> {
+    let doc = &files[spot.file].doc;
+    let found: Vec<Found> =
+        find_active(files, address).into_iter().filter(|(n, _)| *n == spot.file).collect();
+    let leaf = match found.as_slice() {
+        [(_, leaf)] => Some(*leaf),
+        [] => {
+            doc.tree().blocks().find(|(id, _)| names_block(doc, *id, address)).map(|(_, block)| block.open())
+        }
+        several => return Err(ambiguous(files, address, several)),
+    };
+    let leaf =
+        leaf.ok_or_else(|| absent(files, address, guide, "is not set, so nothing can stand beside it"))?;
+    if doc.tree().block_of(leaf) == spot.block {
+        return Ok(leaf);
+    }
+    Err(Finding::misfit("elsewhere", format!("{address} does not stand in the same block"))
+        .at(&files[spot.file].path, doc, leaf)
+        .mend("name one that does, or leave the place out"))
+}
+
+fn names_block(doc: &Document, block: BlockId, address: &Address) -> bool {
+    let own = address_of(doc, doc.tree().block(block).open()).to_string();
+    own == address.to_string() || own.ends_with(&format!("..{address}"))
+}
+
+/// A new block with its body.
+pub fn born_block(
+    files: &[File],
+    address: &Address,
+    spot: &Where,
+    body: &Body<'_>,
+    guide: &Guide<'_>,
+) -> Result<Placed, Finding> {
+    let file = guide.only.unwrap_or(guide.home);
+    let parent = match address.blocks() {
+        [] => Spot { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None },
+        _ => spot_for(files, address, guide)?,
+    };
+    let doc = &files[parent.file].doc;
+    let close = parent.block.and_then(|block| doc.tree().block(block).close());
+    let after = match spot {
+        Where::Kin | Where::Last => close.map_or(parent.after, |close| close.checked_sub(1)),
+        _ => after_leaf(files, &parent, spot, guide)?,
+    };
+    let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
+    let source = doc.source();
+    if at > 0 && source[at - 1] != b'\n' && at < source.len() {
+        let finding = Finding::misfit("shares-its-line", "the block around it is closed in the same line");
+        return Err(finding
+            .at_offset(&files[parent.file].path, doc, at)
+            .mend("give its closing mark a line of its own first"));
+    }
+    let open = parent.block.map(|block| doc.tree().block(block).open());
+    let indent = open.map_or_else(Vec::new, |open| inner_indent(doc, open));
+    let eol = ending_at(source, at).bytes();
+    let (block, things) = new_block(doc, address.name(), body, &indent, &deeper(doc), eol)?;
+    let open_end = at > 0 && source[at - 1] != b'\n';
+    let mut text = if open_end { eol.to_vec() } else { Vec::new() };
+    // A group that begins at the end of a file stands apart from what is above it.
+    let apart = parent.block.is_none() && at == source.len() && at > 0 && !source.ends_with(b"\n\n");
+    if apart {
+        text.extend_from_slice(eol);
+    }
+    text.extend(block);
+    let splices = vec![Splice { span: Span::at(at), text }];
+    Ok(Placed {
+        file: parent.file,
+        leaf: after,
+        fate: Fate::Born(things),
+        splices,
+        address: address.to_string(),
+    })
 }
 
 fn at_top(files: &[File], file: usize) -> Spot {

@@ -4,12 +4,18 @@
 //! misfit is reported.
 
 mod ask;
+mod block;
+mod deeds;
 mod find;
 mod insert;
+mod misfit;
 mod place;
 mod prove;
+mod quantity;
+mod shown;
 mod style;
 
-pub use ask::{Edit, NotAnEdit};
+pub use ask::{Amount, Edit, NotAnEdit, Where};
 pub use find::{find_active, find_dormant};
-pub use place::{EditedFile, File, Guide, Proposal, Shown, propose};
+pub use place::{EditedFile, File, Guide, Proposal, propose};
+pub use shown::Shown;

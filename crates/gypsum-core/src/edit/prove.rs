@@ -2,6 +2,7 @@
 //! by exactly what was asked for.
 
 use super::File;
+use super::block::Thing;
 use crate::doc::{Document, Kind, LeafId};
 use crate::finding::Finding;
 use std::collections::HashMap;
@@ -13,8 +14,8 @@ pub enum Fate {
     Given(Vec<u8>),
     /// The comment in this leaf is now this setting.
     Woken { name: Vec<u8>, value: Vec<u8> },
-    /// Behind this leaf stands this new setting.
-    Born { name: Vec<u8>, value: Vec<u8> },
+    /// Behind this leaf stand these new things.
+    Born(Vec<Thing>),
     /// The setting in this leaf is gone (removed, or a comment now).
     Gone,
 }
@@ -47,7 +48,7 @@ pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, 
 /// What must be the next thing in the new file.
 enum Wanted<'a> {
     Same(Kind, &'a [u8]),
-    Setting(&'a [u8], &'a [u8]),
+    New(Kind, &'a [u8], &'a [u8]),
 }
 
 fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option<Option<LeafId>> {
@@ -58,10 +59,11 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
     let mut there = new.tree().leaves().filter(|(_, kind, _)| counts(*kind)).map(|(id, ..)| id);
     let born = |leaf: Option<LeafId>| {
         let fates = by_leaf.get(&leaf).into_iter().flatten();
-        fates.filter_map(|fate| match fate {
-            Fate::Born { name, value } => Some(Wanted::Setting(name, value)),
+        let things = fates.filter_map(|fate| match fate {
+            Fate::Born(things) => Some(things),
             _ => None,
-        })
+        });
+        things.flatten().map(|(kind, name, value)| Wanted::New(*kind, name, value))
     };
     for wanted in born(None) {
         let is = next_is(new, &mut there, &wanted);
@@ -72,13 +74,13 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
     for (leaf, kind, span) in old.tree().leaves() {
         let fate = by_leaf
             .get(&Some(leaf))
-            .and_then(|fates| fates.iter().find(|fate| !matches!(fate, Fate::Born { .. })));
+            .and_then(|fates| fates.iter().find(|fate| !matches!(fate, Fate::Born(_))));
         let parts = fate.and_then(|_| old.parts(leaf));
         let wanted = match fate {
             Some(Fate::Gone) => None,
-            Some(Fate::Woken { name, value }) => Some(Wanted::Setting(name, value)),
+            Some(Fate::Woken { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
             Some(Fate::Given(value)) => {
-                parts.map(|parts| Wanted::Setting(parts.name.of(old.source()), value))
+                parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
             }
             _ => counts(kind).then(|| Wanted::Same(kind, span.of(old.source()).trim_ascii())),
         };
@@ -105,13 +107,20 @@ fn next_is(
         Wanted::Same(kind, bytes) => {
             new.tree().kind(id) == *kind && new.tree().span(id).of(new.source()).trim_ascii() == *bytes
         }
-        Wanted::Setting(name, value) => new.parts(id).is_some_and(|parts| {
-            new.tree().kind(id) == Kind::Setting
+        Wanted::New(Kind::Close, ..) => new.tree().kind(id) == Kind::Close,
+        Wanted::New(kind, name, value) => new.parts(id).is_some_and(|parts| {
+            let read = new.value(&parts);
+            new.tree().kind(id) == *kind
                 && parts.name.of(new.source()) == *name
-                && same_value(&new.value(&parts), value)
+                && (same_value(&read, value)
+                    || *kind == Kind::Open && read.split_whitespace().eq(words(value)))
         }),
     };
     if fits { None } else { Some(Some(id)) }
+}
+
+fn words(value: &[u8]) -> impl Iterator<Item = &str> {
+    std::str::from_utf8(value).unwrap_or_default().split_whitespace()
 }
 
 /// A value that was typed with quotes of its own reads back without them.

@@ -90,24 +90,24 @@ pub fn new_line(
     (at, text)
 }
 
-/// How far the first line in a block is indented that `open` opens: deeper than its own by as much as
-/// other blocks of this file show.
-fn inner_indent(doc: &Document, open: LeafId) -> Vec<u8> {
+/// How far the first line in a block is indented that `open` opens.
+pub fn inner_indent(doc: &Document, open: LeafId) -> Vec<u8> {
+    let own = doc.parts(open).map(|parts| indent(doc, open, &parts)).unwrap_or_default();
+    [own, deeper(doc)].concat()
+}
+
+/// How much deeper than its own line the body of a block is indented, as blocks of this file show it.
+pub fn deeper(doc: &Document) -> Vec<u8> {
     let of = |leaf: LeafId| doc.parts(leaf).map(|parts| indent(doc, leaf, &parts));
-    let own = of(open).unwrap_or_default();
-    let deeper = doc.tree().blocks().find_map(|(id, block)| {
+    let shown = doc.tree().blocks().find_map(|(id, block)| {
         let inside = (block.open() + 1)..block.end();
-        let first = inside
-            .into_iter()
-            .find(|leaf| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(id))?;
+        let own =
+            |leaf: &LeafId| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(id);
+        let first = inside.into_iter().find(own)?;
         of(first)?.strip_prefix(of(block.open())?.as_slice()).map(<[u8]>::to_vec)
     });
-    let usual = if doc.family().closes_blocks() || doc.family() == Family::Stanzas {
-        b"    ".to_vec()
-    } else {
-        Vec::new()
-    };
-    [own, deeper.unwrap_or(usual)].concat()
+    let flat = matches!(doc.family(), Family::Sections);
+    shown.unwrap_or_else(|| if flat { Vec::new() } else { b"    ".to_vec() })
 }
 
 fn indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {

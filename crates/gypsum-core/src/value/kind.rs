@@ -28,6 +28,13 @@ pub enum Kind {
     Path,
 }
 
+impl Kind {
+    /// Whether values of this kind can be raised and lowered.
+    pub fn is_quantity(self) -> bool {
+        matches!(self, Self::Integer | Self::Size | Self::Duration)
+    }
+}
+
 /// Why a text is no value of the kind.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Misfit {

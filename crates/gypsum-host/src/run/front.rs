@@ -24,6 +24,8 @@ use std::time::Duration;
 pub enum Wish {
     /// These edits.
     Edits(Vec<Edit>),
+    /// This whole prepared file, in place of the daemon's home file or the one that was named.
+    Whole(Vec<u8>),
     /// These files as a whole: what each is to hold, none where it is to be gone.
     Files(Vec<(PathBuf, Option<Vec<u8>>)>),
 }
@@ -37,6 +39,8 @@ pub struct Job {
     pub wish: Wish,
     /// The only file to edit.
     pub only: Option<PathBuf>,
+    /// A remark above what is new or changed.
+    pub remark: Option<String>,
     /// Why, in the person's words.
     pub why: Option<String>,
     /// Who: the login.

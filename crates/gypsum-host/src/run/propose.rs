@@ -23,6 +23,10 @@ impl Run<'_> {
         let front = self.front()?;
         let placed = match front.job.wish.clone() {
             Wish::Edits(edits) => front.place(&edits)?,
+            Wish::Whole(bytes) => {
+                let target = front.target()?;
+                front.whole(&[(target, Some(bytes))], disk)?
+            }
             Wish::Files(files) => front.whole(&files, disk)?,
         };
         if let Err(misfits) = placed {
@@ -55,6 +59,8 @@ impl Front {
             block: profile.files.section.as_deref(),
             spelling: &|name| profile.spelling(name).map(str::to_owned),
             plausible: &|name, value| guide_names(profile, name, value),
+            remark: self.job.remark.as_deref(),
+            quantity: &|name| profile.setting(name).is_some_and(|(_, setting)| setting.kind.is_quantity()),
         };
         let proposal = match propose(&loading.files, edits, &guide) {
             Ok(proposal) => proposal,
@@ -76,6 +82,16 @@ impl Front {
         self.after = after;
         self.new_files = new_files;
         Ok(Ok(()))
+    }
+
+    /// The file that a prepared one takes the place of.
+    fn target(&self) -> Result<std::path::PathBuf, Trouble> {
+        let loading = self.loading()?;
+        let n = match &self.job.only {
+            Some(path) => loading.find(path)?,
+            None => loading.home,
+        };
+        Ok(loading.loaded[n].real.clone())
     }
 
     fn whole(

@@ -37,8 +37,8 @@ pub fn run(cli: Cli) -> u8 {
     };
     let context = Context { out, state };
     let done = match cli.command {
-        Command::Change { target, edits, enable, disable, delete, within, manner } => {
-            let typed = change::Typed { edits, enable, disable, delete, within };
+        Command::Change { target, edits, more, within, manner } => {
+            let typed = change::Typed { edits, more: *more, within };
             change::run(&context, &target, &typed, &manner)
         }
         Command::Check { target } => check::run(&context, &target),

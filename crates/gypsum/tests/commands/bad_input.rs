@@ -26,7 +26,7 @@ fn wrong_words_are_refused_with_the_nearest_right_ones() {
         (&["change", "departures", "rows=50"], 3, "from 1 to 40"),
         (&["change", "departures", "rows=“5”"], 3, "a quote from a text page"),
         (&["change", "departures", "rows"], 2, "there is no = in it"),
-        (&["change", "departures", "rows+=2"], 2, "+= is not understood"),
+        (&["change", "departures", "quay+=2"], 3, "nothing says that it is a quantity"),
         (&["change", "departures"], 2, "no edit was given"),
         (&["change", "departures", "--delete", "notice"], 3, "is not set"),
         (&["change", "departures", "--enable", "notice"], 3, "stands nowhere commented out"),

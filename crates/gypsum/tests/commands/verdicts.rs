@@ -189,3 +189,50 @@ fn the_demonstration_ends_as_announced_and_leaves_nothing() {
     assert!(!std::path::Path::new(folder).exists(), "{folder}");
     assert!(text.lines().all(|line| line.chars().count() <= 84), "it fits a terminal");
 }
+
+#[test]
+fn every_way_to_edit_makes_one_change() {
+    let host = host();
+    let first = config(&host);
+    // As typed in a shell: raised, doubled, one more with a remark.
+    let edits = [
+        "change",
+        "departures",
+        "rows+=2",
+        "refresh*=2",
+        "--add",
+        "notice=Mind the gangway",
+        "--remark",
+        "for the summer",
+    ];
+    let output = gypsum(&host, &edits);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    let after = config(&host);
+    assert!(after.contains("rows 10 ") && after.contains("\nrefresh 60\n"), "{after}");
+    assert!(after.ends_with("# for the summer\nnotice Mind the gangway\n"), "{after}");
+    assert!(host.ask().unwrap().contains("Mind the gangway"));
+
+    let output = gypsum(
+        &host,
+        &["change", "departures", "--replace-all", "Saltmarsh", "--by", "Saltmarsh-East", "-n"],
+    );
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("Saltmarsh-East"));
+
+    // A prepared file, and one that comes through a pipe.
+    let prepared = host.root().join("prepared.conf");
+    fs::write(&prepared, first.replace("rows 8", "rows 3")).unwrap();
+    let output = gypsum(&host, &["change", "departures", "--whole", prepared.to_str().unwrap()]);
+    assert_eq!(
+        (status(&output), config(&host)),
+        (0, fs::read_to_string(&prepared).unwrap()),
+        "{}",
+        said(&host, &output)
+    );
+    let mut piped = command(&host, &["change", "departures", "--whole", "-"]);
+    let mut child =
+        piped.stdin(std::process::Stdio::piped()).stdout(std::process::Stdio::null()).spawn().unwrap();
+    std::io::Write::write_all(&mut child.stdin.take().unwrap(), b"rows twelve\n").unwrap();
+    assert_eq!(child.wait().unwrap().code(), Some(3), "a prepared file is checked, too");
+    assert_eq!(config(&host), fs::read_to_string(&prepared).unwrap());
+}

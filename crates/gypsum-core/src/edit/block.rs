@@ -1,0 +1,96 @@
+//! New blocks: the opening line, what stands in it, and the mark that closes it, which nobody types.
+
+use super::ask::Edit;
+use super::style::quoted;
+use crate::doc::{Document, Family, Kind};
+use crate::finding::Finding;
+
+/// A setting of a new block: its name and value.
+pub type Body<'a> = Vec<(&'a str, &'a str)>;
+
+/// Each edit with the settings that belong into the block that it adds.
+pub fn bodies(edits: &[Edit]) -> Vec<(&Edit, Body<'_>)> {
+    let mut out: Vec<(&Edit, Body<'_>)> = Vec::new();
+    for edit in edits {
+        let inner = match edit {
+            Edit::Set { address, value } => Some((address, value)),
+            _ => None,
+        };
+        let block = inner.and_then(|(inner, _)| {
+            let steps: Vec<String> = inner.blocks().iter().map(ToString::to_string).collect();
+            out.iter_mut().rev().find(|(edit, _)| match edit {
+                Edit::Add { address, value: None, .. } => {
+                    !steps.is_empty() && address.to_string() == steps.join("..")
+                }
+                _ => false,
+            })
+        });
+        match (block, inner) {
+            (Some((_, body)), Some((address, value))) => body.push((address.name(), value)),
+            _ => out.push((edit, Vec::new())),
+        }
+    }
+    out
+}
+
+/// Whether a name added without a value and without a body is a block all the same.
+pub fn is_block(doc: &Document, words: &str, body: &Body<'_>) -> bool {
+    !body.is_empty()
+        || doc.family() == Family::Sections && words.starts_with('[')
+        || doc.dialect().groups.iter().any(|group| {
+            let first = words.split(' ').next().unwrap_or_default();
+            doc.dialect().same(first.as_bytes(), group.as_bytes())
+        })
+}
+
+/// What a new thing is to be read back as.
+pub type Thing = (Kind, Vec<u8>, Vec<u8>);
+
+/// The text of a new block at `indent`, whose body is indented by `deeper` more, and what it is to be
+/// read back as.
+pub fn new_block(
+    doc: &Document,
+    words: &str,
+    body: &Body<'_>,
+    indent: &[u8],
+    deeper: &[u8],
+    eol: &[u8],
+) -> Result<(Vec<u8>, Vec<Thing>), Finding> {
+    let (name, rest) = words.split_once(' ').unwrap_or((words, ""));
+    let family = doc.family();
+    let (open, close) = match family {
+        Family::Braces => (format!("{words} {{"), Some("}".to_owned())),
+        Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),
+        Family::Sections => (format!("[{words}]"), None),
+        Family::Stanzas if doc.dialect().groups.is_empty() => (format!("{words}:"), None),
+        Family::Keyword | Family::Stanzas => (words.to_owned(), None),
+        _ => {
+            return Err(Finding::misfit("no-blocks", format!("a {} file has no blocks", family.name()))
+                .mend("leave out the steps before the name"));
+        }
+    };
+    let whole = family == Family::Sections;
+    let (name, rest) = if whole { (words, "") } else { (name, rest) };
+    let mut text = [indent, open.as_bytes(), eol].concat();
+    let mut things = vec![(Kind::Open, name.into(), rest.into())];
+    for (name, value) in body {
+        let separator = family.separator(doc.dialect());
+        let raw = quoted(doc, value, None)?;
+        let line = [
+            indent,
+            deeper,
+            name.as_bytes(),
+            separator.as_bytes(),
+            &raw,
+            family.terminator().as_bytes(),
+            eol,
+        ];
+        text.extend(line.concat());
+        things.push((Kind::Setting, (*name).into(), (*value).into()));
+    }
+    if let Some(close) = close {
+        text.extend([indent, close.as_bytes(), eol].concat());
+        things.push((Kind::Close, Vec::new(), Vec::new()));
+    }
+    Ok((text, things))
+}

@@ -1,0 +1,306 @@
+//! One edit at a time: found, and turned into splices.
+
+use super::ask::{Edit, Where};
+use super::block::{Body, is_block};
+use super::find::{find_active, find_dormant};
+use super::insert::spot_for;
+use super::misfit::{absent, ambiguous, no_quantity};
+use super::place::{File, Guide, Placed};
+use super::prove::Fate;
+use super::quantity::changed;
+use super::style::{new_line, quoted, separator_for};
+use crate::address::{Address, address_of};
+use crate::doc::{Document, Dormant, Kind, LeafId, Nearness, Parts};
+use crate::finding::Finding;
+use crate::text::{Span, Splice, ending_at, line_span};
+
+/// Everything that edits are placed in and by.
+pub struct Deeds<'a> {
+    pub files: &'a [File],
+    pub guide: &'a Guide<'a>,
+}
+
+impl Deeds<'_> {
+    /// What one edit comes to; `body` are the settings of the block that it adds.
+    pub fn place(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<Placed>, Finding> {
+        let (files, guide) = (self.files, self.guide);
+        match edit {
+            Edit::Set { address, value } => match self.one(address)? {
+                Some((n, leaf)) => Ok(set(files, n, leaf, value)?.into_iter().collect()),
+                None => match self.asleep(address) {
+                    Some((n, dormant)) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
+                    None => Ok(vec![born(files, address, value, guide)?]),
+                },
+            },
+            Edit::Scale { address, by } => self.scale(edit, address, by),
+            Edit::Add { address, value, spot } => self.add(address, value.as_deref(), spot, body),
+            Edit::ReplaceAll { old, new } => self.replace_all(edit, old, new),
+            Edit::Enable(address) => match (self.one(address)?, self.asleep(address)) {
+                (Some(_), _) => Ok(Vec::new()),
+                (None, Some((n, dormant))) => Ok(vec![wake(files, n, &dormant, None)?]),
+                (None, None) => Err(absent(files, address, guide, "stands nowhere commented out")),
+            },
+            Edit::Disable(address) | Edit::Delete(address) => match self.one(address)? {
+                Some((n, leaf)) => Ok(vec![remove(files, n, leaf, edit)?]),
+                None if matches!(edit, Edit::Disable(_)) && self.asleep(address).is_some() => Ok(Vec::new()),
+                None => Err(absent(files, address, guide, "is not set")),
+            },
+        }
+    }
+
+    /// The one active setting that an address means, if there is any.
+    fn one(&self, address: &Address) -> Result<Option<(usize, LeafId)>, Finding> {
+        let mut active = find_active(self.files, address);
+        active.retain(|(n, _)| self.is_meant(*n));
+        if active.len() > 1 {
+            return Err(ambiguous(self.files, address, &active));
+        }
+        Ok(active.first().copied())
+    }
+
+    fn is_meant(&self, file: usize) -> bool {
+        self.guide.only.is_none_or(|only| only == file)
+    }
+
+    fn asleep(&self, address: &Address) -> Option<(usize, Dormant)> {
+        let fits = |found: &(usize, Dormant)| {
+            self.is_meant(found.0) && is_asleep(&self.files[found.0].doc, &found.1, self.guide)
+        };
+        let mut found: Vec<_> = find_dormant(self.files, address).into_iter().filter(fits).collect();
+        found.sort_by_key(|(n, dormant)| (dormant.nearness, *n != self.guide.home));
+        found.into_iter().next()
+    }
+
+    fn scale(&self, edit: &Edit, address: &Address, by: &super::ask::Amount) -> Result<Vec<Placed>, Finding> {
+        let adds = !matches!(by, super::ask::Amount::Times(_));
+        if adds && !(self.guide.quantity)(address.name()) {
+            return Err(no_quantity(edit, "nothing says that it is a quantity, so += and -= do not fit"));
+        }
+        let value = |doc: &Document, parts: &Parts| {
+            changed(&doc.value(parts), by).map_err(|why| no_quantity(edit, &why))
+        };
+        if let Some((n, leaf)) = self.one(address)? {
+            let doc = &self.files[n].doc;
+            let parts = doc.parts(leaf).ok_or_else(|| no_quantity(edit, "it cannot be read"))?;
+            return Ok(set(self.files, n, leaf, &value(doc, &parts)?)?.into_iter().collect());
+        }
+        match self.asleep(address) {
+            Some((n, dormant)) => {
+                let value = value(&self.files[n].doc, &dormant.parts)?;
+                Ok(vec![wake(self.files, n, &dormant, Some(&value))?])
+            }
+            None => Err(absent(
+                self.files,
+                address,
+                self.guide,
+                "is not set, so there is nothing to change it from",
+            )),
+        }
+    }
+
+    fn replace_all(&self, edit: &Edit, old: &str, new: &str) -> Result<Vec<Placed>, Finding> {
+        let mut placed = Vec::new();
+        for (n, file) in self.files.iter().enumerate().filter(|(n, _)| self.is_meant(*n)) {
+            for (leaf, kind, parts) in file.doc.statements() {
+                let value = file.doc.value(&parts);
+                let whole = value == old;
+                if kind != Kind::Setting || !(whole || value.split([' ', '\t', ',']).any(|word| word == old))
+                {
+                    continue;
+                }
+                let replaced = if whole { new.to_owned() } else { words_replaced(&value, old, new) };
+                placed.extend(set(self.files, n, leaf, &replaced)?);
+            }
+        }
+        if placed.is_empty() && old != new {
+            return Err(Finding::misfit("not-there", format!("{old:?} stands nowhere as a whole value"))
+                .about(edit.address())
+                .mend("`gypsum show` finds parts of values, too"));
+        }
+        Ok(placed)
+    }
+
+    fn add(
+        &self,
+        address: &Address,
+        value: Option<&str>,
+        spot: &Where,
+        body: &Body<'_>,
+    ) -> Result<Vec<Placed>, Finding> {
+        let home = &self.files[self.guide.only.unwrap_or(self.guide.home)].doc;
+        if value.is_none() && is_block(home, address.name(), body) {
+            return Ok(vec![super::insert::born_block(self.files, address, spot, body, self.guide)?]);
+        }
+        Ok(vec![super::insert::born_at(self.files, address, value, spot, self.guide)?])
+    }
+
+    /// Puts a remark above what `placed` is about.
+    pub fn remark(&self, placed: &mut Placed, remark: &str) -> Result<(), Finding> {
+        if remark.chars().any(char::is_control) {
+            return Err(Finding::misfit("control-character", "a remark is one line")
+                .mend("leave the line break out of it"));
+        }
+        let doc = &self.files[placed.file].doc;
+        let Some(first) = placed.splices.first_mut() else {
+            return Ok(());
+        };
+        let at = first.span.start as usize;
+        let eol = ending_at(doc.source(), at).bytes();
+        let comment = |indent: &[u8]| {
+            [indent, doc.dialect().own_mark().as_bytes(), b" ", remark.as_bytes(), eol].concat()
+        };
+        let blanks = |bytes: &[u8]| {
+            bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
+        };
+        if matches!(placed.fate, Fate::Born(_)) {
+            let lead = first.text.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
+            let text = first.text.split_off(lead);
+            first.text.extend(comment(&blanks(&text)));
+            first.text.extend(text);
+            return Ok(());
+        }
+        let line = line_span(doc.source(), at);
+        let text = comment(&blanks(line.of(doc.source())));
+        placed.splices.insert(0, Splice { span: Span::at(line.start as usize), text });
+        Ok(())
+    }
+}
+
+/// `value` with every word that is `old` replaced; blanks and commas part words and stay.
+fn words_replaced(value: &str, old: &str, new: &str) -> String {
+    let parts = value.split_inclusive([' ', '\t', ',']);
+    let replaced = |part: &str| {
+        let word = part.trim_end_matches([' ', '\t', ',']);
+        if word == old { format!("{new}{}", &part[word.len()..]) } else { part.to_owned() }
+    };
+    parts.map(replaced).collect()
+}
+
+/// A comment counts as asleep where its name stands right behind the mark, or where its value is
+/// one that the setting may have.
+fn is_asleep(doc: &Document, dormant: &Dormant, guide: &Guide<'_>) -> bool {
+    dormant.nearness == Nearness::Close
+        || (guide.plausible)(&doc.text(dormant.parts.name), &doc.value(&dormant.parts))
+}
+
+fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<Placed>, Finding> {
+    let doc = &files[file].doc;
+    let Some(parts) = doc.parts(leaf) else {
+        return Ok(None);
+    };
+    let address = address_of(doc, leaf).to_string();
+    if !parts.value.is_none() && doc.value(&parts) == value {
+        return Ok(None);
+    }
+    let splices = value_splices(doc, &parts, value)
+        .map_err(|finding| finding.about(&address).at(&files[file].path, doc, leaf))?;
+    let fate = Fate::Given(value.into());
+    Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address }))
+}
+
+/// The splices that give a statement this value. Of a value in several pieces the first becomes the new
+/// one and the others go with their lines; comments between them stay.
+fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Result<Vec<Splice>, Finding> {
+    let source = doc.source();
+    let mut pieces = parts.value.iter();
+    let Some(first) = pieces.next() else {
+        let text = [separator_for(doc), &quoted(doc, value, None)?].concat();
+        return Ok(vec![Splice { span: Span::at(parts.name.end as usize), text }]);
+    };
+    if first.is_empty() {
+        let spaced = first.start > 0 && source.get(parts.name.end as usize) == Some(&b' ');
+        let blank: &[u8] = if spaced && source[first.start as usize - 1] != b' ' { b" " } else { b"" };
+        return Ok(vec![Splice { span: first, text: [blank, &quoted(doc, value, None)?].concat() }]);
+    }
+    let mut splices = vec![Splice { span: first, text: quoted(doc, value, Some(first.of(source)))? }];
+    let mut end = first.end as usize;
+    for piece in pieces {
+        let between = &source[end..piece.start as usize];
+        let start = if between.iter().all(|byte| byte.is_ascii_whitespace() || *byte == b'\\') {
+            end
+        } else {
+            // A comment stands between: from the end of its line, so that the last line keeps the
+            // ending that it has.
+            let line = line_span(source, piece.start as usize).start as usize;
+            let text = source[..line].strip_suffix(b"\n").unwrap_or(&source[..line]);
+            text.strip_suffix(b"\r").unwrap_or(text).len()
+        };
+        splices.push(Splice { span: Span::new(start, piece.end as usize), text: Vec::new() });
+        end = piece.end as usize;
+    }
+    Ok(splices)
+}
+
+fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) -> Result<Placed, Finding> {
+    let doc = &files[file].doc;
+    let mut splices = vec![Splice { span: dormant.mark, text: Vec::new() }];
+    let name = doc.text(dormant.parts.name).into_owned();
+    let mut becomes = doc.value(&dormant.parts);
+    if let Some(value) = value {
+        let more = value_splices(doc, &dormant.parts, value)
+            .map_err(|finding| finding.at(&files[file].path, doc, dormant.leaf))?;
+        splices.extend(more);
+        becomes.clone_from(value);
+    }
+    let address = below(doc, dormant.leaf, &name);
+    let fate = Fate::Woken { name: name.into(), value: becomes.into() };
+    Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address })
+}
+
+fn born(files: &[File], address: &Address, value: &str, guide: &Guide<'_>) -> Result<Placed, Finding> {
+    let spot = spot_for(files, address, guide)?;
+    let doc = &files[spot.file].doc;
+    let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
+    let text = quoted(doc, value, None).map_err(|finding| finding.about(address))?;
+    let (at, text) = new_line(doc, spot.after, spot.like, &name, &text);
+    let shown = match spot.block {
+        Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
+        None => address.to_string(),
+    };
+    let fate = Fate::Born(vec![(Kind::Setting, name.into(), value.into())]);
+    let splices = vec![Splice { span: Span::at(at), text }];
+    Ok(Placed { file: spot.file, leaf: spot.after, fate, splices, address: shown })
+}
+
+fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
+    let doc = &files[file].doc;
+    let whole = doc.tree().span(leaf);
+    let splices = match doc.parts(leaf) {
+        Some(parts) if matches!(edit, Edit::Disable(_)) => {
+            let line = line_span(doc.source(), parts.name.start as usize);
+            if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
+                let finding = Finding::misfit(
+                    "shares-its-line",
+                    "other statements stand in the same line; a comment mark would take them along",
+                );
+                return Err(finding
+                    .at(&files[file].path, doc, leaf)
+                    .mend("give it a line of its own first, or --delete it"));
+            }
+            commented_out(doc, whole, statement_start(doc, &parts))
+        }
+        _ => vec![Splice { span: whole, text: Vec::new() }],
+    };
+    let address = address_of(doc, leaf).to_string();
+    Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address })
+}
+
+/// Where a statement begins: at its name, or at the word before it that belongs to it.
+fn statement_start(doc: &Document, parts: &Parts) -> usize {
+    let line = line_span(doc.source(), parts.name.start as usize);
+    let lead = line.of(doc.source()).iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
+    line.start as usize + lead
+}
+
+/// A comment mark before the name, and before every line that continues it.
+fn commented_out(doc: &Document, whole: Span, name: usize) -> Vec<Splice> {
+    let mark = doc.dialect().own_mark().as_bytes();
+    let body = &doc.source()[name..whole.end as usize];
+    let more = memchr::memchr_iter(b'\n', body).map(|at| name + at + 1).filter(|at| *at < whole.end as usize);
+    std::iter::once(name).chain(more).map(|at| Splice { span: Span::at(at), text: mark.into() }).collect()
+}
+
+fn below(doc: &Document, leaf: LeafId, name: &str) -> String {
+    let block = doc.tree().block_of(leaf).map(|block| address_of(doc, doc.tree().block(block).open()));
+    block.map_or_else(|| name.to_owned(), |block| format!("{block}..{name}"))
+}

@@ -1,0 +1,40 @@
+//! What an edit does not fit for, with the addresses that would.
+
+use super::ask::Edit;
+use super::place::{File, Guide};
+use crate::address::{Address, address_of};
+use crate::doc::LeafId;
+use crate::finding::Finding;
+
+pub(super) fn ambiguous(files: &[File], address: &Address, found: &[(usize, LeafId)]) -> Finding {
+    let several_files = found.iter().any(|(n, _)| *n != found[0].0);
+    let places: Vec<String> = found
+        .iter()
+        .map(|(n, leaf)| {
+            let doc = &files[*n].doc;
+            let here = address_of(doc, *leaf);
+            let within = if several_files { format!("--in {} ", files[*n].path) } else { String::new() };
+            format!("{within}{here} (line {})", doc.place(*leaf).line)
+        })
+        .collect();
+    let (n, leaf) = found[0];
+    Finding::misfit("ambiguous", format!("{address} stands in {} places", found.len()))
+        .at(&files[n].path, &files[n].doc, leaf)
+        .about(address)
+        .mend(format!("say which: {}", places.join("; ")))
+}
+
+pub(super) fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: &str) -> Finding {
+    let path = &files[guide.only.unwrap_or(guide.home)].path;
+    Finding::misfit("not-there", format!("{address} {why}"))
+        .in_file(path)
+        .about(address)
+        .mend("`gypsum show` lists the settings with their addresses")
+}
+
+/// A quantity was asked for where there is none.
+pub(super) fn no_quantity(edit: &Edit, why: &str) -> Finding {
+    Finding::misfit("no-quantity", format!("{}: {why}", edit.address()))
+        .about(edit.address())
+        .mend("give the whole new value: ADDRESS=VALUE")
+}
