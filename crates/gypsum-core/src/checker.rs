@@ -69,15 +69,21 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
         said.push(line);
         let bad = !proposal.accepts() || fault_word(line);
         let severity = if bad { Severity::Fault } else { Severity::Warning };
-        findings.push(located(Finding::new("checker", severity, format!("{command}: {line}")), line, about));
+        findings.push(located(Finding::new("checker", severity, said_by(command, line)), line, about));
     }
     for line in proposal.printed.iter().filter(|line| fault_word(line)).filter(&mut is_new) {
-        findings.push(located(Finding::fault("checker", format!("{command}: {line}")), line, about));
+        findings.push(located(Finding::fault("checker", said_by(command, line)), line, about));
     }
     if !proposal.accepts() && !findings.iter().any(|finding| finding.severity == Severity::Fault) {
         findings.push(rejected(control, proposal, about));
     }
     findings
+}
+
+/// A line of a checker, with its name in front where it does not say that itself.
+fn said_by(command: &str, line: &str) -> String {
+    let own = line.strip_prefix(command).is_some_and(|rest| rest.starts_with(':'));
+    if own { line.to_owned() } else { format!("{command}: {line}") }
 }
 
 fn rejected(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'_>) -> Finding {

@@ -6,6 +6,7 @@ use crate::trouble::Trouble;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
 use gypsum_core::profile::Profile;
+use std::collections::VecDeque;
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
@@ -44,61 +45,60 @@ impl Loading {
     }
 }
 
-/// The files of a daemon, links followed, for their locks; one that cannot be resolved is left to
-/// [`load`] to complain about.
-pub fn resolved(profile: &Profile) -> Result<Vec<PathBuf>, Trouble> {
-    let mut names = names_of(profile)?;
-    names.push(PathBuf::from(&profile.files.home));
-    Ok(names.into_iter().map(|name| name.canonicalize().unwrap_or(name)).collect())
+/// The files of a daemon, links followed, for their locks; what cannot be read is left to [`load`] to
+/// complain about.
+pub fn resolved(disk: &dyn Disk, profile: &Profile) -> Result<Vec<PathBuf>, Trouble> {
+    Ok(load(disk, profile)?.loaded.into_iter().map(|file| file.real).collect())
 }
 
-/// Reads the files of a daemon.
+/// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
+/// they include.
 pub fn load(disk: &dyn Disk, profile: &Profile) -> Result<Loading, Trouble> {
     let home = PathBuf::from(&profile.files.home);
-    let mut names = names_of(profile)?;
-    if !names.contains(&home) {
-        names.push(home.clone());
+    let mut waiting = VecDeque::new();
+    for pattern in &profile.files.read {
+        waiting.extend(matching(pattern)?);
     }
+    if !waiting.contains(&home) {
+        waiting.push_back(home.clone());
+    }
+    let base = home.parent().unwrap_or(&home).to_owned();
     let mut loading = Loading { loaded: Vec::new(), files: Vec::new(), home: 0 };
-    for name in names {
+    while let Some(name) = waiting.pop_front() {
+        let (loaded, bytes) = load_one(disk, &name)?;
+        // One file reached twice is one file, and a cycle ends where it closes.
+        if loading.loaded.iter().any(|known| known.real == loaded.real) {
+            continue;
+        }
         if name == home {
             loading.home = loading.loaded.len();
         }
-        let (loaded, bytes) = load_one(disk, &name)?;
         let doc = Document::read(bytes, profile.files.format, profile.dialect.clone())
             .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?;
+        for pattern in doc.includes() {
+            // Daemons take relative names from where their main file is.
+            waiting.extend(matching(&base.join(pattern).display().to_string())?);
+        }
         loading.files.push(File { path: name.display().to_string(), doc });
         loading.loaded.push(loaded);
     }
     Ok(loading)
 }
 
-fn names_of(profile: &Profile) -> Result<Vec<PathBuf>, Trouble> {
-    let mut names: Vec<PathBuf> = Vec::new();
-    for pattern in &profile.files.read {
-        if !pattern.contains(['*', '?', '[']) {
-            // A plain path that is not there is the home file's business, or none.
-            let path = PathBuf::from(pattern);
-            if fs::symlink_metadata(&path).is_ok() && !names.contains(&path) {
-                names.push(path);
-            }
-            continue;
-        }
-        let options = glob::MatchOptions {
-            require_literal_leading_dot: true,
-            require_literal_separator: true,
-            ..Default::default()
-        };
-        let found = glob::glob_with(pattern, options)
-            .map_err(|error| Trouble::usage(format!("{pattern:?} is no pattern: {error}")))?;
-        for path in found {
-            let path = path.map_err(|error| Trouble::file("look into", error.path(), error.error()))?;
-            if !names.contains(&path) {
-                names.push(path);
-            }
-        }
+/// The files that a path or pattern names. A plain path that is not there is none.
+fn matching(pattern: &str) -> Result<Vec<PathBuf>, Trouble> {
+    if !pattern.contains(['*', '?', '[']) {
+        let path = PathBuf::from(pattern);
+        return Ok(if fs::symlink_metadata(&path).is_ok() { vec![path] } else { Vec::new() });
     }
-    Ok(names)
+    let options = glob::MatchOptions {
+        require_literal_leading_dot: true,
+        require_literal_separator: true,
+        ..Default::default()
+    };
+    let found = glob::glob_with(pattern, options)
+        .map_err(|error| Trouble::usage(format!("{pattern:?} is no pattern: {error}")))?;
+    found.map(|path| path.map_err(|error| Trouble::file("look into", error.path(), error.error()))).collect()
 }
 
 fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> {

@@ -41,6 +41,8 @@ pub struct Dialect {
     pub column: String,
     /// Blocks that nothing in their own line tells apart, each with the setting whose value does.
     pub identified_by: BTreeMap<String, String>,
+    /// Names of statements whose value is a file, or a pattern of files, that is read at their place.
+    pub includes: Vec<String>,
     /// Which of several statements decides.
     pub wins: Wins,
 }
@@ -59,6 +61,7 @@ impl Default for Dialect {
             indent_continues: false,
             column: String::new(),
             identified_by: BTreeMap::new(),
+            includes: Vec::new(),
             wins: Wins::default(),
         }
     }

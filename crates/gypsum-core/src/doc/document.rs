@@ -128,6 +128,19 @@ impl Document {
         path
     }
 
+    /// The files, or patterns of files, that are read at a place of this one, in order.
+    pub fn includes(&self) -> Vec<String> {
+        let names = &self.dialect.includes;
+        if names.is_empty() {
+            return Vec::new();
+        }
+        let includes = |name: &[u8]| names.iter().any(|include| self.dialect.same(include.as_bytes(), name));
+        self.statements()
+            .filter(|(_, kind, parts)| *kind == Kind::Setting && includes(parts.name.of(&self.source)))
+            .map(|(_, _, parts)| self.value(&parts))
+            .collect()
+    }
+
     /// Whether `block` is a conditional group: what stands in it holds only at times.
     pub fn is_conditional(&self, block: BlockId) -> bool {
         self.family == Family::Keyword

@@ -75,13 +75,35 @@ impl Family {
         let marks = |marks: &[&str]| marks.iter().map(|mark| (*mark).to_owned()).collect();
         let plain = Dialect::default();
         match self {
-            Self::Keyword | Self::Stanzas | Self::Literals => {
+            Self::Keyword => Dialect {
+                inline_comments: marks(&["#"]),
+                quotes: "\"'".into(),
+                includes: marks(&["include", "Include"]),
+                ..plain
+            },
+            Self::Stanzas | Self::Literals => {
                 Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain }
             }
             Self::Sections => Dialect { comments: marks(&["#", ";"]), ..plain },
-            Self::Tags => Dialect { continuation: true, ignore_case: true, ..plain },
-            Self::Braces => Dialect { comments: marks(&["#", "//", "/*"]), quotes: "\"'".into(), ..plain },
-            Self::Equals => Dialect { quotes: "'".into(), indent_continues: true, ..plain },
+            Self::Tags => Dialect {
+                continuation: true,
+                ignore_case: true,
+                includes: marks(&["Include", "IncludeOptional"]),
+                ..plain
+            },
+            Self::Braces => Dialect {
+                comments: marks(&["#", "//", "/*"]),
+                quotes: "\"'".into(),
+                includes: marks(&["include"]),
+                identified_by: [("server".to_owned(), "server_name".to_owned())].into(),
+                ..plain
+            },
+            Self::Equals => Dialect {
+                quotes: "'".into(),
+                indent_continues: true,
+                includes: marks(&["include", "include_if_exists"]),
+                ..plain
+            },
             Self::Properties => Dialect { comments: marks(&["#", "!"]), quotes: String::new(), ..plain },
             Self::Assignments => Dialect { quotes: "\"'".into(), ..plain },
             Self::Records => Dialect { inline_comments: marks(&["#"]), quotes: String::new(), ..plain },

@@ -58,6 +58,17 @@ pub fn new_block(
 ) -> Result<(Vec<u8>, Vec<Thing>), Finding> {
     let (name, rest) = words.split_once(' ').unwrap_or((words, ""));
     let family = doc.family();
+    let groups = &doc.dialect().groups;
+    let grouped = matches!(family, Family::Keyword) || family == Family::Stanzas && !groups.is_empty();
+    if grouped && !groups.iter().any(|group| doc.dialect().same(group.as_bytes(), name.as_bytes())) {
+        let finding = Finding::misfit("no-blocks", format!("{name} does not begin a group in this format"));
+        let known = groups.join(", ");
+        return Err(finding.mend(if known.is_empty() {
+            "it has none".into()
+        } else {
+            format!("there is: {known}")
+        }));
+    }
     let (open, close) = match family {
         Family::Braces => (format!("{words} {{"), Some("}".to_owned())),
         Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),

@@ -126,8 +126,10 @@ impl Run<'_> {
         front.service = service::resolve(&front.job.profile.service)?;
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
-            let mut things: Vec<String> =
-                files::resolved(&front.job.profile)?.iter().map(|path| path.display().to_string()).collect();
+            let mut things: Vec<String> = files::resolved(disk, &front.job.profile)?
+                .iter()
+                .map(|path| path.display().to_string())
+                .collect();
             things.extend(service::lock_name(&front.service));
             let since =
                 jiff::Timestamp::from_millisecond(now).unwrap_or_default().strftime("%H:%M:%S").to_string();

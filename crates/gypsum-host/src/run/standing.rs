@@ -6,6 +6,7 @@ use crate::service;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Event, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
+use gypsum_core::profile::Activation;
 use gypsum_core::service::State as ServiceState;
 
 impl Run<'_> {
@@ -59,6 +60,11 @@ impl Run<'_> {
         match verdict {
             Verdict::Kept if !plan.touch_service && service::exists(&plan.service) => {
                 format!("{name} is stopped, as before; its new configuration is unproven")
+            }
+            Verdict::Kept if service::exists(&plan.service) && plan.activation == Activation::None => {
+                format!(
+                    "the files are changed; {name} was not told, and takes them up when it next reads them"
+                )
             }
             Verdict::Kept if self.report.well == Some(false) => {
                 format!("{name} has its new configuration, and is unwell as it was before")

@@ -26,12 +26,12 @@ pub fn finding_lines(finding: &Finding) -> Vec<String> {
     if let Some(mend) = &finding.mend {
         lines.extend(wrapped(mend, WIDTH).into_iter().map(|line| format!("    {line}")));
     }
-    let rule = if finding.accepted && !finding.firm {
-        format!("accepted: {}", finding.rule)
-    } else if finding.severity == Severity::Fault && !finding.firm && finding.rule != "profile" {
-        format!("if you know better: --accept {}", finding.rule)
-    } else {
-        format!("rule: {}", finding.rule)
+    let rule = match (finding.accepted, finding.severity) {
+        // There is nothing to accept.
+        _ if finding.firm || finding.rule == "profile" => return lines,
+        (true, _) => format!("accepted: {}", finding.rule),
+        (false, Severity::Fault) => format!("if you know better: --accept {}", finding.rule),
+        (false, _) => format!("rule: {}", finding.rule),
     };
     lines.push(format!("    {}", styled(FAINT, &rule)));
     lines

@@ -206,4 +206,12 @@ fn a_web_server_by_its_site_file() {
         assert!(text.contains(line), "{line:?} in {text}");
     }
     assert!(!text.contains("tcp_nopush"));
+    // Named in the main file, done where it stands: in a site that is included through a link.
+    let (status, report) = change(&["server _..location /..expires=1h"]);
+    assert_eq!((status, report["edits"][0]["file"].as_str()), (0, Some(site)), "{report:#}");
+    assert!(lab.sh("cat /etc/nginx/sites-available/default").contains("\t\texpires 1h;\n\t}"));
+    let (status, report) =
+        change(&["--add", "server _..location /api", "server _..location /api..return=204", "--in", site]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(lab.sh("nginx -T 2>/dev/null").contains("\tlocation /api {\n\t\treturn 204;\n\t}\n"));
 }
