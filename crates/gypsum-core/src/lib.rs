@@ -20,8 +20,8 @@
 //! # Limitations
 //!
 //! - Ten families of formats are read; JSON, YAML, TOML and XML are not among them yet.
-//! - Files included from inside a block are not followed; a profile lists the files of its daemon in
-//!   their reading order.
+//! - Included files are read behind the file that includes them, and not at their place in it; a profile
+//!   can list the files of its daemon in their true reading order.
 //! - A source of 4 GiB or more is refused.
 
 pub mod address;

@@ -212,12 +212,43 @@ fn families_are_edited_in_their_own_style() {
     }
 }
 
+#[test]
+fn a_block_that_stands_commented_out_is_woken_whole() {
+    use Family as F;
+    let bind = "options {\n\tdirectory \"/x\";\n\n\t// If your provider names some, wake this:\n\t// forwarders {\n\t// \t0.0.0.0;\n\t// };\n\n\t// more prose { here\n\tlisten-on-v6 { any; };\n};\n";
+    let awake = "options {\n\tdirectory \"/x\";\n\n\t// If your provider names some, wake this:\n\tforwarders {\n\t\t0.0.0.0;\n\t};\n\n\t// more prose { here\n\tlisten-on-v6 { any; };\n};\n";
+    let table: [Case<'_>; 7] = [
+        (F::Braces, bind, &["+options..forwarders"], Ok(awake)),
+        (F::Braces, bind, &["+more"], Err("not-there")),
+        (
+            F::Braces,
+            "#a {\n#  b {\n#    c 1;\n#  }\n#}\n#d 1;\n",
+            &["+a"],
+            Ok("a {\n  b {\n    c 1;\n  }\n}\n#d 1;\n"),
+        ),
+        (F::Tags, "# <V *>\n#   A 1\n# </V>\n", &["+V *"], Ok("<V *>\n  A 1\n</V>\n")),
+        (F::Stanzas, "#zone:\n#  name: x\n#other\n", &["+zone"], Ok("zone:\n  name: x\n#other\n")),
+        // Rules are found by their value.
+        (
+            F::Keyword,
+            "allow a\ndeny all\nallow b\n",
+            &["!allow b", "?<deny all|allow=c"],
+            Ok("allow a\nallow c\ndeny all\n"),
+        ),
+        (F::Keyword, "allow a\nallow b\n", &["allow b=c"], Ok("allow a\nallow c\n")),
+    ];
+    for (family, source, edits, wanted) in table {
+        let got = edited(family, source, edits);
+        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
+    }
+}
+
 /// `?-|X` adds beside its kin, `?^|X` first, `?$|X` last, `?<A|X` above A, `?>A|X` below; `%A|B` replaces A.
 #[test]
 fn what_is_added_goes_where_it_is_to_go() {
     use Family as F;
     let server = "http {\n  server {\n    listen 80;\n  }\n}\n";
-    let table: [Case<'_>; 21] = [
+    let table: [Case<'_>; 22] = [
         (F::Keyword, "# top\nA 1\nB 2\n", &["?-|A=3"], Ok("# top\nA 1\nA 3\nB 2\n")),
         (F::Keyword, "# top\nA 1\nB 2\n", &["?^|C=3"], Ok("# top\nC 3\nA 1\nB 2\n")),
         (F::Keyword, "A 1\nB 2\n", &["?$|A=3"], Ok("A 1\nB 2\nA 3\n")),
@@ -254,6 +285,12 @@ fn what_is_added_goes_where_it_is_to_go() {
             "server:\n  a: 1\n",
             &["?-|zone", "zone..name=x"],
             Ok("server:\n  a: 1\n\nzone:\n  name: x\n"),
+        ),
+        (
+            F::Braces,
+            "o {\n\ta 1;\n};\n",
+            &["?-|o..l", "o..l..any="],
+            Ok("o {\n\ta 1;\n\tl {\n\t\tany;\n\t};\n};\n"),
         ),
         (F::Records, "a 1\n", &["?-|s", "s..b=1"], Err("no-blocks")),
         (

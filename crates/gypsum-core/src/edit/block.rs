@@ -4,6 +4,7 @@ use super::ask::Edit;
 use super::style::quoted;
 use crate::doc::{Document, Family, Kind};
 use crate::finding::Finding;
+use crate::text::Span;
 
 /// A setting of a new block: its name and value.
 pub type Body<'a> = Vec<(&'a str, &'a str)>;
@@ -43,6 +44,13 @@ pub fn is_block(doc: &Document, words: &str, body: &Body<'_>) -> bool {
         })
 }
 
+/// What stands behind the closing braces of this file: in some formats a block is itself a statement.
+fn after_brace(doc: &Document) -> &'static str {
+    let closes = |(_, kind, span): (u32, Kind, Span)| (kind == Kind::Close).then(|| span.of(doc.source()));
+    let with_mark = |text: &[u8]| text.trim_ascii_start().starts_with(b"};");
+    if doc.tree().leaves().find_map(closes).is_some_and(with_mark) { ";" } else { "" }
+}
+
 /// What a new thing is to be read back as.
 pub type Thing = (Kind, Vec<u8>, Vec<u8>);
 
@@ -70,7 +78,7 @@ pub fn new_block(
         }));
     }
     let (open, close) = match family {
-        Family::Braces => (format!("{words} {{"), Some("}".to_owned())),
+        Family::Braces => (format!("{words} {{"), Some(format!("}}{}", after_brace(doc)))),
         Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),
         Family::Sections => (format!("[{words}]"), None),
         Family::Stanzas if doc.dialect().groups.is_empty() => (format!("{words}:"), None),

@@ -8,6 +8,7 @@ use super::misfit::{absent, ambiguous, no_quantity};
 use super::place::{File, Guide, Placed};
 use super::prove::Fate;
 use super::quantity::changed;
+use super::sleep::wake_block;
 use super::style::{new_line, quoted, separator_for};
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Dormant, Kind, LeafId, Nearness, Parts};
@@ -38,7 +39,10 @@ impl Deeds<'_> {
             Edit::Enable(address) => match (self.one(address)?, self.asleep(address)) {
                 (Some(_), _) => Ok(Vec::new()),
                 (None, Some((n, dormant))) => Ok(vec![wake(files, n, &dormant, None)?]),
-                (None, None) => Err(absent(files, address, guide, "stands nowhere commented out")),
+                (None, None) => match wake_block(files, |n| self.is_meant(n), address) {
+                    Some(block) => Ok(vec![block]),
+                    None => Err(absent(files, address, guide, "stands nowhere commented out")),
+                },
             },
             Edit::Disable(address) | Edit::Delete(address) => match self.one(address)? {
                 Some((n, leaf)) => Ok(vec![remove(files, n, leaf, edit)?]),
@@ -195,7 +199,7 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
     let splices = value_splices(doc, &parts, value)
         .map_err(|finding| finding.about(&address).at(&files[file].path, doc, leaf))?;
     let fate = Fate::Given(value.into());
-    Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address }))
+    Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address, lines: None }))
 }
 
 /// The splices that give a statement this value. Of a value in several pieces the first becomes the new
@@ -244,7 +248,7 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
     }
     let address = below(doc, dormant.leaf, &name);
     let fate = Fate::Woken { name: name.into(), value: becomes.into() };
-    Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address })
+    Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines: None })
 }
 
 fn born(files: &[File], address: &Address, value: &str, guide: &Guide<'_>) -> Result<Placed, Finding> {
@@ -259,7 +263,7 @@ fn born(files: &[File], address: &Address, value: &str, guide: &Guide<'_>) -> Re
     };
     let fate = Fate::Born(vec![(Kind::Setting, name.into(), value.into())]);
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed { file: spot.file, leaf: spot.after, fate, splices, address: shown })
+    Ok(Placed { file: spot.file, leaf: spot.after, fate, splices, address: shown, lines: None })
 }
 
 fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
@@ -282,7 +286,7 @@ fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Plac
         _ => vec![Splice { span: whole, text: Vec::new() }],
     };
     let address = address_of(doc, leaf).to_string();
-    Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address })
+    Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address, lines: None })
 }
 
 /// Where a statement begins: at its name, or at the word before it that belongs to it.

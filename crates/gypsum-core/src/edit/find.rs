@@ -2,7 +2,7 @@
 
 use super::File;
 use crate::address::{Address, means_block};
-use crate::doc::{BlockId, Document, Dormant, Kind, LeafId, dormants};
+use crate::doc::{BlockId, Document, Dormant, Kind, LeafId, Parts, dormants};
 use std::collections::HashMap;
 
 /// A leaf of one of the files.
@@ -16,13 +16,24 @@ pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
         let doc = &file.doc;
         for (leaf, kind, parts) in doc.statements() {
             let name = parts.name.of(doc.source());
-            if kind == Kind::Setting && doc.dialect().same(name, address.name().as_bytes()) {
+            if kind == Kind::Setting
+                && (doc.dialect().same(name, address.name().as_bytes()) || by_value(doc, &parts, address))
+            {
                 found.push((n, leaf, doc.path(leaf)));
             }
         }
     }
     let found = fitting(files, address, found);
     pick_nth(files, address, found)
+}
+
+/// Whether the last step names a setting together with its value: `http_access deny all`.
+fn by_value(doc: &Document, parts: &Parts, address: &Address) -> bool {
+    let Some((name, value)) = address.name().split_once(' ') else {
+        return false;
+    };
+    doc.dialect().same(parts.name.of(doc.source()), name.as_bytes())
+        && doc.value(parts).split_whitespace().eq(value.split_whitespace())
 }
 
 /// The dormant statements that `address` may mean, in reading order. Those inside a block that

@@ -89,7 +89,7 @@ pub fn born_at(
         None => address.to_string(),
     };
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed { file: found.file, leaf: found.after, fate, splices, address })
+    Ok(Placed { file: found.file, leaf: found.after, fate, splices, address, lines: None })
 }
 
 /// A new line without what would have parted the name from a value.
@@ -211,6 +211,7 @@ pub fn born_block(
         fate: Fate::Born(things),
         splices,
         address: address.to_string(),
+        lines: None,
     })
 }
 

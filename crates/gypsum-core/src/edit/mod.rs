@@ -13,6 +13,7 @@ mod place;
 mod prove;
 mod quantity;
 mod shown;
+mod sleep;
 mod style;
 
 pub use ask::{Amount, Edit, NotAnEdit, Where};

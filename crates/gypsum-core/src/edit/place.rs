@@ -78,6 +78,8 @@ pub(super) struct Placed {
     pub fate: Fate,
     pub splices: Vec<Splice>,
     pub address: String,
+    /// What stood there and what is to stand there, where that is more than a line.
+    pub lines: Option<(String, String)>,
 }
 
 /// Places every edit and proves the result, or says of every edit why it does not fit.

@@ -27,6 +27,7 @@ pub(super) fn show(files: &[File], one: &Placed) -> Shown {
     let line = line_span(source, first);
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end().to_owned();
     let (before, after) = match &one.fate {
+        _ if one.lines.is_some() => one.lines.clone().unzip(),
         Fate::Born(_) => {
             let new: Vec<u8> = one.splices.iter().flat_map(|splice| splice.text.clone()).collect();
             (None, Some(text(&new).trim_start_matches(['\r', '\n']).to_owned()))
