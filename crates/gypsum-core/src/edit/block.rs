@@ -93,17 +93,12 @@ pub fn new_block(
     let mut text = [indent, open.as_bytes(), eol].concat();
     let mut things = vec![(Kind::Open, name.into(), rest.into())];
     for (name, value) in body {
-        let separator = family.separator(doc.dialect());
-        let raw = quoted(doc, value, None)?;
-        let line = [
-            indent,
-            deeper,
-            name.as_bytes(),
-            separator.as_bytes(),
-            &raw,
-            family.terminator().as_bytes(),
-            eol,
-        ];
+        // An element of a list has a name and no value.
+        let bare = value.is_empty();
+        let separator = if bare { "" } else { family.separator(doc.dialect()) };
+        let raw = if bare { Vec::new() } else { quoted(doc, value, None)? };
+        let end = family.terminator().as_bytes();
+        let line = [indent, deeper, name.as_bytes(), separator.as_bytes(), &raw, end, eol];
         text.extend(line.concat());
         things.push((Kind::Setting, (*name).into(), (*value).into()));
     }
