@@ -81,9 +81,13 @@ impl Family {
                 includes: marks(&["include", "Include"]),
                 ..plain
             },
-            Self::Stanzas | Self::Literals => {
-                Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain }
-            }
+            Self::Stanzas => Dialect {
+                inline_comments: marks(&["#"]),
+                quotes: "\"'".into(),
+                includes: marks(&["include", "include-toplevel"]),
+                ..plain
+            },
+            Self::Literals => Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain },
             Self::Sections => Dialect { comments: marks(&["#", ";"]), ..plain },
             Self::Tags => Dialect {
                 continuation: true,
