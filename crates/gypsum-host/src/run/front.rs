@@ -116,13 +116,6 @@ impl Run<'_> {
         let (state, disk, now) = (self.state, self.disk(), self.world.now_ms());
         let front = self.front()?;
         let daemon = front.job.profile.daemon.clone();
-        if let Some((entry, _)) = state.open_change(disk, &daemon) {
-            return Err(Trouble::busy(format!(
-                "change {} of {daemon} was begun and not brought to its end",
-                entry.number
-            ))
-            .mend(format!("gypsum recover {daemon}")));
-        }
         front.service = service::resolve(&front.job.profile.service)?;
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
@@ -135,11 +128,12 @@ impl Run<'_> {
                 jiff::Timestamp::from_millisecond(now).unwrap_or_default().strftime("%H:%M:%S").to_string();
             let holder = format!("{}, since {since} UTC, process {}", front.job.who, std::process::id());
             front.locks = Locks::take(&things, &holder)?;
-            // The holder before us may have left a change that was cut off.
-            if let Some((entry, _)) = state.open_change(disk, &daemon) {
-                return Err(Trouble::busy(format!("change {} of {daemon} has no verdict yet", entry.number))
-                    .mend(format!("gypsum recover {daemon}")));
-            }
+        }
+        // Who is at work holds the locks and was named by them; an open record without is a change that
+        // was cut off.
+        if let Some((entry, _)) = state.open_change(disk, &daemon) {
+            let what = format!("change {} of {daemon} was begun and not brought to its end", entry.number);
+            return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
         }
         front.loading = Some(files::load(disk, &front.job.profile)?);
         Ok(Event::Done)

@@ -21,10 +21,10 @@ pub fn recover(
     daemon: &str,
     who: &str,
 ) -> Result<Option<Finished>, Trouble> {
-    let Some((entry, stage)) = unfinished(world, state, daemon) else {
-        return Ok(None);
-    };
-    recover_entry(world, state, watch, who, entry, stage).map(Some)
+    match unfinished(world, state, daemon) {
+        Some((entry, _)) => recover_entry(world, state, watch, who, entry),
+        None => Ok(None),
+    }
 }
 
 /// The daemons that have something to recover.
@@ -50,18 +50,25 @@ fn recover_entry(
     watch: &mut dyn Watch,
     who: &str,
     entry: Entry,
-    stage: Stage,
-) -> Result<Finished, Trouble> {
-    let journal = Journal::of(&entry.folder);
-    let read = journal
-        .read(world.disk())
-        .map_err(|error| Trouble::file("read the journal in", &entry.folder, &error))?;
-    let (plan, _) = read
-        .ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", entry.folder.display())))?;
+) -> Result<Option<Finished>, Trouble> {
+    let (plan, _) = last_record(world, &entry)?;
     let mut things: Vec<String> = plan.files.iter().map(|file| file.path.display().to_string()).collect();
     things.extend(service::lock_name(&plan.service));
     let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
-    Ok(resume(world, state, watch, entry, plan, stage, who))
+    // Read again: whoever held the locks before may have brought it to its end.
+    let (plan, stage) = last_record(world, &entry)?;
+    if matches!(stage, Stage::Closed(verdict) if verdict != Verdict::Stuck) {
+        return Ok(None);
+    }
+    Ok(Some(resume(world, state, watch, entry, plan, stage, who)))
+}
+
+fn last_record(world: &dyn World, entry: &Entry) -> Result<(Plan, Stage), Trouble> {
+    let folder = &entry.folder;
+    let read = Journal::of(folder)
+        .read(world.disk())
+        .map_err(|error| Trouble::file("read the journal in", folder, &error))?;
+    read.ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", folder.display())))
 }
 
 /// Carries on with a change whose journal ends with `stage`. The caller holds the locks.
