@@ -163,7 +163,11 @@ fn a_second_change_at_the_same_time_and_an_interrupt() {
     }
     let second = gypsum(&host, &["change", "departures", "rows=6"]);
     assert_eq!(status(&second), 6, "{}", said(&host, &second));
-    assert!(said(&host, &second).contains("another change has"), "who has it is told: {}", said(&host, &second));
+    assert!(
+        said(&host, &second).contains("another change has"),
+        "who has it is told: {}",
+        said(&host, &second)
+    );
     let recovering = gypsum(&host, &["recover", "departures"]);
     assert_eq!(status(&recovering), 6, "what is at work is not recovered: {}", said(&host, &recovering));
     // Ctrl-C while it is watched: the old configuration comes back.
