@@ -1,6 +1,7 @@
 //! A disposable host, and the program run on it.
 
 use serde_json::Value;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
@@ -14,6 +15,12 @@ pub struct Lab {
 
 fn script() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/lab.sh")
+}
+
+/// Says that a test was skipped, and why, past the capture of what passing tests print.
+pub fn skipped(why: &str) {
+    let name = std::thread::current().name().unwrap_or("a test").to_owned();
+    let _ = writeln!(std::io::stderr(), "{name}: skipped: {why}");
 }
 
 /// Boots a host on which `programs` are installed. None, and a word why, where that cannot be; with
@@ -30,7 +37,7 @@ pub fn boot(programs: &[&str]) -> Option<Lab> {
     };
     if let Some(why) = why {
         assert_ne!(std::env::var("GYPSUM_LAB").as_deref(), Ok("required"), "the lab cannot be booted: {why}");
-        println!("skipped: {why}");
+        skipped(&why);
         return None;
     }
     let folder = tempfile::Builder::new().prefix("gypsum-lab-").tempdir().unwrap();

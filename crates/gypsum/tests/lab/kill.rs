@@ -20,7 +20,7 @@ const CALLS: [(&str, usize); 7] = [
 fn killed_at_every_stage_and_recovered() {
     if !std::path::Path::new("/usr/bin/strace").exists() {
         assert_ne!(std::env::var("GYPSUM_LAB").as_deref(), Ok("required"), "strace is not installed");
-        println!("skipped: strace is not installed");
+        crate::host::skipped("strace is not installed");
         return;
     }
     let Some(lab) = boards("restart", "50ms", "Type=exec") else { return };
