@@ -248,7 +248,7 @@ fn a_block_that_stands_commented_out_is_woken_whole() {
 fn what_is_added_goes_where_it_is_to_go() {
     use Family as F;
     let server = "http {\n  server {\n    listen 80;\n  }\n}\n";
-    let table: [Case<'_>; 22] = [
+    let table: [Case<'_>; 26] = [
         (F::Keyword, "# top\nA 1\nB 2\n", &["?-|A=3"], Ok("# top\nA 1\nA 3\nB 2\n")),
         (F::Keyword, "# top\nA 1\nB 2\n", &["?^|C=3"], Ok("# top\nC 3\nA 1\nB 2\n")),
         (F::Keyword, "A 1\nB 2\n", &["?$|A=3"], Ok("A 1\nB 2\nA 3\n")),
@@ -292,6 +292,16 @@ fn what_is_added_goes_where_it_is_to_go() {
             &["?-|o..l", "o..l..any="],
             Ok("o {\n\ta 1;\n\tl {\n\t\tany;\n\t};\n};\n"),
         ),
+        // Two blocks are two; a section that stands twice is one.
+        (F::Braces, "s {\n}\ns {\n}\n", &["s..a=1"], Err("ambiguous")),
+        (F::Braces, "s {\n}\ns {\n}\n", &["s#2..a=1"], Ok("s {\n}\ns {\n    a 1;\n}\n")),
+        (
+            F::Braces,
+            "s {\n}\nh {\n    s {\n    }\n}\n",
+            &["s..a=1"],
+            Ok("s {\n    a 1;\n}\nh {\n    s {\n    }\n}\n"),
+        ),
+        (F::Sections, "[s]\na=1\n[t]\n[s]\n", &["s..b=1"], Ok("[s]\na=1\n[t]\n[s]\nb = 1\n")),
         (F::Records, "a 1\n", &["?-|s", "s..b=1"], Err("no-blocks")),
         (
             F::Equals,

@@ -38,19 +38,33 @@ pub fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<
         };
     }
     let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
+    let mut found: Vec<(usize, BlockId, bool)> = Vec::new();
     for n in order {
         let doc = &files[n].doc;
-        let fits = |block: BlockId| {
-            let mut path = doc.path(doc.tree().block(block).open());
+        for (block, range) in doc.tree().blocks() {
+            let mut path = doc.path(range.open());
             path.push(block);
-            ends_with(doc, &path, address)
-        };
-        // The last one of several: what is added there decides where the last one wins.
-        if let Some((block, _)) = doc.tree().blocks().filter(|(id, _)| fits(*id)).last() {
-            return Ok(in_block(doc, n, block));
+            if ends_with(doc, &path, address) {
+                found.push((n, block, path.len() == address.blocks().len()));
+            }
         }
     }
-    Err(no_block(files, home, address))
+    if found.iter().any(|(.., exact)| *exact) {
+        found.retain(|(.., exact)| *exact);
+    }
+    let first = found.first().map(|(n, ..)| *n);
+    let Some((n, block, _)) = found.iter().rfind(|(n, ..)| Some(*n) == first).copied() else {
+        return Err(no_block(files, home, address));
+    };
+    // A section that stands twice is one to its daemon, and what is added to its last part decides; two
+    // blocks are two.
+    let one = matches!(files[n].doc.family(), Family::Sections | Family::Stanzas);
+    if found.len() > 1 && !one {
+        let blocks: Vec<Found> =
+            found.iter().map(|(n, block, _)| (*n, files[*n].doc.tree().block(*block).open())).collect();
+        return Err(ambiguous(files, address, &blocks));
+    }
+    Ok(in_block(&files[n].doc, n, block))
 }
 
 fn in_block(doc: &Document, file: usize, block: BlockId) -> Spot {
