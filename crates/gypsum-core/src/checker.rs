@@ -117,7 +117,7 @@ fn normal(line: &str, about: &Comparison<'_>, old: bool) -> String {
             .parse::<u32>()
             .ok()
             .filter(|_| names_line(before))
-            .map(|line| if old { moved(line, before, about) } else { line });
+            .map(|line| if old { moved(line, about) } else { line });
         match shifted {
             Some(line) => out.push_str(&line.to_string()),
             None if in_bracket || in_time || digits.len() > 4 => out.push('*'),
@@ -134,7 +134,7 @@ fn names_line(before: &str) -> bool {
     word.to_lowercase().ends_with("line") || (before.ends_with(':') && word.contains('/'))
 }
 
-fn moved(line: u32, _before: &str, about: &Comparison<'_>) -> u32 {
+fn moved(line: u32, about: &Comparison<'_>) -> u32 {
     let mut shifts = about.shifts.iter().flat_map(|(_, shifts)| shifts);
     let by = shifts.rfind(|shift| shift.from <= line).map_or(0, |shift| shift.by);
     u32::try_from(i64::from(line) + by).unwrap_or(line)

@@ -2,6 +2,7 @@
 //! touch.
 
 use crate::disk::Disk;
+use crate::mounts;
 use crate::trouble::Trouble;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
@@ -43,12 +44,6 @@ impl Loading {
                 .mend(format!("it reads {}", known.join(", ")))
         })
     }
-}
-
-/// The files of a daemon, links followed, for their locks; what cannot be read is left to [`load`] to
-/// complain about.
-pub fn resolved(disk: &dyn Disk, profile: &Profile) -> Result<Vec<PathBuf>, Trouble> {
-    Ok(load(disk, profile)?.loaded.into_iter().map(|file| file.real).collect())
 }
 
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
@@ -140,12 +135,5 @@ const EXCHANGING: [u64; 6] = [0xef53, 0x5846_5342, 0x9123_683e, 0x0102_1994, 0x7
 pub fn can_exchange(path: &Path) -> bool {
     let known =
         rustix::fs::statfs(path).is_ok_and(|stat| EXCHANGING.contains(&(stat.f_type as u64 & 0xffff_ffff)));
-    known && !is_mount(path)
-}
-
-fn is_mount(path: &Path) -> bool {
-    let table = fs::read_to_string("/proc/self/mountinfo").unwrap_or_default();
-    let escaped =
-        path.display().to_string().replace('\\', "\\134").replace(' ', "\\040").replace('\t', "\\011");
-    table.lines().any(|line| line.split(' ').nth(4) == Some(escaped.as_str()))
+    known && !mounts::points().iter().any(|point| point == path)
 }

@@ -15,6 +15,7 @@ pub mod files;
 pub mod journal;
 pub mod locks;
 pub mod look;
+pub mod mounts;
 pub mod probe;
 pub mod profiles;
 pub mod rehearse;

@@ -111,10 +111,8 @@ impl State {
     }
 
     /// The change of `daemon` that was begun and not brought to its end, if there is one.
-    pub fn open_change(&self, disk: &dyn Disk, daemon: &str) -> Option<(Entry, Stage)> {
-        let open = self.entries(daemon).into_iter().rev().find(|entry| entry.is_open(disk))?;
-        let (_, stage) = Journal::of(&open.folder).read(disk).ok()??;
-        Some((open, stage))
+    pub fn open_change(&self, disk: &dyn Disk, daemon: &str) -> Option<Entry> {
+        self.entries(daemon).into_iter().rev().find(|entry| entry.is_open(disk))
     }
 }
 
@@ -124,11 +122,14 @@ impl Entry {
         serde_json::from_slice(&fs::read(self.folder.join("change.json")).ok()?).ok()
     }
 
-    /// Whether it was begun and has no verdict. A folder without a journal is of a change that ended
-    /// before anything was live.
+    /// The last thing that its journal says; nothing where it ended before anything was live.
+    pub fn stage(&self, disk: &dyn Disk) -> Option<Stage> {
+        Journal::of(&self.folder).read(disk).ok()?.map(|(_, stage)| stage)
+    }
+
+    /// Whether it was begun and has no verdict.
     pub fn is_open(&self, disk: &dyn Disk) -> bool {
-        let read = Journal::of(&self.folder).read(disk);
-        matches!(read, Ok(Some((_, stage))) if !matches!(stage, Stage::Closed(_)))
+        self.stage(disk).is_some_and(|stage| !matches!(stage, Stage::Closed(_)))
     }
 
     /// Where the change has the backup (`before`) or the proposal (`after`) of `path`.

@@ -114,12 +114,8 @@ fn cover(base: &Path, n: usize, folder: &Path) -> io::Result<()> {
 }
 
 fn mounts_below(folder: &Path) -> Vec<PathBuf> {
-    let table = fs::read_to_string("/proc/self/mountinfo").unwrap_or_default();
-    let points = table.lines().filter_map(|line| line.split(' ').nth(4));
-    let plain = points.map(|point| {
-        PathBuf::from(point.replace("\\040", " ").replace("\\011", "\t").replace("\\134", "\\"))
-    });
-    plain.filter(|point| point != folder && point.starts_with(folder)).collect()
+    let below = |point: &PathBuf| point != folder && point.starts_with(folder);
+    crate::mounts::points().into_iter().filter(below).collect()
 }
 
 fn escaped(path: &Path) -> String {

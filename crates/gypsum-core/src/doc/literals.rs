@@ -1,7 +1,7 @@
 //! `literals`: top-level `NAME = literal` of a Python settings file. The rest of the file is valid and
 //! not ours to read.
 
-use super::scan::{Lines, Marks, line_end, marks, next_mark, trim};
+use super::scan::{Lines, Marks, line_end, marks, next_mark, ours_or_opaque, trim};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
@@ -19,13 +19,7 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.
 pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    if dialect.comment_mark(text).is_some() {
-        Kind::Comment
-    } else if name_in(text).is_some() {
-        Kind::Setting
-    } else {
-        Kind::Opaque
-    }
+    ours_or_opaque(text, dialect, name_in(text).is_some())
 }
 
 /// The length of the name, and where the value begins.

@@ -79,6 +79,15 @@ impl<K: Fn(&[u8], usize) -> Kind, E: Fn(&[u8], usize, usize, Kind) -> usize> Lin
     }
 }
 
+/// The kind of a line in a file of which only some statements are ours: those that are `named`.
+pub fn ours_or_opaque(text: &[u8], dialect: &Dialect, named: bool) -> Kind {
+    match named {
+        _ if dialect.comment_mark(text).is_some() => Kind::Comment,
+        true => Kind::Setting,
+        false => Kind::Opaque,
+    }
+}
+
 /// The usual extent of a logical line: on behind a backslash at its end, where the dialect has that.
 pub fn backslash(dialect: &Dialect) -> impl Fn(&[u8], usize, usize, Kind) -> usize + '_ {
     |source, start, end, kind| {

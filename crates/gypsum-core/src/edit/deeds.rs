@@ -1,15 +1,15 @@
 //! One edit at a time: found, and turned into splices.
 
-use super::ask::{Edit, Where};
+use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::find::{find_active, find_dormant};
-use super::insert::spot_for;
+use super::insert::{born_at, born_block};
 use super::misfit::{absent, ambiguous, no_quantity};
 use super::place::{File, Guide, Placed};
 use super::prove::Fate;
 use super::quantity::changed;
 use super::sleep::wake_block;
-use super::style::{new_line, quoted, separator_for};
+use super::style::{quoted, separator_for};
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Dormant, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
@@ -30,7 +30,7 @@ impl Deeds<'_> {
                 Some((n, leaf)) => Ok(set(files, n, leaf, value)?.into_iter().collect()),
                 None => match self.asleep(address) {
                     Some((n, dormant)) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
-                    None => Ok(vec![born(files, address, value, guide)?]),
+                    None => Ok(vec![born_at(files, address, Some(value), &Where::Last, guide)?]),
                 },
             },
             Edit::Scale { address, by } => self.scale(edit, address, by),
@@ -75,8 +75,8 @@ impl Deeds<'_> {
         found.into_iter().next()
     }
 
-    fn scale(&self, edit: &Edit, address: &Address, by: &super::ask::Amount) -> Result<Vec<Placed>, Finding> {
-        let adds = !matches!(by, super::ask::Amount::Times(_));
+    fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
+        let adds = !matches!(by, Amount::Times(_));
         if adds && !(self.guide.quantity)(address.name()) {
             return Err(no_quantity(edit, "nothing says that it is a quantity, so += and -= do not fit"));
         }
@@ -133,9 +133,9 @@ impl Deeds<'_> {
     ) -> Result<Vec<Placed>, Finding> {
         let home = &self.files[self.guide.only.unwrap_or(self.guide.home)].doc;
         if value.is_none() && is_block(home, address.name(), body) {
-            return Ok(vec![super::insert::born_block(self.files, address, spot, body, self.guide)?]);
+            return Ok(vec![born_block(self.files, address, spot, body, self.guide)?]);
         }
-        Ok(vec![super::insert::born_at(self.files, address, value, spot, self.guide)?])
+        Ok(vec![born_at(self.files, address, value, spot, self.guide)?])
     }
 
     /// Puts a remark above what `placed` is about.
@@ -249,21 +249,6 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
     let address = below(doc, dormant.leaf, &name);
     let fate = Fate::Woken { name: name.into(), value: becomes.into() };
     Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines: None })
-}
-
-fn born(files: &[File], address: &Address, value: &str, guide: &Guide<'_>) -> Result<Placed, Finding> {
-    let spot = spot_for(files, address, guide)?;
-    let doc = &files[spot.file].doc;
-    let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
-    let text = quoted(doc, value, None).map_err(|finding| finding.about(address))?;
-    let (at, text) = new_line(doc, spot.after, spot.like, &name, &text);
-    let shown = match spot.block {
-        Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
-        None => address.to_string(),
-    };
-    let fate = Fate::Born(vec![(Kind::Setting, name.into(), value.into())]);
-    let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed { file: spot.file, leaf: spot.after, fate, splices, address: shown, lines: None })
 }
 
 fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {

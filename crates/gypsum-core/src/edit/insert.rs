@@ -14,7 +14,7 @@ use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, nearest};
 
 /// The place of a new line.
-pub struct Spot {
+struct Spot {
     pub file: usize,
     pub block: Option<BlockId>,
     /// The leaf behind which it goes; the start of the file where there is none.
@@ -25,7 +25,7 @@ pub struct Spot {
 
 /// Where `address` goes: into the block that it names, else into the one that `guide` names for
 /// it, else before the first conditional group.
-pub fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot, Finding> {
+fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot, Finding> {
     let home = guide.only.unwrap_or(guide.home);
     let steps = address.blocks();
     let implied = guide.block.filter(|_| steps.is_empty());
@@ -91,11 +91,9 @@ pub fn born_at(
         _ => after_leaf(files, &found, spot, guide)?,
     };
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
-    let raw = value.map(|value| quoted(doc, value, None)).transpose()?;
-    let (at, mut text) = new_line(doc, found.after, found.like, &name, raw.as_deref().unwrap_or_default());
-    if value.is_none() {
-        text = without_separator(doc, text, &name);
-    }
+    let raw = value.map(|value| quoted(doc, value, None)).transpose();
+    let raw = raw.map_err(|finding| finding.about(address))?;
+    let (at, text) = new_line(doc, found.after, found.like, &name, raw.as_deref());
     let value = value.unwrap_or_default();
     let fate = Fate::Born(vec![(Kind::Setting, name.clone().into(), value.into())]);
     let address = match found.block {
@@ -104,17 +102,6 @@ pub fn born_at(
     };
     let splices = vec![Splice { span: Span::at(at), text }];
     Ok(Placed { file: found.file, leaf: found.after, fate, splices, address, lines: None })
-}
-
-/// A new line without what would have parted the name from a value.
-fn without_separator(doc: &Document, text: Vec<u8>, name: &str) -> Vec<u8> {
-    let Some(at) = memchr::memmem::find(&text, name.as_bytes()) else {
-        return text;
-    };
-    let (head, rest) = text.split_at(at + name.len());
-    let terminator = doc.family().terminator().as_bytes();
-    let tail: Vec<u8> = rest.iter().copied().filter(|byte| matches!(byte, b'\r' | b'\n')).collect();
-    [head, terminator, &tail].concat()
 }
 
 /// The last setting of this name in the block.

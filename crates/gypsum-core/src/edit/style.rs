@@ -53,7 +53,7 @@ fn holds_comment(doc: &Document, value: &str) -> bool {
     })
 }
 
-/// A whole new line `name value`, placed behind leaf `after` (or at the start of the file), with
+/// A whole new line `name value`, or a bare name, placed behind leaf `after` (or at the start of the file), with
 /// the offset at which it goes in. It looks like the setting `like`; without one, like what stands in a
 /// block usually does.
 pub fn new_line(
@@ -61,17 +61,19 @@ pub fn new_line(
     after: Option<LeafId>,
     like: Option<LeafId>,
     name: &str,
-    value: &[u8],
+    value: Option<&[u8]>,
 ) -> (usize, Vec<u8>) {
     let source = doc.source();
     let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
     let open_end =
         at > 0 && source[at - 1] != b'\n' && after.is_some_and(|leaf| doc.tree().kind(leaf) != Kind::Blank);
     let separator = match like.and_then(|leaf| usual(doc, leaf)) {
+        _ if value.is_none() => Vec::new(),
         Some(parts) => separator_like(doc, &parts, name),
         None => doc.family().separator(doc.dialect()).into(),
     };
-    let statement = [name.as_bytes(), &separator, value, doc.family().terminator().as_bytes()].concat();
+    let terminator = doc.family().terminator().as_bytes();
+    let statement = [name.as_bytes(), &separator, value.unwrap_or_default(), terminator].concat();
     if open_end && at < source.len() {
         // Several statements share a line: one more joins them.
         return (at, [b" ", statement.as_slice()].concat());

@@ -119,9 +119,10 @@ impl Run<'_> {
         front.service = service::resolve(&front.job.profile.service)?;
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
-            let mut things: Vec<String> = files::resolved(disk, &front.job.profile)?
+            let mut things: Vec<String> = files::load(disk, &front.job.profile)?
+                .loaded
                 .iter()
-                .map(|path| path.display().to_string())
+                .map(|file| file.real.display().to_string())
                 .collect();
             things.extend(service::lock_name(&front.service));
             let since =
@@ -131,10 +132,11 @@ impl Run<'_> {
         }
         // Who is at work holds the locks and was named by them; an open record without is a change that
         // was cut off.
-        if let Some((entry, _)) = state.open_change(disk, &daemon) {
+        if let Some(entry) = state.open_change(disk, &daemon) {
             let what = format!("change {} of {daemon} was begun and not brought to its end", entry.number);
             return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
         }
+        // Under the locks, and whatever was read to find them: somebody may have changed it before.
         front.loading = Some(files::load(disk, &front.job.profile)?);
         Ok(Event::Done)
     }

@@ -11,7 +11,6 @@ mod standing;
 mod values;
 
 pub use front::{Job, Wish};
-pub use propose::{check_files, guide_names};
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::{checks_for, values_of};
 

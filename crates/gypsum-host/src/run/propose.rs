@@ -58,7 +58,7 @@ impl Front {
             only,
             block: profile.files.section.as_deref(),
             spelling: &|name| profile.spelling(name).map(str::to_owned),
-            plausible: &|name, value| guide_names(profile, name, value),
+            plausible: &|name, value| is_plausible(profile, name, value),
             remark: self.job.remark.as_deref(),
             quantity: &|name| profile.setting(name).is_some_and(|(_, setting)| setting.kind.is_quantity()),
         };
@@ -154,7 +154,7 @@ impl Front {
 
 /// Whether a text that stands commented out, with a blank behind its mark, may be a value of a setting and
 /// no prose.
-pub fn guide_names(profile: &Profile, name: &str, value: &str) -> bool {
+fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
     match profile.setting(name) {
         Some((_, setting)) => misfit(setting, value).is_none() && setting.kind != Kind::Text,
         None if !profile.setting.is_empty() => false,
@@ -165,11 +165,6 @@ pub fn guide_names(profile: &Profile, name: &str, value: &str) -> bool {
             _ => false,
         },
     }
-}
-
-/// Our own check of files as they are.
-pub fn check_files(profile: &Profile, files: &[File]) -> Vec<Finding> {
-    check(files, profile, &[])
 }
 
 /// A name that nobody knows is better answered with the names nearest to it than with its absence.

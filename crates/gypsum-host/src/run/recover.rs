@@ -22,7 +22,7 @@ pub fn recover(
     who: &str,
 ) -> Result<Option<Finished>, Trouble> {
     match unfinished(world, state, daemon) {
-        Some((entry, _)) => recover_entry(world, state, watch, who, entry),
+        Some(entry) => recover_entry(world, state, watch, who, entry),
         None => Ok(None),
     }
 }
@@ -35,13 +35,9 @@ pub fn recover_all(world: &dyn World, state: &State) -> Vec<String> {
 }
 
 /// The open change, else the last one if it is stuck.
-fn unfinished(world: &dyn World, state: &State, daemon: &str) -> Option<(Entry, Stage)> {
-    let open = state.open_change(world.disk(), daemon);
-    open.or_else(|| {
-        let last = state.entries(daemon).pop()?;
-        let (_, stage) = Journal::of(&last.folder).read(world.disk()).ok()??;
-        (stage == Stage::Closed(Verdict::Stuck)).then_some((last, stage))
-    })
+fn unfinished(world: &dyn World, state: &State, daemon: &str) -> Option<Entry> {
+    let stuck = |entry: &Entry| entry.stage(world.disk()) == Some(Stage::Closed(Verdict::Stuck));
+    state.open_change(world.disk(), daemon).or_else(|| state.entries(daemon).pop().filter(stuck))
 }
 
 fn recover_entry(

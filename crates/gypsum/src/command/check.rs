@@ -8,12 +8,11 @@ use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 use gypsum_host::rehearse::check_live;
-use gypsum_host::run::check_files;
 
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let loading = files::load(&RealDisk, &profile)?;
-    let mut findings = check_files(&profile, &loading.files);
+    let mut findings = gypsum_core::check::check(&loading.files, &profile, &[]);
     let mut by = "Gypsum's own rules".to_owned();
     match &profile.checker {
         Some(checker) => {
