@@ -74,6 +74,18 @@ impl Address {
         self.steps.last().map_or("", |step| &step.words)
     }
 
+    /// The address of what stands around the last step, and that step; none where there is one step only.
+    pub fn around(&self) -> Option<(Self, &Step)> {
+        let (last, outer) = self.steps.split_last()?;
+        (!outer.is_empty()).then(|| (Self { steps: outer.to_vec() }, last))
+    }
+
+    /// This address, and one step further in.
+    pub fn then(mut self, words: impl Into<String>) -> Self {
+        self.steps.push(Step { words: words.into(), nth: None });
+        self
+    }
+
     /// Which of several of that name.
     pub fn nth(&self) -> Option<u32> {
         self.steps.last().and_then(|step| step.nth)

@@ -71,6 +71,11 @@ impl Document {
         String::from_utf8_lossy(span.of(&self.source))
     }
 
+    /// The name in `parts`.
+    pub fn name(&self, parts: &Parts) -> String {
+        self.text(parts.name).into_owned()
+    }
+
     /// The value in `parts` as the daemon understands it: quotes around the whole of it taken off.
     pub fn value(&self, parts: &Parts) -> String {
         let raw = parts.value.raw(&self.source);

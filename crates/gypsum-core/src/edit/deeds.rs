@@ -15,6 +15,9 @@ use crate::doc::{Document, Dormant, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, line_span};
 
+/// What an edit comes to; none where it is no such edit.
+pub type Placement = Result<Option<Vec<Placed>>, Finding>;
+
 /// Everything that edits are placed in and by.
 pub struct Deeds<'a> {
     pub files: &'a [File],
@@ -28,13 +31,23 @@ impl Deeds<'_> {
         match edit {
             Edit::Set { address, value } => match self.one(address)? {
                 Some((n, leaf)) => Ok(set(files, n, leaf, value)?.into_iter().collect()),
-                None => match self.asleep(address) {
-                    Some((n, dormant)) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
-                    None => Ok(vec![born_at(files, address, Some(value), &Where::Last, guide)?]),
+                None => match (self.asleep(address), self.option(edit)?) {
+                    (Some((n, dormant)), _) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
+                    (None, Some(option)) => Ok(option),
+                    (None, None) => Ok(vec![born_at(files, address, Some(value), &Where::Last, guide)?]),
                 },
             },
-            Edit::Scale { address, by } => self.scale(edit, address, by),
-            Edit::Add { address, value, spot } => self.add(address, value.as_deref(), spot, body),
+            Edit::Scale { address, by } => match self.list(edit)? {
+                Some(list) => Ok(list),
+                None => match (self.one(address)?, self.option(edit)?) {
+                    (None, Some(option)) => Ok(option),
+                    _ => self.scale(edit, address, by),
+                },
+            },
+            Edit::Add { address, value, spot } => match self.option(edit)? {
+                Some(option) => Ok(option),
+                None => self.add(address, value.as_deref(), spot, body),
+            },
             Edit::ReplaceAll { old, new } => self.replace_all(edit, old, new),
             Edit::Enable(address) => match (self.one(address)?, self.asleep(address)) {
                 (Some(_), _) => Ok(Vec::new()),
@@ -47,13 +60,16 @@ impl Deeds<'_> {
             Edit::Disable(address) | Edit::Delete(address) => match self.one(address)? {
                 Some((n, leaf)) => Ok(vec![remove(files, n, leaf, edit)?]),
                 None if matches!(edit, Edit::Disable(_)) && self.asleep(address).is_some() => Ok(Vec::new()),
-                None => Err(absent(files, address, guide, "is not set")),
+                None => match self.option(edit)? {
+                    Some(option) => Ok(option),
+                    None => Err(absent(files, address, guide, "is not set")),
+                },
             },
         }
     }
 
     /// The one active setting that an address means, if there is any.
-    fn one(&self, address: &Address) -> Result<Option<(usize, LeafId)>, Finding> {
+    pub(super) fn one(&self, address: &Address) -> Result<Option<(usize, LeafId)>, Finding> {
         let mut active = find_active(self.files, address);
         active.retain(|(n, _)| self.is_meant(*n));
         if active.len() > 1 {
@@ -62,7 +78,7 @@ impl Deeds<'_> {
         Ok(active.first().copied())
     }
 
-    fn is_meant(&self, file: usize) -> bool {
+    pub(super) fn is_meant(&self, file: usize) -> bool {
         self.guide.only.is_none_or(|only| only == file)
     }
 
@@ -78,7 +94,10 @@ impl Deeds<'_> {
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
         let adds = !matches!(by, Amount::Times(_));
         if adds && !(self.guide.quantity)(address.name()) {
-            return Err(no_quantity(edit, "nothing says that it is a quantity, so += and -= do not fit"));
+            return Err(no_quantity(
+                edit,
+                "nothing says that it is a quantity or a list, so += and -= do not fit",
+            ));
         }
         let value = |doc: &Document, parts: &Parts| {
             changed(&doc.value(parts), by).map_err(|why| no_quantity(edit, &why))
@@ -204,7 +223,7 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
 
 /// The splices that give a statement this value. Of a value in several pieces the first becomes the new
 /// one and the others go with their lines; comments between them stay.
-fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Result<Vec<Splice>, Finding> {
+pub(super) fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Result<Vec<Splice>, Finding> {
     let source = doc.source();
     let mut pieces = parts.value.iter();
     let Some(first) = pieces.next() else {

@@ -56,6 +56,26 @@ pub fn find_dormant(files: &[File], address: &Address) -> Vec<(usize, Dormant)> 
     found.into_iter().filter_map(|key| all.remove(&key).map(|dormant| (key.0, dormant))).collect()
 }
 
+/// The blocks that `address` names, its last step included.
+pub fn blocks_named(files: &[File], address: &Address) -> Vec<(usize, BlockId)> {
+    let inside = address.clone().then("");
+    let mut found = Vec::new();
+    for (n, file) in files.iter().enumerate() {
+        let doc = &file.doc;
+        for (block, range) in doc.tree().blocks() {
+            let mut path = doc.path(range.open());
+            path.push(block);
+            if ends_with(doc, &path, &inside) {
+                found.push((n, block, path.len() == inside.blocks().len()));
+            }
+        }
+    }
+    if found.iter().any(|(.., exact)| *exact) {
+        found.retain(|(.., exact)| *exact);
+    }
+    found.into_iter().map(|(n, block, _)| (n, block)).collect()
+}
+
 /// Whether the innermost of `path` are the blocks that `address` names.
 pub fn ends_with(doc: &Document, path: &[BlockId], address: &Address) -> bool {
     let steps = address.blocks();

@@ -8,13 +8,16 @@ mod block;
 mod deeds;
 mod find;
 mod insert;
+mod list;
 mod misfit;
+mod option;
 mod place;
 mod prove;
 mod quantity;
 mod shown;
 mod sleep;
 mod style;
+mod within;
 
 pub use ask::{Amount, Edit, NotAnEdit, Where};
 pub use find::{find_active, find_dormant};

@@ -7,7 +7,7 @@ use super::prove::{Fate, Fates, prove};
 use super::shown::{Shown, show};
 use crate::doc::{Document, LeafId};
 use crate::finding::Finding;
-use crate::text::{Splice, apply};
+use crate::text::{Span, Splice, apply};
 
 /// One configuration file of the daemon.
 #[derive(Clone, Debug)]
@@ -34,6 +34,8 @@ pub struct Guide<'a> {
     pub plausible: &'a dyn Fn(&str, &str) -> bool,
     /// Whether the values of a name are quantities, which can be raised and lowered.
     pub quantity: &'a dyn Fn(&str) -> bool,
+    /// What parts the words of a name's values, where they are lists.
+    pub list: &'a dyn Fn(&str) -> Option<String>,
 }
 
 impl Default for Guide<'_> {
@@ -47,6 +49,7 @@ impl Default for Guide<'_> {
             spelling: &|_| None,
             plausible: &|_, _| false,
             quantity: &|_| false,
+            list: &|_| None,
         }
     }
 }
@@ -113,7 +116,21 @@ pub fn propose(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Prop
             proposal.files.push(finish(n, file, &here).map_err(|finding| vec![finding])?);
         }
     }
-    proposal.shown = placed.iter().map(|one| show(files, one)).collect();
+    let beside = |one: &Placed| -> Vec<Splice> {
+        let same = |other: &&Placed| {
+            std::ptr::eq(*other, one)
+                || other.file == one.file
+                    && other.leaf == one.leaf
+                    && other.fate == Fate::Part
+                    && one.fate == Fate::Part
+        };
+        placed.iter().filter(same).flat_map(|other| other.splices.iter().cloned()).collect()
+    };
+    proposal.shown = placed.iter().map(|one| show(files, one, &beside(one))).collect();
+    // Two edits of one value are one line to the eye.
+    proposal
+        .shown
+        .dedup_by(|a, b| a.file == b.file && a.line == b.line && a.before == b.before && a.after == b.after);
     Ok(proposal)
 }
 
@@ -123,9 +140,17 @@ fn collides(a: &Placed, b: &Placed) -> bool {
     a.file == b.file
         && match (born(a), born(b)) {
             (true, true) => a.address == b.address && a.splices == b.splices,
-            (false, false) => same_line,
+            (false, false) => same_line && !(a.fate == Fate::Part && b.fate == Fate::Part && apart(a, b)),
             _ => false,
         }
+}
+
+/// Whether two edits of parts of one value touch different parts.
+fn apart(a: &Placed, b: &Placed) -> bool {
+    a.splices.iter().all(|one| {
+        let clear = |other: &Splice| one.span.end <= other.span.start || other.span.end <= one.span.start;
+        b.splices.iter().all(clear)
+    })
 }
 
 fn overlap(one: &Placed) -> Finding {
@@ -136,9 +161,32 @@ fn overlap(one: &Placed) -> Finding {
 
 fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding> {
     let splices: Vec<Splice> = here.iter().flat_map(|one| one.splices.iter().cloned()).collect();
-    let fates: Fates<'_> = here.iter().map(|one| (one.leaf, &one.fate)).collect();
+    let whole: Vec<(Option<LeafId>, Fate)> =
+        here.iter().map(|one| (one.leaf, fate_of(file, one, here))).collect();
+    let fates: Fates<'_> = whole.iter().map(|(leaf, fate)| (*leaf, fate)).collect();
     let after = apply(file.doc.source(), &splices)
         .ok_or_else(|| Finding::misfit("twice", "two edits of this change overlap").in_file(&file.path))?;
     let after = prove(file, &fates, after)?;
     Ok(EditedFile { file: n, splices, after })
+}
+
+/// The fate of one edit; where it is about a part of a value, the value with all its parts changed.
+fn fate_of(file: &File, one: &Placed, here: &[&Placed]) -> Fate {
+    let Some(parts) = one.leaf.filter(|_| one.fate == Fate::Part).and_then(|leaf| file.doc.parts(leaf))
+    else {
+        return one.fate.clone();
+    };
+    let same = |other: &&&Placed| other.leaf == one.leaf && other.fate == Fate::Part;
+    let splices: Vec<&Splice> = here.iter().filter(same).flat_map(|other| &other.splices).collect();
+    let becomes = |piece: Span| {
+        let inside =
+            splices.iter().filter(|splice| splice.span.start >= piece.start && splice.span.end <= piece.end);
+        let within = inside.map(|splice| Splice {
+            span: Span { start: splice.span.start - piece.start, end: splice.span.end - piece.start },
+            text: splice.text.clone(),
+        });
+        apply(piece.of(file.doc.source()), &within.collect::<Vec<_>>()).unwrap_or_default()
+    };
+    let pieces: Vec<Vec<u8>> = parts.value.iter().map(becomes).filter(|piece| !piece.is_empty()).collect();
+    Fate::Given(file.doc.family().meaning(&pieces.join(&b' '), file.doc.dialect()).into_owned())
 }

@@ -12,6 +12,8 @@ use std::collections::HashMap;
 pub enum Fate {
     /// The setting in this leaf has this value.
     Given(Vec<u8>),
+    /// Part of the value of the setting in this leaf changes; becomes `Given` once all parts are known.
+    Part,
     /// The comment in this leaf is now this setting.
     Woken { name: Vec<u8>, value: Vec<u8> },
     /// Behind this leaf stand these new things.

@@ -20,43 +20,48 @@ pub struct Shown {
     pub after: Option<String>,
 }
 
-pub(super) fn show(files: &[File], one: &Placed) -> Shown {
+/// One edit as it is shown; `beside` are the splices of all edits of the same statement.
+pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let file = &files[one.file];
     let source = file.doc.source();
     let first = one.splices.first().map_or(0, |splice| splice.span.start as usize);
-    let line = line_span(source, first);
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end().to_owned();
-    let (before, after) = match &one.fate {
-        _ if one.lines.is_some() => one.lines.clone().unzip(),
-        Fate::Born(_) => {
-            let new: Vec<u8> = one.splices.iter().flat_map(|splice| splice.text.clone()).collect();
-            (None, Some(text(&new).trim_start_matches(['\r', '\n']).to_owned()))
-        }
-        Fate::Gone if one.splices.iter().all(|splice| splice.text.is_empty()) => {
-            (Some(text(line.of(source))), None)
-        }
-        _ => {
-            let moved = one
-                .splices
-                .iter()
-                .filter(|splice| splice.span.start >= line.start && splice.span.end <= line.end);
-            let within: Vec<Splice> = moved
-                .map(|splice| Splice {
-                    span: Span { start: splice.span.start - line.start, end: splice.span.end - line.start },
-                    text: splice.text.clone(),
-                })
-                .collect();
-            let after = apply(line.of(source), &within).unwrap_or_default();
-            (Some(text(line.of(source))), Some(text(&after)))
-        }
-    };
     let at = place_of(source, first).line;
-    let open_end = before.is_none() && first > 0 && source[first - 1] != b'\n';
-    Shown {
+    let shown = |line, before, after| Shown {
         address: one.address.clone(),
         file: file.path.clone(),
-        line: at + u32::from(open_end),
+        line,
         before,
         after,
+    };
+    if let Some((before, after)) = one.lines.clone() {
+        return shown(at, Some(before), Some(after));
     }
+    if matches!(one.fate, Fate::Born(_)) {
+        let new: Vec<u8> = one.splices.iter().flat_map(|splice| splice.text.clone()).collect();
+        let open_end = first > 0 && source[first - 1] != b'\n';
+        let text = String::from_utf8_lossy(&new).trim_end().trim_start_matches(['\r', '\n']).to_owned();
+        return shown(at + u32::from(open_end), None, Some(text));
+    }
+    let start = beside.iter().map(|splice| splice.span.start).min().unwrap_or_default();
+    let last = beside.iter().map(|splice| splice.span).max_by_key(|span| span.end).unwrap_or_default();
+    // What ends with a line break does not reach into the line behind it.
+    let end = if last.end > last.start { last.end - 1 } else { last.end };
+    let lines =
+        Span { start: line_span(source, start as usize).start, end: line_span(source, end as usize).end };
+    let within = beside.iter().map(|splice| Splice {
+        span: Span { start: splice.span.start - lines.start, end: splice.span.end - lines.start },
+        text: splice.text.clone(),
+    });
+    let after = apply(lines.of(source), &within.collect::<Vec<_>>()).unwrap_or_default();
+    let (before, after) = (text_lines(lines.of(source)), text_lines(&after));
+    // Only the lines that differ.
+    let same = before.iter().zip(&after).take_while(|(a, b)| a == b).count();
+    let (before, after) = (&before[same..], &after[same..]);
+    let tail = before.iter().rev().zip(after.iter().rev()).take_while(|(a, b)| a == b).count();
+    let joined = |lines: &[String]| (lines.len() > tail).then(|| lines[..lines.len() - tail].join("\n"));
+    shown(place_of(source, lines.start as usize).line + same as u32, joined(before), joined(after))
+}
+
+fn text_lines(bytes: &[u8]) -> Vec<String> {
+    String::from_utf8_lossy(bytes).lines().map(|line| line.trim_end().to_owned()).collect()
 }

@@ -27,7 +27,9 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
     let literal =
         family == Family::Assignments && value.contains('$') && !value.contains('\'') && standing.is_none();
     let escapes = matches!(family, Family::Assignments | Family::Literals);
-    let bare = family == Family::Literals && !family.needs_quotes(value);
+    // Where a text stood a number is one, too: `PORT = "80"` stays a text.
+    let number = value.parse::<f64>().is_ok();
+    let bare = family == Family::Literals && !family.needs_quotes(value) && !(number && standing.is_some());
     let quote = match standing {
         _ if literal => Some(b'\''),
         Some(b'\'') if family == Family::Assignments && value.contains('\'') => Some(b'"'),
@@ -45,6 +47,11 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
         _ => None,
     };
     Ok(quote.map_or_else(|| value.as_bytes().to_vec(), |quote| family.quote(value, quote)))
+}
+
+/// Whether `value` would not stay one value without quotes.
+pub fn needs_its_quotes(doc: &Document, value: &str) -> bool {
+    doc.family().needs_quotes(value)
 }
 
 fn holds_comment(doc: &Document, value: &str) -> bool {

@@ -207,6 +207,8 @@ pub struct Setting {
     pub kind: Kind,
     /// What may stand instead of a value of that kind.
     pub choices: Vec<String>,
+    /// What parts the words of its value, where that is a list: `" "`, `", "`.
+    pub list: Option<String>,
     /// The least number.
     pub min: Option<i64>,
     /// The greatest number.

@@ -4,6 +4,7 @@ use super::Run;
 use super::difference::shown_lines;
 use super::front::{Front, NewFile, Wish};
 use crate::trouble::Trouble;
+use gypsum_core::address::Address;
 use gypsum_core::change::Event;
 use gypsum_core::check::{check, only_new};
 use gypsum_core::doc::{Document, Family, Kind as Leaf};
@@ -61,6 +62,7 @@ impl Front {
             plausible: &|name, value| is_plausible(profile, name, value),
             remark: self.job.remark.as_deref(),
             quantity: &|name| profile.setting(name).is_some_and(|(_, setting)| setting.kind.is_quantity()),
+            list: &|name| profile.setting(name).and_then(|(_, setting)| setting.list.clone()),
         };
         let proposal = match propose(&loading.files, edits, &guide) {
             Ok(proposal) => proposal,
@@ -125,7 +127,11 @@ impl Front {
     fn own_check(&self) -> Result<Vec<Finding>, Trouble> {
         let loading = self.loading()?;
         let profile = &self.job.profile;
-        let edited: Vec<String> = self.edits.iter().map(|edit| edit.address.clone()).collect();
+        // What is edited inside a value is an edit of its setting, too.
+        let outer = |address: &String| Some(Address::parse(address).ok()?.around()?.0.to_string());
+        let addresses = self.edits.iter().map(|edit| &edit.address);
+        let edited: Vec<String> =
+            addresses.flat_map(|one| [Some(one.clone()), outer(one)]).flatten().collect();
         let before = check(&loading.files, profile, &[]);
         let mut findings = only_new(&before, check(&self.after, profile, &edited));
         for file in &self.new_files {
@@ -170,8 +176,7 @@ fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
 /// A name that nobody knows is better answered with the names nearest to it than with its absence.
 fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
     let better = |mut finding: Finding| {
-        let address =
-            finding.address.clone().and_then(|text| gypsum_core::address::Address::parse(&text).ok());
+        let address = finding.address.clone().and_then(|text| Address::parse(&text).ok());
         if let Some(address) = address
             .filter(|address| finding.rule == "not-there" && profile.spelling(address.name()).is_none())
         {

@@ -1,0 +1,180 @@
+//! Edits of a part of a value: an option in a list of options, an element of a list.
+
+use super::ask::{Amount, Edit, Where};
+use super::deeds::{Deeds, Placement};
+use super::find::{blocks_named, find_active};
+use super::list::Elements;
+use super::misfit::{ambiguous, no_quantity};
+use super::option::{Ask, Options};
+use super::place::Placed;
+use super::prove::Fate;
+use super::style::quoted;
+use crate::address::{Address, address_of};
+use crate::doc::{Document, Family, Kind, LeafId, Parts};
+use crate::finding::Finding;
+use crate::text::{Span, Splice};
+
+impl Deeds<'_> {
+    /// The edit as one of an option inside a value, where its last step can only mean that; none where the
+    /// steps before it name no setting.
+    pub(super) fn option(&self, edit: &Edit) -> Placement {
+        let (address, ask) = match edit {
+            Edit::Set { address, value } => (address, Ask::Set(value)),
+            Edit::Add { address, value: Some(value), .. } => (address, Ask::Set(value)),
+            Edit::Add { address, value: None, .. } => (address, Ask::Flag),
+            Edit::Scale { address, by } => (address, Ask::Scale(by)),
+            Edit::Delete(address) => (address, Ask::Gone),
+            _ => return Ok(None),
+        };
+        let Some((outer, last)) = address.around() else {
+            return Ok(None);
+        };
+        if !blocks_named(self.files, &outer).is_empty() {
+            return Ok(None);
+        }
+        let mut holders = find_active(self.files, &outer);
+        holders.retain(|(n, _)| self.is_meant(*n));
+        let holds = |(n, leaf): &(usize, LeafId)| {
+            let doc = &self.files[*n].doc;
+            let parts = doc.parts(*leaf);
+            parts
+                .and_then(|parts| Options::of(doc, &parts))
+                .is_some_and(|all| !all.find(&last.words).is_empty())
+        };
+        // Where a name is assigned twice, the option is changed where it stands, and else added at the end.
+        let with: Vec<_> = holders.iter().copied().filter(holds).collect();
+        let (n, leaf) = match (with.as_slice(), holders.last()) {
+            (_, None) => return Ok(None),
+            ([], Some(last)) => *last,
+            ([one], _) => *one,
+            (several, _) => return Err(ambiguous(self.files, &outer, several)),
+        };
+        let doc = &self.files[n].doc;
+        let options = doc.parts(leaf).and_then(|parts| Options::of(doc, &parts));
+        let options = options.ok_or_else(|| no_quantity(edit, "it has no value to hold options"))?;
+        let here = address_of(doc, leaf).then(&last.words).to_string();
+        let splices = options
+            .splices(&last.words, ask)
+            .map_err(|finding| finding.about(&here).at(&self.files[n].path, doc, leaf))?;
+        Ok(Some(part(n, leaf, splices, here)))
+    }
+
+    /// The edit as one of a list, where the value is one; none where it is not.
+    pub(super) fn list(&self, edit: &Edit) -> Placement {
+        let Edit::Scale { address, by: by @ (Amount::Plus(element) | Amount::Minus(element)) } = edit else {
+            return Ok(None);
+        };
+        let more = matches!(by, Amount::Plus(_));
+        let Some((n, leaf)) = self.one(address)? else {
+            return self.block_of_elements(address, element, more);
+        };
+        let doc = &self.files[n].doc;
+        let Some(parts) = doc.parts(leaf) else {
+            return Ok(None);
+        };
+        let list = parts.value.hull().and_then(|span| Elements::of(doc.source(), span, remark_in(doc)));
+        let splices = match (list, (self.guide.list)(address.name())) {
+            (Some(list), _) => change_list(doc, &list, element, more),
+            (None, Some(separator)) => change_words(doc, &parts, &separator, element, more),
+            (None, None) => return Ok(None),
+        };
+        let splices = splices.map_err(|finding| finding.about(address).at(&self.files[n].path, doc, leaf))?;
+        Ok(Some(part(n, leaf, splices, address_of(doc, leaf).to_string())))
+    }
+
+    /// A list that stands as a block of bare names, one an element.
+    fn block_of_elements(&self, address: &Address, element: &str, more: bool) -> Placement {
+        let blocks = blocks_named(self.files, address);
+        let [(n, block)] = blocks.as_slice() else {
+            return Ok(None);
+        };
+        let doc = &self.files[*n].doc;
+        let range = doc.tree().block(*block);
+        let own = ((range.open() + 1)..range.end()).filter(|leaf| doc.tree().block_of(*leaf) == Some(*block));
+        let statements = own.filter(|leaf| matches!(doc.tree().kind(*leaf), Kind::Setting | Kind::Open));
+        let bare = |leaf: LeafId| doc.parts(leaf).is_some_and(|parts| parts.value.is_none());
+        if !self.is_meant(*n) || !statements.clone().all(bare) {
+            return Ok(None);
+        }
+        let text = |leaf: LeafId| doc.parts(leaf).map(|parts| doc.name(&parts));
+        let standing = statements.into_iter().find(|leaf| text(*leaf).as_deref() == Some(element));
+        match (standing, more) {
+            (Some(_), true) => Ok(Some(Vec::new())),
+            (None, true) => {
+                let edit =
+                    Edit::Add { address: address.clone().then(element), value: None, spot: Where::Last };
+                self.place(&edit, &Vec::new()).map(Some)
+            }
+            (Some(leaf), false) => {
+                let address = address_of(doc, leaf);
+                self.place(&Edit::Delete(address), &Vec::new()).map(Some)
+            }
+            (None, false) => Err(not_in(element).about(address).at(&self.files[*n].path, doc, range.open())),
+        }
+    }
+}
+
+fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec<Placed> {
+    if splices.is_empty() {
+        return Vec::new();
+    }
+    vec![Placed { file, leaf: Some(leaf), fate: Fate::Part, splices, address, lines: None }]
+}
+
+/// The mark that begins a comment inside a list.
+fn remark_in(doc: &Document) -> &'static [u8] {
+    let _ = Family::Braces;
+    b"#"
+}
+
+fn change_list(doc: &Document, list: &Elements, element: &str, more: bool) -> Result<Vec<Splice>, Finding> {
+    let source = doc.source();
+    let means = |span: &Span| {
+        let raw = span.of(source);
+        raw == element.as_bytes() || *doc.family().meaning(raw, doc.dialect()) == *element.as_bytes()
+    };
+    match (list.spans.iter().position(means), more) {
+        (Some(_), true) => Ok(Vec::new()),
+        (None, true) => {
+            let like = list.spans.last().map(|span| span.of(source));
+            Ok(list.added(source, &quoted(doc, element, like)?))
+        }
+        (Some(n), false) => Ok(list.removed(source, n)),
+        (None, false) => Err(not_in(element)),
+    }
+}
+
+/// One word more or less in a value that its profile calls a list.
+fn change_words(
+    doc: &Document,
+    parts: &Parts,
+    separator: &str,
+    word: &str,
+    more: bool,
+) -> Result<Vec<Splice>, Finding> {
+    let value = doc.value(parts);
+    let mark = separator.trim();
+    let list = || value.split(|c: char| if mark.is_empty() { c.is_whitespace() } else { mark.contains(c) });
+    let listed = list().map(str::trim).any(|one| one == word);
+    let new = match (listed, more) {
+        (true, true) => return Ok(Vec::new()),
+        (false, false) => return Err(not_in(word)),
+        (false, true) => {
+            // Laid out as the list has it: `a, b` or `a,b`.
+            let tight = !mark.is_empty() && value.contains(mark) && !value.contains(&format!("{mark} "));
+            let between = if tight { mark } else { separator };
+            if value.is_empty() { word.to_owned() } else { format!("{value}{between}{word}") }
+        }
+        (true, false) => {
+            let rest: Vec<&str> =
+                list().map(str::trim).filter(|one| !one.is_empty() && *one != word).collect();
+            let spaced = mark.is_empty() || value.contains(&format!("{mark} "));
+            rest.join(if spaced { separator } else { mark })
+        }
+    };
+    super::deeds::value_splices(doc, parts, &new)
+}
+
+fn not_in(element: &str) -> Finding {
+    Finding::misfit("not-there", format!("{element} is not in the list")).mend("`gypsum show` lists what is")
+}
