@@ -23,25 +23,43 @@ fn source(family: Family, size: usize) -> Vec<u8> {
         Family::Assignments => ("", "export BOARD_NAME_{n}=\"north quay {n}\"\n", ""),
         Family::Literals => ("", "BOARD_NAME_{n} = ['north', 'quay', {n}]\n", ""),
         Family::Stanzas => ("quay{n}:\n", "    board-name-{n}: north quay {n}\n", ""),
+        Family::Json => ("  \"quay{n}\": {\n", "    \"board-name-{n}\": \"north quay {n}\",\n", "  },\n"),
+        Family::Yaml => ("quay{n}:\n", "  board-name-{n}: north quay {n}\n", ""),
+        Family::Toml => ("[quay{n}]\n", "board-name-{n} = \"north quay {n}\"\n", ""),
+        Family::Xml => {
+            ("  <quay{n}>\n", "    <board-name-{n}>north quay {n}</board-name-{n}>\n", "  </quay{n}>\n")
+        }
         Family::Keyword | Family::Records => ("", "BoardName{n} north quay {n} # as painted\n", ""),
     };
-    let mut out = Vec::with_capacity(size + 200);
-    let mut n = 0;
-    while out.len() < size {
-        n += 1;
-        let fill = |text: &str| text.replace("{n}", &n.to_string()).into_bytes();
-        if n % 50 == 1 {
-            out.extend(fill(head));
+    let (before, remark, after) = match family {
+        Family::Json => {
+            ("{\n", "// What the boards of this quay are called.\n// \"board-alias\": false,\n", "}\n")
         }
-        out.extend_from_slice(b"# What the boards of this quay are called.\n#BoardAlias no\n");
-        out.extend(fill(setting));
+        Family::Xml => {
+            ("<quays>\n", "<!-- What the boards of this quay are called: no alias yet. -->\n", "</quays>\n")
+        }
+        _ => ("", "# What the boards of this quay are called.\n#BoardAlias no\n", ""),
+    };
+    let mut out = Vec::with_capacity(size + 200);
+    out.extend_from_slice(before.as_bytes());
+    let (mut n, mut block) = (0, 0);
+    while out.len() < size || n % 50 != 0 {
+        n += 1;
+        let fill = |text: &str, n: usize| text.replace("{n}", &n.to_string()).into_bytes();
+        if n % 50 == 1 {
+            block = n;
+            out.extend(fill(head, n));
+        }
+        out.extend_from_slice(remark.as_bytes());
+        out.extend(fill(setting, n));
         if n % 4 == 0 {
             out.extend_from_slice(b"\n");
         }
         if n % 50 == 0 {
-            out.extend(fill(tail));
+            out.extend(fill(tail, block));
         }
     }
+    out.extend_from_slice(after.as_bytes());
     if family == Family::Keyword {
         out.extend_from_slice(b"MaxBoards 8\n");
     }
@@ -65,7 +83,7 @@ fn parse_100_mb(bencher: Bencher<'_, '_>, family: Family) {
         .bench_values(|bytes| read(bytes, family));
 }
 
-#[divan::bench(args = [1, 10, 100], sample_count = 10, sample_size = 1)]
+#[divan::bench(args = [1, 10, 100, 1_000], sample_count = 5, sample_size = 1)]
 fn parse_keyword_mb(bencher: Bencher<'_, '_>, mb: usize) {
     let bytes = source(Family::Keyword, mb * MB);
     bencher

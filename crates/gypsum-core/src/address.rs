@@ -146,7 +146,7 @@ fn parse_nth(digits: &str) -> Result<u32, NotAnAddress> {
 }
 
 fn checked(step: Step) -> Result<Step, NotAnAddress> {
-    if step.words.is_empty() { Err(NotAnAddress::EmptyStep) } else { Ok(step) }
+    if step.words.is_empty() && step.nth.is_none() { Err(NotAnAddress::EmptyStep) } else { Ok(step) }
 }
 
 impl fmt::Display for Step {
@@ -171,6 +171,10 @@ impl fmt::Display for Step {
 
 impl fmt::Display for Address {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        // A shell takes a word that begins with # for a remark.
+        if self.steps.first().is_some_and(|step| step.words.is_empty()) {
+            out.write_str("\"\"")?;
+        }
         for (n, step) in self.steps.iter().enumerate() {
             let dots = if n == 0 { "" } else { ".." };
             write!(out, "{dots}{step}")?;
@@ -225,7 +229,8 @@ fn block_step(doc: &Document, block: BlockId) -> Step {
     let parent = doc.tree().block(block).parent();
     let title = doc.title(block);
     let same = doc.tree().blocks().filter(|(id, other)| other.parent() == parent && doc.title(*id) == title);
-    let nth = (same.count() > 1).then(|| ordinal(doc, block, true));
+    // An element of a list has no name but its number.
+    let nth = (same.count() > 1 || title.is_empty()).then(|| ordinal(doc, block, true));
     Step { words: title, nth }
 }
 

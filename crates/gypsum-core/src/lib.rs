@@ -19,7 +19,8 @@
 //!
 //! # Limitations
 //!
-//! - Ten families of formats are read; JSON, YAML, TOML and XML are not among them yet.
+//! - A JSON, YAML, TOML or XML file that its parser refuses is broken as a whole: it can be replaced, and not
+//!   edited by line.
 //! - Included files are read behind the file that includes them, and not at their place in it; a profile
 //!   can list the files of its daemon in their true reading order.
 //! - A source of 4 GiB or more is refused.

@@ -1,7 +1,7 @@
 //! The settings of a daemon, listed with their addresses.
 
 use crate::address::{Address, Step, address_of};
-use crate::doc::{BlockId, Document, Kind, LeafId, Wins, dormants};
+use crate::doc::{BlockId, Document, Kind, LeafId, Nearness, Wins, dormants};
 use crate::edit::File;
 use crate::profile::Profile;
 use crate::secret::{HIDDEN, is_secret};
@@ -77,7 +77,9 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
         .filter_map(|dormant| {
             let name = doc.text(dormant.parts.name).into_owned();
             let value = doc.value(&dormant.parts);
-            let known = profile.spelling(&name).is_some();
+            // Without a profile a name right behind the mark is one.
+            let close = profile.known_names().next().is_none() && dormant.nearness == Nearness::Close;
+            let known = close || profile.spelling(&name).is_some();
             let fits = profile
                 .setting(&name)
                 .is_none_or(|(_, setting)| crate::value::misfit(setting, &value).is_none());

@@ -146,6 +146,22 @@ impl Document {
             .collect()
     }
 
+    /// The mark that closes the whole file, in a format that has one.
+    pub fn root_end(&self) -> Option<LeafId> {
+        let closes = |(id, kind, span): (LeafId, Kind, Span)| {
+            let text = span.of(&self.source).trim_ascii();
+            let mark = match self.family {
+                Family::Json => matches!(text.first(), Some(b'}' | b']')),
+                Family::Xml => text.starts_with(b"</"),
+                _ => false,
+            };
+            (mark && matches!(kind, Kind::Opaque | Kind::Close) && self.tree.block_of(id).is_none())
+                .then_some(id)
+        };
+        matches!(self.family, Family::Json | Family::Xml)
+            .then(|| self.tree.leaves().filter_map(closes).last())?
+    }
+
     /// Whether `block` is a conditional group: what stands in it holds only at times.
     pub fn is_conditional(&self, block: BlockId) -> bool {
         self.family == Family::Keyword

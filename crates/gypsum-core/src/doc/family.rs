@@ -1,8 +1,8 @@
 //! The families of formats, and the way from one to its reader.
 
 use super::{
-    Dialect, Kind, Parts, Tree, assignments, braces, equals, keyword, literals, properties, records,
-    sections, stanzas, tags,
+    Dialect, Kind, Parts, Tree, assignments, braces, equals, json, keyword, literals, properties, records,
+    scalars, sections, stanzas, tags, toml, xml, yaml,
 };
 use crate::text::Span;
 use serde::{Deserialize, Serialize};
@@ -32,11 +32,19 @@ pub enum Family {
     Stanzas,
     /// One record a line.
     Records,
+    /// JSON, with comments where the dialect has them.
+    Json,
+    /// YAML.
+    Yaml,
+    /// TOML.
+    Toml,
+    /// XML.
+    Xml,
 }
 
 impl Family {
     /// All families.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 14] = [
         Self::Keyword,
         Self::Sections,
         Self::Tags,
@@ -47,6 +55,10 @@ impl Family {
         Self::Literals,
         Self::Stanzas,
         Self::Records,
+        Self::Json,
+        Self::Yaml,
+        Self::Toml,
+        Self::Xml,
     ];
 
     /// The family called `name`.
@@ -67,6 +79,10 @@ impl Family {
             Self::Literals => "literals",
             Self::Stanzas => "stanzas",
             Self::Records => "records",
+            Self::Json => "json",
+            Self::Yaml => "yaml",
+            Self::Toml => "toml",
+            Self::Xml => "xml",
         }
     }
 
@@ -111,6 +127,11 @@ impl Family {
             Self::Properties => Dialect { comments: marks(&["#", "!"]), quotes: String::new(), ..plain },
             Self::Assignments => Dialect { quotes: "\"'".into(), ..plain },
             Self::Records => Dialect { inline_comments: marks(&["#"]), quotes: String::new(), ..plain },
+            Self::Json => Dialect { comments: marks(&["//", "/*"]), ..plain },
+            Self::Yaml | Self::Toml => {
+                Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain }
+            }
+            Self::Xml => Dialect { comments: marks(&["<!--"]), quotes: "\"'".into(), ..plain },
         }
     }
 
@@ -126,6 +147,10 @@ impl Family {
             Self::Literals => literals::read(source, dialect),
             Self::Stanzas => stanzas::read(source, dialect),
             Self::Records => records::read(source, dialect),
+            Self::Json => json::read(source, dialect),
+            Self::Yaml => yaml::read(source, dialect),
+            Self::Toml => toml::read(source, dialect),
+            Self::Xml => xml::read(source, dialect),
         }
     }
 
@@ -142,6 +167,10 @@ impl Family {
             Self::Literals => literals::split(source, span),
             Self::Stanzas => stanzas::split(source, span, dialect),
             Self::Records => records::split(source, span, dialect),
+            Self::Json => json::split(source, kind, span),
+            Self::Yaml => yaml::split(source, kind, span),
+            Self::Toml => toml::split(source, kind, span),
+            Self::Xml => xml::split(source, kind, span),
         }
     }
 
@@ -158,14 +187,20 @@ impl Family {
             Self::Literals => literals::kind_of(text, dialect),
             Self::Stanzas => stanzas::kind_of(text, dialect),
             Self::Records => records::kind_of(text, dialect),
+            Self::Json => json::kind_of(text),
+            Self::Yaml => yaml::kind_of(text),
+            Self::Toml => toml::kind_of(text),
+            // A comment between two marks holds no setting that one mark would wake.
+            Self::Xml => Kind::Opaque,
         }
     }
 
     /// What stands between a name and its value where the file shows no example.
     pub fn separator(self, dialect: &Dialect) -> &str {
         match self {
-            Self::Sections | Self::Equals | Self::Literals => " = ",
-            Self::Properties | Self::Assignments => "=",
+            Self::Sections | Self::Equals | Self::Literals | Self::Toml => " = ",
+            Self::Properties | Self::Assignments | Self::Xml => "=",
+            Self::Json | Self::Yaml => ": ",
             Self::Stanzas if dialect.groups.is_empty() => ": ",
             Self::Records if !dialect.column.is_empty() => &dialect.column,
             Self::Keyword | Self::Tags | Self::Braces | Self::Stanzas | Self::Records => " ",
@@ -179,7 +214,17 @@ impl Family {
 
     /// Whether a block is closed by a mark of its own.
     pub fn closes_blocks(self) -> bool {
-        matches!(self, Self::Tags | Self::Braces)
+        matches!(self, Self::Tags | Self::Braces | Self::Json | Self::Xml)
+    }
+
+    /// Whether it is one of the standards, whose values have sorts and whose texts have escapes.
+    pub fn is_standard(self) -> bool {
+        matches!(self, Self::Json | Self::Yaml | Self::Toml | Self::Xml)
+    }
+
+    /// What ends a remark that has a line of its own.
+    pub fn remark_end(self) -> &'static str {
+        if self == Self::Xml { " -->" } else { "" }
     }
 
     /// Whether `value` must be quoted to stay one value.
@@ -195,6 +240,9 @@ impl Family {
 
     /// `value` between two `quote`s, with what the format wants before a quote in it.
     pub fn quote(self, value: &str, quote: u8) -> Vec<u8> {
+        if self.is_standard() {
+            return scalars::quoted(self, value, quote);
+        }
         let mut out = vec![quote];
         for byte in value.bytes() {
             let special = match self {
@@ -213,6 +261,9 @@ impl Family {
 
     /// What a raw value means: quotes around the whole of it taken off.
     pub fn meaning<'a>(self, raw: &'a [u8], dialect: &Dialect) -> Cow<'a, [u8]> {
+        if self.is_standard() {
+            return scalars::meaning(self, raw);
+        }
         let [first, inner @ .., last] = raw else {
             return Cow::Borrowed(raw);
         };

@@ -66,9 +66,10 @@ pub struct Parts {
 }
 
 impl Parts {
-    /// What stands between name and value, with its alignment; none for a bare name.
+    /// What stands between name and value, with its alignment; none for a bare name, and where the
+    /// value stands first.
     pub fn separator(&self) -> Option<Span> {
         let first = self.value.iter().next()?;
-        Some(Span { start: self.name.end, end: first.start })
+        (first.start >= self.name.end).then_some(Span { start: self.name.end, end: first.start })
     }
 }

@@ -1,7 +1,7 @@
 //! New blocks: the opening line, what stands in it, and the mark that closes it, which nobody types.
 
 use super::ask::Edit;
-use super::style::quoted;
+use super::style::{quoted, written_name};
 use crate::doc::{Document, Family, Kind};
 use crate::finding::Finding;
 use crate::text::Span;
@@ -37,7 +37,7 @@ pub fn bodies(edits: &[Edit]) -> Vec<(&Edit, Body<'_>)> {
 /// Whether a name added without a value and without a body is a block all the same.
 pub fn is_block(doc: &Document, words: &str, body: &Body<'_>) -> bool {
     !body.is_empty()
-        || doc.family() == Family::Sections && words.starts_with('[')
+        || matches!(doc.family(), Family::Sections | Family::Toml) && words.starts_with('[')
         || doc.dialect().groups.iter().any(|group| {
             let first = words.split(' ').next().unwrap_or_default();
             doc.dialect().same(first.as_bytes(), group.as_bytes())
@@ -80,7 +80,12 @@ pub fn new_block(
     let (open, close) = match family {
         Family::Braces => (format!("{words} {{"), Some(format!("}}{}", after_brace(doc)))),
         Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),
-        Family::Sections => (format!("[{words}]"), None),
+        Family::Sections | Family::Toml => (format!("[{words}]"), None),
+        Family::Json => {
+            (format!("{}: {{", String::from_utf8_lossy(&family.quote(words, b'"'))), Some("}".into()))
+        }
+        Family::Yaml => (format!("{words}:"), None),
+        Family::Xml => (format!("<{words}>"), Some(format!("</{words}>"))),
         Family::Stanzas if doc.dialect().groups.is_empty() => (format!("{words}:"), None),
         Family::Keyword | Family::Stanzas => (words.to_owned(), None),
         _ => {
@@ -88,7 +93,7 @@ pub fn new_block(
                 .mend("leave out the steps before the name"));
         }
     };
-    let whole = family == Family::Sections;
+    let whole = family == Family::Sections || family.is_standard();
     let (name, rest) = if whole { (words, "") } else { (name, rest) };
     let mut text = [indent, open.as_bytes(), eol].concat();
     let mut things = vec![(Kind::Open, name.into(), rest.into())];
@@ -98,8 +103,17 @@ pub fn new_block(
         let separator = if bare { "" } else { family.separator(doc.dialect()) };
         let raw = if bare { Vec::new() } else { quoted(doc, value, None)? };
         let end = family.terminator().as_bytes();
-        let line = [indent, deeper, name.as_bytes(), separator.as_bytes(), &raw, end, eol];
-        text.extend(line.concat());
+        let line = match family {
+            Family::Xml => {
+                let name = name.as_bytes();
+                [indent, deeper, b"<", name, b">", &raw, b"</", name, b">", eol].concat()
+            }
+            _ => {
+                let name = written_name(family, name, (!bare).then_some(&raw));
+                [indent, deeper, &name, separator.as_bytes(), &raw, end, eol].concat()
+            }
+        };
+        text.extend(line);
         things.push((Kind::Setting, (*name).into(), (*value).into()));
     }
     if let Some(close) = close {

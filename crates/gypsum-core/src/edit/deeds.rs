@@ -11,7 +11,7 @@ use super::quantity::changed;
 use super::sleep::wake_block;
 use super::style::{quoted, separator_for};
 use crate::address::{Address, address_of};
-use crate::doc::{Document, Dormant, Kind, LeafId, Nearness, Parts};
+use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts, anchor_in};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, line_span};
 
@@ -72,6 +72,13 @@ impl Deeds<'_> {
     pub(super) fn one(&self, address: &Address) -> Result<Option<(usize, LeafId)>, Finding> {
         let mut active = find_active(self.files, address);
         active.retain(|(n, _)| self.is_meant(*n));
+        // What sleeps exactly there is meant rather than what is awake further in.
+        let depth = |n: usize, leaf| self.files[n].doc.path(leaf).len();
+        let deeper = active.iter().all(|(n, leaf)| depth(*n, *leaf) > address.blocks().len());
+        let asleep = if deeper && !active.is_empty() { self.asleep(address) } else { None };
+        if asleep.is_some_and(|(n, dormant)| depth(n, dormant.leaf) == address.blocks().len()) {
+            return Ok(None);
+        }
         if active.len() > 1 {
             return Err(ambiguous(self.files, address, &active));
         }
@@ -215,10 +222,26 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
     if !parts.value.is_none() && doc.value(&parts) == value {
         return Ok(None);
     }
-    let splices = value_splices(doc, &parts, value)
-        .map_err(|finding| finding.about(&address).at(&files[file].path, doc, leaf))?;
+    let here = |finding: Finding| finding.about(&address).at(&files[file].path, doc, leaf);
+    if let Some(shared) = shared_anchor(doc, leaf) {
+        return Err(here(shared));
+    }
+    let splices = value_splices(doc, &parts, value).map_err(here)?;
     let fate = Fate::Given(value.into());
     Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address, lines: None }))
+}
+
+/// What stands behind an anchor stands elsewhere, too: writing through it would change both.
+fn shared_anchor(doc: &Document, leaf: LeafId) -> Option<Finding> {
+    if doc.family() != Family::Yaml {
+        return None;
+    }
+    let name = anchor_in(doc.tree().span(leaf).of(doc.source()))?;
+    let message = format!("the value is shared with other places through {name}");
+    Some(
+        Finding::misfit("anchor", message)
+            .mend("take the anchor away in an editor first, or edit there: gypsum edit"),
+    )
 }
 
 /// The splices that give a statement this value. Of a value in several pieces the first becomes the new
@@ -275,6 +298,13 @@ fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Plac
     let whole = doc.tree().span(leaf);
     let splices = match doc.parts(leaf) {
         Some(parts) if matches!(edit, Edit::Disable(_)) => {
+            if !has_comments(doc) {
+                let message = format!("this {} file has no comments to put it in", doc.family().name());
+                let finding = Finding::misfit("no-comments", message);
+                return Err(finding
+                    .at(&files[file].path, doc, leaf)
+                    .mend("--delete it; `gypsum restore` brings it back"));
+            }
             let line = line_span(doc.source(), parts.name.start as usize);
             if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
                 let finding = Finding::misfit(
@@ -291,6 +321,21 @@ fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Plac
     };
     let address = address_of(doc, leaf).to_string();
     Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address, lines: None })
+}
+
+/// Whether lines can be commented out. JSON has comments only where its daemon takes them, which a file
+/// shows by having some.
+fn has_comments(doc: &Document) -> bool {
+    match doc.family() {
+        Family::Json => doc.tree().leaves().any(|(leaf, kind, span)| {
+            let behind = doc.parts(leaf).map_or(span.start, |parts| parts.end);
+            let text = Span { start: behind, end: span.end }.of(doc.source());
+            kind == Kind::Comment || text.windows(2).any(|two| matches!(two, b"//" | b"/*"))
+        }),
+        // Two marks, which do not nest.
+        Family::Xml => false,
+        _ => true,
+    }
 }
 
 /// Where a statement begins: at its name, or at the word before it that belongs to it.

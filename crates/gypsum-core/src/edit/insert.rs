@@ -7,7 +7,7 @@ use super::find::{Found, ends_with, find_active};
 use super::misfit::{absent, ambiguous};
 use super::place::{Guide, Placed};
 use super::prove::Fate;
-use super::style::{deeper, inner_indent, new_line, quoted};
+use super::style::{deeper, inner_indent, new_line, quoted, top_indent};
 use crate::address::{Address, address_of};
 use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
@@ -90,6 +90,11 @@ pub fn born_at(
         Where::Kin => last_kin(doc, &found, address.name()).or(found.after),
         _ => after_leaf(files, &found, spot, guide)?,
     };
+    if let Some(text) = found.like.filter(|leaf| doc.family() == Family::Xml && is_text(doc, *leaf)) {
+        let finding =
+            Finding::misfit("holds-text", "the element holds text, and nothing can stand beside that");
+        return Err(finding.at(&files[found.file].path, doc, text).mend("edit it as a whole: gypsum edit"));
+    }
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
     let raw = value.map(|value| quoted(doc, value, None)).transpose();
     let raw = raw.map_err(|finding| finding.about(address))?;
@@ -102,6 +107,13 @@ pub fn born_at(
     };
     let splices = vec![Splice { span: Span::at(at), text }];
     Ok(Placed { file: found.file, leaf: found.after, fate, splices, address, lines: None })
+}
+
+/// Whether a leaf is the text of an element that has attributes, too.
+fn is_text(doc: &Document, leaf: LeafId) -> bool {
+    let span = doc.tree().span(leaf);
+    !span.of(doc.source()).trim_ascii_start().starts_with(b"<")
+        && doc.source()[..span.start as usize].last() == Some(&b'>')
 }
 
 /// The last setting of this name in the block.
@@ -176,6 +188,7 @@ pub fn born_block(
 ) -> Result<Placed, Finding> {
     let file = guide.only.unwrap_or(guide.home);
     let parent = match address.blocks() {
+        [] if files[file].doc.root_end().is_some() => at_top(files, file),
         [] => Spot { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None },
         _ => spot_for(files, address, guide)?,
     };
@@ -194,7 +207,11 @@ pub fn born_block(
             .mend("give its closing mark a line of its own first"));
     }
     let open = parent.block.map(|block| doc.tree().block(block).open());
-    let indent = open.map_or_else(Vec::new, |open| inner_indent(doc, open));
+    let indent = match (open, parent.like) {
+        (Some(open), _) => inner_indent(doc, open),
+        (None, like) if doc.family() == Family::Json => top_indent(doc, like),
+        _ => Vec::new(),
+    };
     let eol = ending_at(source, at).bytes();
     let (block, things) = new_block(doc, address.name(), body, &indent, &deeper(doc), eol)?;
     let open_end = at > 0 && source[at - 1] != b'\n';
@@ -219,6 +236,15 @@ pub fn born_block(
 fn at_top(files: &[File], file: usize) -> Spot {
     let doc = &files[file].doc;
     let tree = doc.tree();
+    // The one element around everything is where everything goes.
+    if doc.family() == Family::Xml && tree.blocks().next().is_some() {
+        return in_block(doc, file, 0);
+    }
+    if let Some(edge) = doc.root_end() {
+        let own = |leaf: &LeafId| tree.kind(*leaf) == Kind::Setting && tree.block_of(*leaf).is_none();
+        let like = (0..edge).rev().find(own);
+        return Spot { file, block: None, after: edge.checked_sub(1), like };
+    }
     // Behind a group that runs to the next one nothing is at the top any more.
     let closed = doc.family().closes_blocks();
     let end = tree.blocks().next().filter(|_| !closed).map_or(tree.len(), |(_, block)| block.open());

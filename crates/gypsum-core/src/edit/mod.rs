@@ -5,6 +5,7 @@
 
 mod ask;
 mod block;
+mod commas;
 mod deeds;
 mod find;
 mod insert;
@@ -17,6 +18,7 @@ mod quantity;
 mod shown;
 mod sleep;
 mod style;
+mod typed;
 mod within;
 
 pub use ask::{Amount, Edit, NotAnEdit, Where};

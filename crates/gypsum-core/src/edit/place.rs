@@ -2,10 +2,11 @@
 
 use super::ask::Edit;
 use super::block::bodies;
+use super::commas::mended;
 use super::deeds::Deeds;
 use super::prove::{Fate, Fates, prove};
 use super::shown::{Shown, show};
-use crate::doc::{Document, LeafId};
+use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply};
 
@@ -166,6 +167,10 @@ fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding
     let fates: Fates<'_> = whole.iter().map(|(leaf, fate)| (*leaf, fate)).collect();
     let after = apply(file.doc.source(), &splices)
         .ok_or_else(|| Finding::misfit("twice", "two edits of this change overlap").in_file(&file.path))?;
+    let after = match file.doc.family() {
+        Family::Json => mended(file.doc.source(), after),
+        _ => after,
+    };
     let after = prove(file, &fates, after)?;
     Ok(EditedFile { file: n, splices, after })
 }

@@ -3,8 +3,9 @@
 
 use super::File;
 use super::block::Thing;
-use crate::doc::{Document, Kind, LeafId};
+use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 /// What an edit should amount to.
@@ -49,7 +50,7 @@ pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, 
 
 /// What must be the next thing in the new file.
 enum Wanted<'a> {
-    Same(Kind, &'a [u8]),
+    Same(Kind, Cow<'a, [u8]>),
     New(Kind, &'a [u8], &'a [u8]),
 }
 
@@ -84,7 +85,7 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
             Some(Fate::Given(value)) => {
                 parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
             }
-            _ => counts(kind).then(|| Wanted::Same(kind, span.of(old.source()).trim_ascii())),
+            _ => counts(kind).then(|| Wanted::Same(kind, gist(old, leaf, span.of(old.source())))),
         };
         for wanted in wanted.into_iter().chain(born(Some(leaf))) {
             let is = next_is(new, &mut there, &wanted);
@@ -107,7 +108,7 @@ fn next_is(
     };
     let fits = match wanted {
         Wanted::Same(kind, bytes) => {
-            new.tree().kind(id) == *kind && new.tree().span(id).of(new.source()).trim_ascii() == *bytes
+            new.tree().kind(id) == *kind && gist(new, id, new.tree().span(id).of(new.source())) == *bytes
         }
         Wanted::New(Kind::Close, ..) => new.tree().kind(id) == Kind::Close,
         Wanted::New(kind, name, value) => new.parts(id).is_some_and(|parts| {
@@ -119,6 +120,22 @@ fn next_is(
         }),
     };
     if fits { None } else { Some(Some(id)) }
+}
+
+/// What must stay of a statement: all of it but the blanks around it, and in JSON the comma behind it.
+fn gist<'a>(doc: &Document, leaf: LeafId, text: &'a [u8]) -> Cow<'a, [u8]> {
+    let trimmed = text.trim_ascii();
+    if doc.family() != Family::Json {
+        return Cow::Borrowed(trimmed);
+    }
+    let start = doc.tree().span(leaf).start as usize;
+    let end = match doc.tree().kind(leaf) {
+        Kind::Setting => doc.parts(leaf).map_or(text.len(), |parts| parts.end as usize - start),
+        _ => text.len() - text.trim_ascii_start().len() + 1,
+    };
+    let (own, rest) = text.split_at(end.min(text.len()));
+    let rest = rest.trim_ascii();
+    Cow::Owned([own.trim_ascii_start(), rest.strip_prefix(b",").unwrap_or(rest).trim_ascii()].concat())
 }
 
 fn words(value: &[u8]) -> impl Iterator<Item = &str> {

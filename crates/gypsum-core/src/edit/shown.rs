@@ -38,7 +38,7 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     }
     if matches!(one.fate, Fate::Born(_)) {
         let new: Vec<u8> = one.splices.iter().flat_map(|splice| splice.text.clone()).collect();
-        let open_end = first > 0 && source[first - 1] != b'\n';
+        let open_end = first > 0 && source[first - 1] != b'\n' && matches!(new.first(), Some(b'\r' | b'\n'));
         let text = String::from_utf8_lossy(&new).trim_end().trim_start_matches(['\r', '\n']).to_owned();
         return shown(at + u32::from(open_end), None, Some(text));
     }

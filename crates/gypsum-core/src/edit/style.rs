@@ -1,6 +1,7 @@
 //! New text in the file's own style: indentation, separator, alignment, quotes, line ending.
 
-use crate::doc::{Document, Family, Kind, LeafId, Parts};
+use super::typed::typed;
+use crate::doc::{Document, Family, Kind, LeafId, Parts, scalars};
 use crate::finding::Finding;
 use crate::text::{Span, ending_at, line_span};
 
@@ -12,6 +13,9 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
             format!("the value holds the control character {:?}, which would end the line", bad),
         )
         .mend("leave the line break or control character out of the value"));
+    }
+    if doc.family().is_standard() {
+        return typed(doc, value, like);
     }
     let dialect = doc.dialect();
     let standing = like.and_then(|raw| raw.first().copied()).filter(|quote| {
@@ -80,7 +84,17 @@ pub fn new_line(
         None => doc.family().separator(doc.dialect()).into(),
     };
     let terminator = doc.family().terminator().as_bytes();
-    let statement = [name.as_bytes(), &separator, value.unwrap_or_default(), terminator].concat();
+    let statement = match doc.family() {
+        Family::Xml => element(doc, like.or(after), name, value.unwrap_or_default()),
+        family => {
+            [&written_name(family, name, value), &separator, value.unwrap_or_default(), terminator].concat()
+        }
+    };
+    if let (Family::Xml, Some(like)) = (doc.family(), like.or(after))
+        && is_attribute(doc, like)
+    {
+        return (doc.tree().span(like).end as usize, [b" ", statement.as_slice()].concat());
+    }
     if open_end && at < source.len() {
         // Several statements share a line: one more joins them.
         return (at, [b" ", statement.as_slice()].concat());
@@ -99,10 +113,51 @@ pub fn new_line(
     (at, text)
 }
 
+/// A name as the format writes it; an element of a list has its mark, and no value.
+pub fn written_name(family: Family, name: &str, value: Option<&[u8]>) -> Vec<u8> {
+    match (family, value) {
+        (Family::Json, Some(_)) => family.quote(name, b'"'),
+        (Family::Yaml, None) => [b"- ", name.as_bytes()].concat(),
+        (Family::Yaml, Some(_)) if !scalars::is_plain(name) => family.quote(name, b'"'),
+        _ => name.into(),
+    }
+}
+
+/// A new element of XML, or an attribute where it stands beside one.
+fn element(doc: &Document, beside: Option<LeafId>, name: &str, value: &[u8]) -> Vec<u8> {
+    let name = name.as_bytes();
+    match beside {
+        Some(leaf) if is_attribute(doc, leaf) => [name, b"=\"", value, b"\""].concat(),
+        _ if value.is_empty() => [b"<", name, b"/>"].concat(),
+        _ => [b"<", name, b">", value, b"</", name, b">"].concat(),
+    }
+}
+
+/// Whether a leaf of XML stands inside a tag: an attribute, or the beginning of the tag.
+fn is_attribute(doc: &Document, leaf: LeafId) -> bool {
+    let source = doc.source();
+    let text = doc.tree().span(leaf).of(source).trim_ascii();
+    match doc.tree().kind(leaf) {
+        Kind::Setting => {
+            !text.starts_with(b"<") && source[..doc.tree().span(leaf).start as usize].last() != Some(&b'>')
+        }
+        Kind::Open => !text.ends_with(b">"),
+        _ => false,
+    }
+}
+
 /// How far the first line in a block is indented that `open` opens.
 pub fn inner_indent(doc: &Document, open: LeafId) -> Vec<u8> {
     let own = doc.parts(open).map(|parts| indent(doc, open, &parts)).unwrap_or_default();
     [own, deeper(doc)].concat()
+}
+
+/// How far what stands inside the mark around the whole file is indented.
+pub fn top_indent(doc: &Document, like: Option<LeafId>) -> Vec<u8> {
+    let first =
+        doc.statements().find(|(leaf, ..)| doc.tree().block_of(*leaf).is_none()).map(|(leaf, ..)| leaf);
+    let like = like.or(first).and_then(|leaf| doc.parts(leaf).map(|parts| indent(doc, leaf, &parts)));
+    like.unwrap_or_else(|| deeper(doc))
 }
 
 /// How much deeper than its own line the body of a block is indented, as blocks of this file show it.
@@ -115,14 +170,32 @@ pub fn deeper(doc: &Document) -> Vec<u8> {
         let first = inside.into_iter().find(own)?;
         of(first)?.strip_prefix(of(block.open())?.as_slice()).map(<[u8]>::to_vec)
     });
-    let flat = matches!(doc.family(), Family::Sections);
-    shown.unwrap_or_else(|| if flat { Vec::new() } else { b"    ".to_vec() })
+    let flat = matches!(doc.family(), Family::Sections | Family::Toml);
+    let usual: &[u8] = if doc.family().is_standard() { b"  " } else { b"    " };
+    shown.unwrap_or_else(|| if flat { Vec::new() } else { usual.to_vec() })
 }
 
 fn indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
+    if doc.family() == Family::Yaml {
+        return yaml_indent(doc, leaf, parts);
+    }
     let line = line_span(doc.source(), parts.name.start as usize).start.max(doc.tree().span(leaf).start);
     let before = Span { start: line, end: parts.name.start };
     before.of(doc.source()).iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect()
+}
+
+/// The first key of an element stands behind its dash, and the others below it.
+fn yaml_indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
+    let source = doc.source();
+    let start = doc.tree().span(leaf).start as usize;
+    let line = line_span(source, parts.name.start as usize).start as usize;
+    let text = &source[line.min(start)..parts.name.start as usize];
+    let lead = text.iter().take_while(|byte| **byte == b' ').count();
+    let own_dash = line >= start && text.get(lead) == Some(&b'-');
+    vec![
+        b' ';
+        if own_dash { lead } else { text.iter().take_while(|byte| matches!(byte, b' ' | b'-')).count() }
+    ]
 }
 
 /// Of the settings around `leaf` in its block, the nearest that is separated as most of them are.

@@ -123,8 +123,7 @@ fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec
 
 /// The mark that begins a comment inside a list.
 fn remark_in(doc: &Document) -> &'static [u8] {
-    let _ = Family::Braces;
-    b"#"
+    if doc.family() == Family::Json { b"//" } else { b"#" }
 }
 
 fn change_list(doc: &Document, list: &Elements, element: &str, more: bool) -> Result<Vec<Splice>, Finding> {

@@ -166,8 +166,8 @@ fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
         None if !profile.setting.is_empty() => false,
         // Nothing is known of the names; the marks that the format wants tell it from prose, or do not.
         None => match profile.files.format {
-            Family::Braces | Family::Assignments | Family::Literals => true,
-            Family::Equals | Family::Sections | Family::Properties => !value.contains(' '),
+            Family::Braces | Family::Assignments | Family::Literals | Family::Json | Family::Toml => true,
+            Family::Equals | Family::Sections | Family::Properties | Family::Yaml => !value.contains(' '),
             _ => false,
         },
     }

@@ -1,0 +1,43 @@
+//! Values of the standards as they are typed: a setting keeps the sort of value that it has, and a text is
+//! quoted where it must be.
+
+use crate::doc::{Document, Family, Sort, scalars};
+use crate::finding::Finding;
+
+/// `value` as it is to stand in the file, `like` the raw value that stood there before.
+pub fn typed(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>, Finding> {
+    let family = doc.family();
+    if family == Family::Xml {
+        return Ok(match like {
+            Some(raw) if scalars::is_quoted(raw) => scalars::quoted(family, value, raw[0]),
+            _ => scalars::between_tags(value),
+        });
+    }
+    let own_quotes = scalars::is_quoted(value.as_bytes());
+    let given = if own_quotes || value.trim() != value { Sort::Text } else { scalars::sort(family, value) };
+    let standing = like.map(|raw| match std::str::from_utf8(raw) {
+        _ if scalars::is_quoted(raw) => Sort::Text,
+        Ok(raw) => scalars::sort(family, raw),
+        Err(_) => Sort::Text,
+    });
+    match standing {
+        None | Some(Sort::Null) if given != Sort::Text => Ok(value.into()),
+        None | Some(Sort::Null | Sort::Text) if own_quotes => Ok(value.into()),
+        None | Some(Sort::Null | Sort::Text) => Ok(text(family, value, like)),
+        Some(standing) if standing == given || own_quotes => Ok(value.into()),
+        Some(standing) => {
+            let message = format!("{value:?} is not {}, which is what stands there", standing.noun());
+            Err(Finding::misfit("sort", message)
+                .mend(format!("if it is to become a text, type its quotes, too: '\"{value}\"'")))
+        }
+    }
+}
+
+/// A text, quoted as the one that stood there was.
+fn text(family: Family, value: &str, like: Option<&[u8]>) -> Vec<u8> {
+    let quote = like.and_then(|raw| raw.first().copied()).filter(|byte| matches!(byte, b'"' | b'\''));
+    match quote {
+        None if family == Family::Yaml && scalars::is_plain(value) => value.into(),
+        quote => scalars::quoted(family, value, quote.unwrap_or(b'"')),
+    }
+}
