@@ -150,7 +150,7 @@ type Case<'a> = (Family, &'a str, &'a [&'a str], Result<&'a str, &'a str>);
 fn families_are_edited_in_their_own_style() {
     use Family as F;
     let server = "http {\n    server {\n        server_name boards.example;\n        location / {\n            expires 1h;\n        }\n    }\n}\n";
-    let table: [Case<'_>; 30] = [
+    let table: [Case<'_>; 41] = [
         (F::Equals, "a = 1\n#b = 2\n", &["b=3"], Ok("a = 1\nb = 3\n")),
         (F::Equals, "a   = x,\n# old\n  y\nb = 1\n", &["a=z"], Ok("a   = z\n# old\nb = 1\n")),
         (F::Equals, "a = 'x y'\n", &["a=z w"], Ok("a = 'z w'\n")),
@@ -201,6 +201,22 @@ fn families_are_edited_in_their_own_style() {
             ),
         ),
         (F::Braces, "a 1; b 2;\n", &["!a"], Ok(" b 2;\n")),
+        (F::Braces, "s {\n  l / {\n    a 1;\n  }\n}\nb 2;\n", &["!s..l /"], Ok("s {\n}\nb 2;\n")),
+        (F::Braces, "s {\n  l {\n\n    a 1;\n  }\n}\n", &["~l"], Ok("s {\n  #l {\n#\n  #  a 1;\n  #}\n}\n")),
+        (F::Braces, "s {\n  #l {\n#\n  #  a 1;\n  #}\n}\n", &["+l"], Ok("s {\n  l {\n\n    a 1;\n  }\n}\n")),
+        (F::Braces, "s { l { a 1; } }\n", &["~l"], Err("shares-its-line")),
+        (F::Sections, "[a]\nb=1\n\n# of c\n[c]\nd=2\n", &["!a"], Ok("\n# of c\n[c]\nd=2\n")),
+        (
+            F::Assignments,
+            "J=\"-a -Xss1m\"\nJ=\"$J -b\"\n",
+            &["J..-Xss*=2", "J..-Xmx=1g"],
+            Ok("J=\"-a -Xss2m\"\nJ=\"$J -b -Xmx1g\"\n"),
+        ),
+        (F::Assignments, "J=\"-a --x=1\"\n", &["!J..-a", "J..--x=2"], Ok("J=\"--x=2\"\n")),
+        (F::Assignments, "J=-a\n", &["?-|J..-b"], Ok("J=\"-a -b\"\n")),
+        (F::Assignments, "J=\"-s -s\"\n", &["!J..-s"], Err("option")),
+        (F::Literals, "A = [\n    'x',  # n\n    'y'\n]\n", &["A-=y"], Ok("A = [\n    'x'  # n\n]\n")),
+        (F::Literals, "A = ('x', 'y')\n", &["A-=y", "A+=80"], Ok("A = ('x', '80',)\n")),
         (F::Braces, "a 1; b 2;\n", &["~a"], Err("shares-its-line")),
         (F::Braces, "s { a 1; }\n", &["s..b=2"], Ok("s { a 1; b 2; }\n")),
         (F::Braces, "  #listen 80;\n  a 1;\n", &["listen=81"], Ok("  listen 81;\n  a 1;\n")),

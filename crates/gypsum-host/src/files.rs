@@ -21,6 +21,8 @@ pub struct Loaded {
     pub real: PathBuf,
     /// Whether others share its inode under further names.
     pub hard_links: u64,
+    /// Whether it does not exist yet.
+    pub absent: bool,
 }
 
 /// All files of a daemon, in its reading order.
@@ -32,6 +34,10 @@ pub struct Loading {
     pub files: Vec<File>,
     /// Which of them takes settings that stand nowhere yet.
     pub home: usize,
+    /// The files and patterns that the daemon reads.
+    pub patterns: Vec<String>,
+    /// Files that include themselves, through each other: each with the one that closes the circle.
+    pub circles: Vec<(String, String)>,
 }
 
 impl Loading {
@@ -40,28 +46,60 @@ impl Loading {
         let real = path.canonicalize().unwrap_or_else(|_| path.to_owned());
         self.loaded.iter().position(|file| file.name == path || file.real == real).ok_or_else(|| {
             let known: Vec<String> = self.loaded.iter().map(|file| file.name.display().to_string()).collect();
+            if !path.exists() && self.reads(path) {
+                return Trouble::usage(format!("{} does not exist", path.display()))
+                    .mend("--new makes it, and its folder");
+            }
             Trouble::usage(format!("{} is none of this daemon's files", path.display()))
                 .mend(format!("it reads {}", known.join(", ")))
         })
     }
+
+    /// Whether the daemon reads a file of this name.
+    pub fn reads(&self, path: &Path) -> bool {
+        self.patterns.iter().any(|pattern| matches(pattern, path))
+    }
+}
+
+/// How daemons match names.
+const MATCHING: glob::MatchOptions = glob::MatchOptions {
+    case_sensitive: true,
+    require_literal_separator: true,
+    require_literal_leading_dot: true,
+};
+
+fn matches(pattern: &str, path: &Path) -> bool {
+    Path::new(pattern) == path
+        || glob::Pattern::new(pattern).is_ok_and(|known| known.matches_path_with(path, MATCHING))
 }
 
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
-/// they include.
-pub fn load(disk: &dyn Disk, profile: &Profile) -> Result<Loading, Trouble> {
+/// they include; `new` is one that does not exist yet and is to be made.
+pub fn load(disk: &dyn Disk, profile: &Profile, new: Option<&Path>) -> Result<Loading, Trouble> {
     let home = PathBuf::from(&profile.files.home);
     let mut waiting = VecDeque::new();
+    let mut loading = Loading {
+        loaded: Vec::new(),
+        files: Vec::new(),
+        home: 0,
+        patterns: profile.files.read.clone(),
+        circles: Vec::new(),
+    };
     for pattern in &profile.files.read {
-        waiting.extend(matching(pattern)?);
+        waiting.extend(matching(pattern, new)?.into_iter().map(|name| (name, Vec::new())));
     }
-    if !waiting.contains(&home) {
-        waiting.push_back(home.clone());
+    if !waiting.iter().any(|(name, _)| *name == home) {
+        waiting.push_back((home.clone(), Vec::new()));
     }
     let base = home.parent().unwrap_or(&home).to_owned();
-    let mut loading = Loading { loaded: Vec::new(), files: Vec::new(), home: 0 };
-    while let Some(name) = waiting.pop_front() {
-        let (loaded, bytes) = load_one(disk, &name)?;
-        // One file reached twice is one file, and a cycle ends where it closes.
+    while let Some((name, by)) = waiting.pop_front() {
+        let absent = new == Some(name.as_path()) && fs::symlink_metadata(&name).is_err();
+        let (loaded, bytes) = if absent { (to_be_made(&name), Vec::new()) } else { load_one(disk, &name)? };
+        // One file reached twice is one file, and a circle ends where it closes.
+        if by.contains(&loaded.real) {
+            let closes = by.last().map_or_else(String::new, |last| last.display().to_string());
+            loading.circles.push((closes, name.display().to_string()));
+        }
         if loading.loaded.iter().any(|known| known.real == loaded.real) {
             continue;
         }
@@ -70,30 +108,57 @@ pub fn load(disk: &dyn Disk, profile: &Profile) -> Result<Loading, Trouble> {
         }
         let doc = Document::read(bytes, profile.files.format, profile.dialect.clone())
             .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?;
+        let mut path = by;
+        path.push(loaded.real.clone());
         for pattern in doc.includes() {
             // Daemons take relative names from where their main file is.
-            waiting.extend(matching(&base.join(pattern).display().to_string())?);
+            let pattern = base.join(pattern).display().to_string();
+            waiting.extend(matching(&pattern, new)?.into_iter().map(|name| (name, path.clone())));
+            loading.patterns.push(pattern);
         }
         loading.files.push(File { path: name.display().to_string(), doc });
         loading.loaded.push(loaded);
     }
+    if let Some(new) = new.filter(|new| !loading.loaded.iter().any(|file| file.name == *new)) {
+        let doc = Document::read(Vec::new(), profile.files.format, profile.dialect.clone())
+            .map_err(|error| Trouble::cannot(error.to_string()))?;
+        loading.files.push(File { path: new.display().to_string(), doc });
+        loading.loaded.push(to_be_made(new));
+    }
     Ok(loading)
 }
 
-/// The files that a path or pattern names. A plain path that is not there is none.
-fn matching(pattern: &str) -> Result<Vec<PathBuf>, Trouble> {
+/// A file that does not exist; its folder may, and may be reached by a link.
+fn to_be_made(name: &Path) -> Loaded {
+    Loaded { name: name.to_owned(), real: resolved(name), hard_links: 1, absent: true }
+}
+
+/// The name with links followed as far as it exists.
+pub fn resolved(path: &Path) -> PathBuf {
+    for folder in path.ancestors() {
+        if let (Ok(real), Ok(rest)) = (folder.canonicalize(), path.strip_prefix(folder)) {
+            return if rest.as_os_str().is_empty() { real } else { real.join(rest) };
+        }
+    }
+    path.to_owned()
+}
+
+/// The files that a path or pattern names, the one to be made among them. A plain path that is not there is none.
+fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Trouble> {
+    let new = new.filter(|new| matches(pattern, new)).map(Path::to_owned);
     if !pattern.contains(['*', '?', '[']) {
         let path = PathBuf::from(pattern);
-        return Ok(if fs::symlink_metadata(&path).is_ok() { vec![path] } else { Vec::new() });
+        let there = fs::symlink_metadata(&path).is_ok() || new.is_some();
+        return Ok(if there { vec![path] } else { Vec::new() });
     }
-    let options = glob::MatchOptions {
-        require_literal_leading_dot: true,
-        require_literal_separator: true,
-        ..Default::default()
-    };
-    let found = glob::glob_with(pattern, options)
+    let found = glob::glob_with(pattern, MATCHING)
         .map_err(|error| Trouble::usage(format!("{pattern:?} is no pattern: {error}")))?;
-    found.map(|path| path.map_err(|error| Trouble::file("look into", error.path(), error.error()))).collect()
+    let found =
+        found.map(|path| path.map_err(|error| Trouble::file("look into", error.path(), error.error())));
+    let mut paths: Vec<PathBuf> = found.collect::<Result<_, _>>()?;
+    paths.extend(new.filter(|new| !new.exists()));
+    paths.sort();
+    Ok(paths)
 }
 
 fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> {
@@ -124,7 +189,7 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> 
         ))
         .mend("see what happened to it (a crash, a wrong encoding) before it is edited"));
     }
-    Ok((Loaded { name: name.to_owned(), real, hard_links: meta.nlink() }, bytes))
+    Ok((Loaded { name: name.to_owned(), real, hard_links: meta.nlink(), absent: false }, bytes))
 }
 
 /// File systems that are known to exchange two names: ext2 to 4, XFS, Btrfs, tmpfs, overlay, F2FS.

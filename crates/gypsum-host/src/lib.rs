@@ -9,6 +9,7 @@
 //!   overlay), and in place elsewhere and where it is itself a mount.
 //! - Services are systemd's system units, and plain processes with a pid file.
 
+pub mod accounts;
 pub mod children;
 pub mod disk;
 pub mod files;

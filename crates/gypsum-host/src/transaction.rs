@@ -34,6 +34,10 @@ impl<'a> Transaction<'a> {
                 return Err(foreign(&file.path));
             }
         }
+        for folder in &self.plan.folders {
+            self.disk.make_open_folder(folder).map_err(|error| Trouble::file("make", folder, &error))?;
+            self.sync_around(folder)?;
+        }
         for (file, bytes) in self.plan.files.iter().zip(contents) {
             let Some(bytes) = bytes else { continue };
             let model = if file.how == How::Create { None } else { Some(file.path.as_path()) };
@@ -41,6 +45,10 @@ impl<'a> Transaction<'a> {
             self.disk
                 .create(&file.aside, bytes, model)
                 .map_err(|e| Trouble::file("write", &file.aside, &e))?;
+            if let Some(dress) = &file.dress {
+                let dressed = self.disk.dress(&file.aside, dress);
+                dressed.map_err(|error| Trouble::file("give its owner and mode to", &file.aside, &error))?;
+            }
             self.disk.sync_file(&file.aside).map_err(|e| Trouble::file("sync", &file.aside, &e))?;
         }
         self.sync_folders()
@@ -109,7 +117,16 @@ impl<'a> Transaction<'a> {
             self.sync_around(&file.path)?;
             notes.extend(note);
         }
+        self.remove_folders(self.plan.folders.iter().rev())?;
         Ok(notes)
+    }
+
+    /// Removes those folders that are empty; what somebody put into the others stays.
+    fn remove_folders<'b>(&self, folders: impl Iterator<Item = &'b PathBuf>) -> Outcome {
+        for folder in folders {
+            self.disk.remove_folder(folder).map_err(|error| Trouble::file("remove", folder, &error))?;
+        }
+        Ok(())
     }
 
     fn exchange_back(&self, file: &PlannedFile) -> Outcome<Option<String>> {
@@ -204,6 +221,7 @@ impl<'a> Transaction<'a> {
             notes.extend(self.drop_aside(file, None)?);
         }
         self.sync_folders()?;
+        self.remove_folders(self.plan.prune.iter())?;
         Ok(notes)
     }
 
@@ -212,7 +230,8 @@ impl<'a> Transaction<'a> {
         for file in self.plan.files.iter().filter(|file| file.how != How::Remove) {
             self.disk.remove(&file.aside).map_err(|error| Trouble::file("remove", &file.aside, &error))?;
         }
-        self.sync_folders()
+        self.sync_folders()?;
+        self.remove_folders(self.plan.folders.iter().rev())
     }
 
     /// Whether every live file holds what it held before.
@@ -312,18 +331,22 @@ impl<'a> Transaction<'a> {
     }
 
     fn sync_around(&self, path: &Path) -> Outcome {
-        let folder = path.parent().unwrap_or(path);
-        self.disk.sync_folder(folder).map_err(|error| Trouble::file("sync", folder, &error))
+        self.sync_folder(path.parent().unwrap_or(path))
     }
 
     fn sync_folders(&self) -> Outcome {
         let mut folders: Vec<&Path> = self.plan.files.iter().filter_map(|file| file.path.parent()).collect();
         folders.sort();
         folders.dedup();
-        for folder in folders {
-            self.disk.sync_folder(folder).map_err(|error| Trouble::file("sync", folder, &error))?;
+        folders.into_iter().try_for_each(|folder| self.sync_folder(folder))
+    }
+
+    fn sync_folder(&self, folder: &Path) -> Outcome {
+        match self.disk.sync_folder(folder) {
+            // One that was to be made, and was not, or is gone again.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            synced => synced.map_err(|error| Trouble::file("sync", folder, &error)),
         }
-        Ok(())
     }
 }
 

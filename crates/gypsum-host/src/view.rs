@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use std::ffi::CString;
 use std::fs;
 use std::io;
-use std::os::unix::fs::PermissionsExt;
+use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -66,11 +66,13 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
     mount("tmpfs", &spec.base, "tmpfs", MountFlags::NOSUID | MountFlags::NODEV, Some(c"mode=755"))?;
     fs::create_dir(spec.scratch())?;
     fs::set_permissions(spec.scratch(), fs::Permissions::from_mode(0o1777))?;
-    let mut folders: Vec<&Path> = spec.files.iter().filter_map(|(file, _)| file.parent()).collect();
+    let standing =
+        |file: &'_ PathBuf| file.ancestors().skip(1).find(|folder| folder.is_dir()).map(Path::to_owned);
+    let mut folders: Vec<PathBuf> = spec.files.iter().filter_map(|(file, _)| standing(file)).collect();
     folders.sort();
     folders.dedup();
     for (n, folder) in folders.into_iter().enumerate() {
-        cover(&spec.base, n, folder)?;
+        cover(&spec.base, n, &folder)?;
     }
     for (file, stand_in) in &spec.files {
         show(file, stand_in.as_deref())?;
@@ -128,6 +130,9 @@ fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
     let Some(stand_in) = stand_in else {
         return disk.remove(file);
     };
+    if let Some(folder) = file.parent() {
+        fs::DirBuilder::new().recursive(true).mode(0o755).create(folder)?;
+    }
     let bytes = disk.read(stand_in)?.ok_or_else(|| io::Error::other("the proposal is gone"))?;
     let model = if file.exists() { file } else { stand_in };
     let aside = file.with_extension("gypsum~");

@@ -1,9 +1,11 @@
 //! The command. Thin: it reads arguments, asks the host, and draws what happens.
 
 mod args;
+mod ask;
 mod command;
 mod out;
 mod target;
+mod typed;
 mod view;
 
 use clap::Parser;

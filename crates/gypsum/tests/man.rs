@@ -4,7 +4,7 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs, dead_code)]
 
-#[path = "../src/args.rs"]
+#[path = "../src/args/mod.rs"]
 mod args;
 
 use clap::CommandFactory;

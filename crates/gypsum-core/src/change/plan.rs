@@ -32,6 +32,17 @@ pub enum How {
     Remove,
 }
 
+/// Owner and mode of a file; what is not said stays as it comes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Dress {
+    /// The permission bits.
+    pub mode: Option<u32>,
+    /// The user, by number.
+    pub owner: Option<u32>,
+    /// The group, by number.
+    pub group: Option<u32>,
+}
+
 /// One file of a change.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlannedFile {
@@ -47,6 +58,9 @@ pub struct PlannedFile {
     pub aside: PathBuf,
     /// The backup, in the change's folder; none where there was no file.
     pub backup: Option<PathBuf>,
+    /// The owner and mode of the new file, where they are not those of the old one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dress: Option<Dress>,
 }
 
 /// The plan of one change.
@@ -58,6 +72,12 @@ pub struct Plan {
     pub change: String,
     /// Its files, in the order in which they go live.
     pub files: Vec<PlannedFile>,
+    /// The folders that are made for its files, outermost first; they go with them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub folders: Vec<PathBuf>,
+    /// The folders that go once they are empty, innermost first: an earlier change had made them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub prune: Vec<PathBuf>,
     /// What keeps the daemon running; the unit is the one that was found.
     pub service: Service,
     /// What it needs.

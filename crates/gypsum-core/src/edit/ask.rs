@@ -36,6 +36,15 @@ pub enum Edit {
         /// What is to stand there.
         new: String,
     },
+    /// A prepared piece, its inner layout kept.
+    Piece {
+        /// Its text.
+        text: String,
+        /// The block that it goes into; none for the top of the file.
+        under: Option<Address>,
+        /// Where in it.
+        spot: Where,
+    },
     /// Wake what stands dormant, as it stands.
     Enable(Address),
     /// Comment it out.
@@ -128,6 +137,7 @@ impl Edit {
             | Self::Disable(address)
             | Self::Delete(address) => address.to_string(),
             Self::ReplaceAll { old, .. } => old.clone(),
+            Self::Piece { under, .. } => under.as_ref().map_or_else(String::new, ToString::to_string),
         }
     }
 }

@@ -5,6 +5,7 @@ use super::block::{Body, is_block};
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
 use super::misfit::{absent, ambiguous, no_quantity};
+use super::piece::put_in;
 use super::place::{File, Guide, Placed};
 use super::prove::Fate;
 use super::quantity::changed;
@@ -21,6 +22,7 @@ pub type Placement = Result<Option<Vec<Placed>>, Finding>;
 /// Everything that edits are placed in and by.
 pub struct Deeds<'a> {
     pub files: &'a [File],
+    pub edits: &'a [Edit],
     pub guide: &'a Guide<'a>,
 }
 
@@ -48,6 +50,7 @@ impl Deeds<'_> {
                 Some(option) => Ok(option),
                 None => self.add(address, value.as_deref(), spot, body),
             },
+            Edit::Piece { text, under, spot } => Ok(vec![put_in(files, text, under.as_ref(), spot, guide)?]),
             Edit::ReplaceAll { old, new } => self.replace_all(edit, old, new),
             Edit::Enable(address) => match (self.one(address)?, self.asleep(address)) {
                 (Some(_), _) => Ok(Vec::new()),
@@ -60,9 +63,9 @@ impl Deeds<'_> {
             Edit::Disable(address) | Edit::Delete(address) => match self.one(address)? {
                 Some((n, leaf)) => Ok(vec![remove(files, n, leaf, edit)?]),
                 None if matches!(edit, Edit::Disable(_)) && self.asleep(address).is_some() => Ok(Vec::new()),
-                None => match self.option(edit)? {
-                    Some(option) => Ok(option),
-                    None => Err(absent(files, address, guide, "is not set")),
+                None => match (self.option(edit)?, self.block(edit, address)?) {
+                    (Some(placed), _) | (None, Some(placed)) => Ok(placed),
+                    (None, None) => Err(absent(files, address, guide, "is not set")),
                 },
             },
         }
@@ -299,11 +302,7 @@ fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Plac
     let splices = match doc.parts(leaf) {
         Some(parts) if matches!(edit, Edit::Disable(_)) => {
             if !has_comments(doc) {
-                let message = format!("this {} file has no comments to put it in", doc.family().name());
-                let finding = Finding::misfit("no-comments", message);
-                return Err(finding
-                    .at(&files[file].path, doc, leaf)
-                    .mend("--delete it; `gypsum restore` brings it back"));
+                return Err(no_comments(doc).at(&files[file].path, doc, leaf));
             }
             let line = line_span(doc.source(), parts.name.start as usize);
             if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
@@ -325,7 +324,7 @@ fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Plac
 
 /// Whether lines can be commented out. JSON has comments only where its daemon takes them, which a file
 /// shows by having some.
-fn has_comments(doc: &Document) -> bool {
+pub fn has_comments(doc: &Document) -> bool {
     match doc.family() {
         Family::Json => doc.tree().leaves().any(|(leaf, kind, span)| {
             let behind = doc.parts(leaf).map_or(span.start, |parts| parts.end);
@@ -336,6 +335,11 @@ fn has_comments(doc: &Document) -> bool {
         Family::Xml => false,
         _ => true,
     }
+}
+
+pub fn no_comments(doc: &Document) -> Finding {
+    let message = format!("this {} file has no comments to put it in", doc.family().name());
+    Finding::misfit("no-comments", message).mend("--delete it; `gypsum restore` brings it back")
 }
 
 /// Where a statement begins: at its name, or at the word before it that belongs to it.

@@ -178,6 +178,30 @@ fn names_block(doc: &Document, block: BlockId, address: &Address) -> bool {
     own == address.to_string() || own.ends_with(&format!("..{address}"))
 }
 
+/// Where a prepared piece goes: the file, the leaf behind which it stands, and how far it is indented.
+pub fn piece_spot(
+    files: &[File],
+    under: Option<&Address>,
+    spot: &Where,
+    guide: &Guide<'_>,
+) -> Result<(usize, Option<LeafId>, Vec<u8>), Finding> {
+    let file = guide.only.unwrap_or(guide.home);
+    let top = Spot { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None };
+    let parent = match under {
+        Some(block) => spot_for(files, &block.clone().then("piece"), guide)?,
+        None if files[file].doc.root_end().is_some() => at_top(files, file),
+        None => top,
+    };
+    let doc = &files[parent.file].doc;
+    let close = parent.block.and_then(|block| doc.tree().block(block).close());
+    let after = match spot {
+        Where::Kin | Where::Last => close.map_or(parent.after, |close| close.checked_sub(1)),
+        _ => after_leaf(files, &parent, spot, guide)?,
+    };
+    let open = parent.block.map(|block| doc.tree().block(block).open());
+    Ok((parent.file, after, open.map_or_else(Vec::new, |open| inner_indent(doc, open))))
+}
+
 /// A new block with its body.
 pub fn born_block(
     files: &[File],

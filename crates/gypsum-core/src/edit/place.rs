@@ -90,7 +90,7 @@ pub(super) struct Placed {
 pub fn propose(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
     let mut placed: Vec<Placed> = Vec::new();
     let mut misfits = Vec::new();
-    let deeds = Deeds { files, guide };
+    let deeds = Deeds { files, edits, guide };
     for (edit, body) in bodies(edits) {
         match deeds.place(edit, &body) {
             Ok(some) => {

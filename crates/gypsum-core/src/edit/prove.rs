@@ -21,6 +21,8 @@ pub enum Fate {
     Born(Vec<Thing>),
     /// The setting in this leaf is gone (removed, or a comment now).
     Gone,
+    /// This leaf is gone, and so are those behind it up to that one.
+    GoneTill(LeafId),
 }
 
 /// The fates of one file's leaves.
@@ -74,13 +76,21 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
             return is;
         }
     }
+    let mut gone_till = 0;
     for (leaf, kind, span) in old.tree().leaves() {
+        if leaf < gone_till {
+            continue;
+        }
         let fate = by_leaf
             .get(&Some(leaf))
             .and_then(|fates| fates.iter().find(|fate| !matches!(fate, Fate::Born(_))));
         let parts = fate.and_then(|_| old.parts(leaf));
         let wanted = match fate {
             Some(Fate::Gone) => None,
+            Some(Fate::GoneTill(end)) => {
+                gone_till = *end;
+                None
+            }
             Some(Fate::Woken { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
             Some(Fate::Given(value)) => {
                 parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))

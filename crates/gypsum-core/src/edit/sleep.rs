@@ -86,7 +86,7 @@ fn is_body(doc: &Document, mark: Span) -> bool {
 }
 
 /// What a text reads as; none where part of it cannot be read.
-fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Thing>> {
+pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Thing>> {
     let read = Document::read(text.to_vec(), doc.family(), doc.dialect().clone()).ok()?;
     let mut things = Vec::new();
     for (leaf, kind, _) in read.tree().leaves() {

@@ -12,7 +12,7 @@ use super::style::quoted;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
-use crate::text::{Span, Splice};
+use crate::text::{Span, Splice, apply};
 
 impl Deeds<'_> {
     /// The edit as one of an option inside a value, where its last step can only mean that; none where the
@@ -59,26 +59,36 @@ impl Deeds<'_> {
         Ok(Some(part(n, leaf, splices, here)))
     }
 
-    /// The edit as one of a list, where the value is one; none where it is not.
+    /// The edit as one of a list, where the value is one; none where it is not. All edits of one list are done
+    /// with the first of them.
     pub(super) fn list(&self, edit: &Edit) -> Placement {
         let Edit::Scale { address, by: by @ (Amount::Plus(element) | Amount::Minus(element)) } = edit else {
             return Ok(None);
         };
-        let more = matches!(by, Amount::Plus(_));
         let Some((n, leaf)) = self.one(address)? else {
-            return self.block_of_elements(address, element, more);
+            return self.block_of_elements(address, element, matches!(by, Amount::Plus(_)));
         };
         let doc = &self.files[n].doc;
-        let Some(parts) = doc.parts(leaf) else {
+        let Some((parts, hull)) =
+            doc.parts(leaf).and_then(|parts| Some((parts.clone(), parts.value.hull()?)))
+        else {
             return Ok(None);
         };
-        let list = parts.value.hull().and_then(|span| Elements::of(doc.source(), span, remark_in(doc)));
-        let splices = match (list, (self.guide.list)(address.name())) {
-            (Some(list), _) => change_list(doc, &list, element, more),
-            (None, Some(separator)) => change_words(doc, &parts, &separator, element, more),
-            (None, None) => return Ok(None),
+        let same = |other: &&Edit| matches!(other, Edit::Scale { address: its, by: Amount::Plus(_) | Amount::Minus(_) } if its == address);
+        let all: Vec<&Edit> = self.edits.iter().filter(same).collect();
+        let bracketed = Elements::of(doc.source(), hull, remark_in(doc)).is_some();
+        let separator = (self.guide.list)(address.name());
+        if !bracketed && separator.is_none() {
+            return Ok(None);
+        }
+        if all.first().is_some_and(|first| !std::ptr::eq(*first, edit)) {
+            return Ok(Some(Vec::new()));
+        }
+        let done = match &separator {
+            Some(separator) if !bracketed => change_words(doc, &parts, separator, &all),
+            _ => change_list(doc, hull, &all),
         };
-        let splices = splices.map_err(|finding| finding.about(address).at(&self.files[n].path, doc, leaf))?;
+        let splices = done.map_err(|finding| finding.about(address).at(&self.files[n].path, doc, leaf))?;
         Ok(Some(part(n, leaf, splices, address_of(doc, leaf).to_string())))
     }
 
@@ -126,52 +136,67 @@ fn remark_in(doc: &Document) -> &'static [u8] {
     if doc.family() == Family::Json { b"//" } else { b"#" }
 }
 
-fn change_list(doc: &Document, list: &Elements, element: &str, more: bool) -> Result<Vec<Splice>, Finding> {
-    let source = doc.source();
-    let means = |span: &Span| {
-        let raw = span.of(source);
-        raw == element.as_bytes() || *doc.family().meaning(raw, doc.dialect()) == *element.as_bytes()
-    };
-    match (list.spans.iter().position(means), more) {
-        (Some(_), true) => Ok(Vec::new()),
-        (None, true) => {
-            let like = list.spans.last().map(|span| span.of(source));
-            Ok(list.added(source, &quoted(doc, element, like)?))
-        }
-        (Some(n), false) => Ok(list.removed(source, n)),
-        (None, false) => Err(not_in(element)),
+/// What an edit does to a list: the element, and whether it is one more.
+fn asked(edit: &Edit) -> Option<(&str, bool)> {
+    match edit {
+        Edit::Scale { by: Amount::Plus(element), .. } => Some((element, true)),
+        Edit::Scale { by: Amount::Minus(element), .. } => Some((element, false)),
+        _ => None,
     }
 }
 
-/// One word more or less in a value that its profile calls a list.
+fn change_list(doc: &Document, hull: Span, edits: &[&Edit]) -> Result<Vec<Splice>, Finding> {
+    let end = doc.source().len() - hull.end as usize;
+    let mut source = doc.source().to_vec();
+    for (element, more) in edits.iter().copied().filter_map(asked) {
+        let span = Span::new(hull.start as usize, source.len() - end);
+        let broken = || Finding::misfit("not-provable", "the list cannot be read once it is changed");
+        let list = Elements::of(&source, span, remark_in(doc)).ok_or_else(broken)?;
+        let means = |span: &Span| {
+            let raw = span.of(&source);
+            raw == element.as_bytes() || *doc.family().meaning(raw, doc.dialect()) == *element.as_bytes()
+        };
+        let splices = match (list.spans.iter().position(means), more) {
+            (Some(_), true) => continue,
+            (None, true) => {
+                let like = list.spans.last().map(|span| span.of(&source));
+                list.added(&source, &quoted(doc, element, like)?)
+            }
+            (Some(n), false) => list.removed(&source, n),
+            (None, false) => return Err(not_in(element)),
+        };
+        source = apply(&source, &splices).ok_or_else(broken)?;
+    }
+    let text = source[hull.start as usize..source.len() - end].to_vec();
+    Ok(if text == hull.of(doc.source()) { Vec::new() } else { vec![Splice { span: hull, text }] })
+}
+
+/// Words more or less in a value that its profile calls a list.
 fn change_words(
     doc: &Document,
     parts: &Parts,
     separator: &str,
-    word: &str,
-    more: bool,
+    edits: &[&Edit],
 ) -> Result<Vec<Splice>, Finding> {
-    let value = doc.value(parts);
     let mark = separator.trim();
-    let list = || value.split(|c: char| if mark.is_empty() { c.is_whitespace() } else { mark.contains(c) });
-    let listed = list().map(str::trim).any(|one| one == word);
-    let new = match (listed, more) {
-        (true, true) => return Ok(Vec::new()),
-        (false, false) => return Err(not_in(word)),
-        (false, true) => {
-            // Laid out as the list has it: `a, b` or `a,b`.
-            let tight = !mark.is_empty() && value.contains(mark) && !value.contains(&format!("{mark} "));
-            let between = if tight { mark } else { separator };
-            if value.is_empty() { word.to_owned() } else { format!("{value}{between}{word}") }
-        }
-        (true, false) => {
-            let rest: Vec<&str> =
-                list().map(str::trim).filter(|one| !one.is_empty() && *one != word).collect();
-            let spaced = mark.is_empty() || value.contains(&format!("{mark} "));
-            rest.join(if spaced { separator } else { mark })
-        }
-    };
-    super::deeds::value_splices(doc, parts, &new)
+    let old = doc.value(parts);
+    let mut value = old.clone();
+    for (word, more) in edits.iter().copied().filter_map(asked) {
+        let list =
+            || value.split(|c: char| if mark.is_empty() { c.is_whitespace() } else { mark.contains(c) });
+        let words: Vec<&str> = list().map(str::trim).filter(|one| !one.is_empty()).collect();
+        // Laid out as the list has it: `a, b` or `a,b`.
+        let tight = !mark.is_empty() && value.contains(mark) && !value.contains(&format!("{mark} "));
+        let between = if tight { mark } else { separator };
+        value = match (words.contains(&word), more) {
+            (true, true) => continue,
+            (false, false) => return Err(not_in(word)),
+            (false, true) if words.is_empty() => word.to_owned(),
+            (false, true) => format!("{value}{between}{word}"),
+            (true, false) => words.into_iter().filter(|one| *one != word).collect::<Vec<_>>().join(between),
+        };
+    }
+    if value == old { Ok(Vec::new()) } else { super::deeds::value_splices(doc, parts, &value) }
 }
 
 fn not_in(element: &str) -> Finding {

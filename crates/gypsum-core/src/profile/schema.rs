@@ -207,6 +207,8 @@ pub struct Setting {
     pub kind: Kind,
     /// What may stand instead of a value of that kind.
     pub choices: Vec<String>,
+    /// Of a path: whether the file must be there.
+    pub exists: bool,
     /// What parts the words of its value, where that is a list: `" "`, `", "`.
     pub list: Option<String>,
     /// The least number.

@@ -1,11 +1,13 @@
 //! The few operations on files that a change is made of. Small, so that a test can count each and
 //! cut the power behind it.
 
+mod link;
 mod real;
 
+pub use link::{link_target, link_to};
 pub use real::RealDisk;
 
-use gypsum_core::change::Content;
+use gypsum_core::change::{Content, Dress};
 use std::io;
 use std::path::Path;
 
@@ -15,7 +17,7 @@ use std::path::Path;
 /// removed name only after [`Disk::sync_folder`] of its folder; an exchange or rename happens
 /// wholly or not at all. A process that is killed loses nothing that was written.
 pub trait Disk {
-    /// The bytes of a regular file; `None` where there is no file.
+    /// The bytes of a regular file, or those that stand for a link; `None` where there is neither.
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>>;
     /// A new file with these bytes and, where `like` is given, that file's owner, group, mode, access
     /// list and extended attributes; else for the owner alone. Fails where the name is taken.
@@ -32,6 +34,12 @@ pub trait Disk {
     fn remove(&self, path: &Path) -> io::Result<()>;
     /// Makes a folder for the owner alone; an existing one is no error.
     fn make_folder(&self, path: &Path) -> io::Result<()>;
+    /// Makes a folder that everybody may look into; an existing one is no error.
+    fn make_open_folder(&self, path: &Path) -> io::Result<()>;
+    /// Removes a folder, where it is empty; none is no error.
+    fn remove_folder(&self, path: &Path) -> io::Result<()>;
+    /// Gives a file this owner and mode.
+    fn dress(&self, path: &Path, dress: &Dress) -> io::Result<()>;
     /// Makes the bytes and attributes of a file durable.
     fn sync_file(&self, path: &Path) -> io::Result<()>;
     /// Makes the names in a folder durable.

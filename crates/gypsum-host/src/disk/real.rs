@@ -1,6 +1,7 @@
 //! The disk of this machine.
 
-use super::Disk;
+use super::{Disk, link_target, link_to};
+use gypsum_core::change::Dress;
 use rustix::fs::{AtFlags, CWD, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
 use std::fs::File;
 use std::io::{self, Read, Write};
@@ -18,6 +19,7 @@ impl Disk for RealDisk {
         let mut file: File = match rustix::fs::open(path, flags, Mode::empty()) {
             Ok(fd) => fd.into(),
             Err(rustix::io::Errno::NOENT) => return Ok(None),
+            Err(rustix::io::Errno::LOOP) => return Ok(Some(link_to(&std::fs::read_link(path)?))),
             Err(error) => return Err(error.into()),
         };
         let meta = file.metadata()?;
@@ -30,6 +32,9 @@ impl Disk for RealDisk {
     }
 
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {
+        if let Some(target) = link_target(bytes) {
+            return std::os::unix::fs::symlink(target, path);
+        }
         let mut options = File::options();
         let mut file = options.write(true).create_new(true).mode(0o600).open(path)?;
         let filled = file.write_all(bytes).and_then(|()| like.map_or(Ok(()), |like| dress(&file, like)));
@@ -69,7 +74,41 @@ impl Disk for RealDisk {
         std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path)
     }
 
+    fn make_open_folder(&self, path: &Path) -> io::Result<()> {
+        match std::fs::DirBuilder::new().mode(0o755).create(path) {
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists && path.is_dir() => Ok(()),
+            made => made,
+        }
+    }
+
+    fn remove_folder(&self, path: &Path) -> io::Result<()> {
+        match std::fs::remove_dir(path) {
+            Err(error)
+                if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::DirectoryNotEmpty) =>
+            {
+                Ok(())
+            }
+            removed => removed,
+        }
+    }
+
+    fn dress(&self, path: &Path, dress: &Dress) -> io::Result<()> {
+        let file = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(path)?;
+        let (owner, group) = (dress.owner.map(Uid::from_raw), dress.group.map(Gid::from_raw));
+        if owner.is_some() || group.is_some() {
+            rustix::fs::fchown(&file, owner, group)?;
+        }
+        match dress.mode {
+            Some(mode) => Ok(rustix::fs::fchmod(&file, Mode::from_raw_mode(mode))?),
+            None => Ok(()),
+        }
+    }
+
     fn sync_file(&self, path: &Path) -> io::Result<()> {
+        // A link has no bytes of its own: it is durable with its name.
+        if std::fs::symlink_metadata(path)?.is_symlink() {
+            return self.sync_folder(path.parent().unwrap_or(path));
+        }
         File::open(path)?.sync_all()
     }
 

@@ -34,6 +34,12 @@ pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> 
     shown
 }
 
+/// A link that comes or goes.
+pub fn shown_link(path: &Path, target: &Path, comes: bool) -> Shown {
+    let text = Some(format!("link to {}", target.display()));
+    if comes { one(path, 1, None, text) } else { one(path, 1, text, None) }
+}
+
 fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) -> Shown {
     let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
     Shown { address: name, file: path.display().to_string(), line, before, after }

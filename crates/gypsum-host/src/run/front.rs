@@ -1,6 +1,7 @@
 //! The part of a change before anything is written: locks, files, checks, rehearsal, baseline.
 
 use super::Run;
+use super::beside::Beside;
 use super::values::{checks_for, values_of};
 use crate::files::{self, Loading};
 use crate::locks::Locks;
@@ -8,7 +9,7 @@ use crate::look::Look;
 use crate::rehearse::{Proposed, rehearse};
 use crate::service;
 use crate::trouble::Trouble;
-use gypsum_core::change::Event;
+use gypsum_core::change::{Dress, Event};
 use gypsum_core::edit::{Edit, Shown};
 use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
@@ -16,7 +17,7 @@ use gypsum_core::health::Outcome;
 use gypsum_core::profile::{Activation, Check, Profile, Service};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_core::text::LineShift;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 /// What is wanted.
@@ -39,6 +40,12 @@ pub struct Job {
     pub wish: Wish,
     /// The only file to edit.
     pub only: Option<PathBuf>,
+    /// What is done beside the edits.
+    pub beside: Beside,
+    /// Texts that are never shown.
+    pub hidden: Vec<String>,
+    /// The folders that go once they are empty.
+    pub prune: Vec<PathBuf>,
     /// A remark above what is new or changed.
     pub remark: Option<String>,
     /// Why, in the person's words.
@@ -57,6 +64,14 @@ pub struct Job {
     pub activation: Option<Activation>,
 }
 
+impl Job {
+    /// The file that is meant and may be made.
+    pub fn new_file(&self) -> Option<&Path> {
+        let meant = self.only.as_deref().unwrap_or_else(|| Path::new(&self.profile.files.home));
+        self.beside.new.then_some(meant)
+    }
+}
+
 /// One file as it is to be.
 #[derive(Clone, Debug)]
 pub(super) struct NewFile {
@@ -64,6 +79,7 @@ pub(super) struct NewFile {
     pub before: Option<Vec<u8>>,
     pub after: Option<Vec<u8>>,
     pub shifts: Vec<LineShift>,
+    pub dress: Option<Dress>,
 }
 
 /// What is known before anything is written.
@@ -119,7 +135,7 @@ impl Run<'_> {
         front.service = service::resolve(&front.job.profile.service)?;
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
-            let mut things: Vec<String> = files::load(disk, &front.job.profile)?
+            let mut things: Vec<String> = files::load(disk, &front.job.profile, front.job.new_file())?
                 .loaded
                 .iter()
                 .map(|file| file.real.display().to_string())
@@ -137,7 +153,7 @@ impl Run<'_> {
             return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
         }
         // Under the locks, and whatever was read to find them: somebody may have changed it before.
-        front.loading = Some(files::load(disk, &front.job.profile)?);
+        front.loading = Some(files::load(disk, &front.job.profile, front.job.new_file())?);
         Ok(Event::Done)
     }
 

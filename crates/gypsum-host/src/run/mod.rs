@@ -2,6 +2,7 @@
 //! state machine orders, and feeds back what it saw.
 
 mod back;
+mod beside;
 mod difference;
 mod front;
 mod plan;
@@ -10,6 +11,7 @@ mod recover;
 mod standing;
 mod values;
 
+pub use beside::{Beside, Companion};
 pub use front::{Job, Wish};
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::{checks_for, values_of};

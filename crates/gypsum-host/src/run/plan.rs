@@ -2,12 +2,14 @@
 
 use super::Run;
 use super::front::NewFile;
-use crate::disk::content_of;
+use crate::disk::{content_of, link_target};
 use crate::files::can_exchange;
 use crate::state::Entry;
 use crate::trouble::Trouble;
-use gypsum_core::change::{Event, How, Plan, PlannedFile};
+use gypsum_core::change::{Dress, Event, How, Plan, PlannedFile};
 use gypsum_core::happening::Happening;
+use std::fs;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -33,12 +35,13 @@ impl Run<'_> {
         let parent = state.of_daemon(&daemon);
         disk.sync_folder(&parent).map_err(|error| Trouble::file("sync", &parent, &error))?;
         // Those that are gone go last: nothing must refer to a file that is missing.
+        let folders = missing_folders(&files);
         let mut pairs: Vec<(PlannedFile, Option<Vec<u8>>)> =
             files.into_iter().zip(new_files.into_iter().map(|file| file.after)).collect();
         pairs.sort_by_key(|(file, _)| file.how == How::Remove);
         let (files, contents) = pairs.into_iter().unzip();
         self.contents = contents;
-        self.plan = Some(self.plan_of(&entry, files)?);
+        self.plan = Some(self.plan_of(&entry, files, folders)?);
         let folder = entry.folder.join("before").display().to_string();
         self.emit(Happening::BackedUp { change: entry.name, folder });
         let in_place: Vec<String> =
@@ -49,7 +52,12 @@ impl Run<'_> {
         Ok(Event::Done)
     }
 
-    fn plan_of(&mut self, entry: &Entry, files: Vec<PlannedFile>) -> Result<Plan, Trouble> {
+    fn plan_of(
+        &mut self,
+        entry: &Entry,
+        files: Vec<PlannedFile>,
+        folders: Vec<PathBuf>,
+    ) -> Result<Plan, Trouble> {
         let front = self.front()?;
         let time = |given: Option<jiff::SignedDuration>, usual: Duration| {
             let time = given.and_then(|given| given.try_into().ok()).unwrap_or(usual);
@@ -59,6 +67,8 @@ impl Run<'_> {
             daemon: front.job.profile.daemon.clone(),
             change: entry.name.clone(),
             files,
+            folders,
+            prune: front.job.prune.clone(),
             activation: front.activation,
             touch_service: front.touches_service(),
             limit_ms: time(front.service.limit, USUAL_LIMIT),
@@ -88,15 +98,23 @@ impl Run<'_> {
                 .mend("look at that disk before anything else"));
             }
         }
-        if let Some(bytes) = &file.after {
-            self.place(&entry.copy_of("after", &file.real), bytes, &file.real)?;
-        }
+        let is_link =
+            [&file.before, &file.after].iter().any(|side| side.as_deref().and_then(link_target).is_some());
         let how = match (&file.before, &file.after) {
             (None, _) => How::Create,
             (_, None) => How::Remove,
-            _ if can_exchange(&file.real) => How::Exchange,
+            _ if is_link || can_exchange(&file.real) => How::Exchange,
             _ => How::InPlace,
         };
+        let dress = file.dress.or_else(|| (how == How::Create && !is_link).then(|| usual_dress(&file.real)));
+        if let Some(bytes) = &file.after {
+            let copy = entry.copy_of("after", &file.real);
+            self.place(&copy, bytes, &file.real)?;
+            if let Some(dress) = &dress {
+                disk.dress(&copy, dress)
+                    .map_err(|error| Trouble::file("give its owner and mode to", &copy, &error))?;
+            }
+        }
         Ok(PlannedFile {
             aside: self.aside(entry, &file.real)?,
             path: file.real.clone(),
@@ -104,6 +122,7 @@ impl Run<'_> {
             after: content_of(file.after.as_deref()),
             how,
             backup: backup.map(|(copy, _)| copy),
+            dress,
         })
     }
 
@@ -136,6 +155,33 @@ impl Run<'_> {
         }
         Err(Trouble::cannot(format!("too many leftovers stand beside {}", path.display()))
             .mend(format!("look at .{name}.gypsum-* there: one may hold an original")))
+    }
+}
+
+/// The folders that do not exist yet, outermost first.
+fn missing_folders(files: &[PlannedFile]) -> Vec<PathBuf> {
+    let mut missing: Vec<PathBuf> = Vec::new();
+    for file in files.iter().filter(|file| file.how == How::Create) {
+        let above = file.path.ancestors().skip(1).take_while(|folder| !folder.exists());
+        missing.extend(above.map(Path::to_owned));
+    }
+    missing.sort();
+    missing.dedup();
+    missing
+}
+
+/// The owner and mode of a new file: those of its neighbours, else everybody's to read as configuration
+/// usually is.
+fn usual_dress(path: &Path) -> Dress {
+    let files = path.parent().and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
+    let mut neighbours: Vec<PathBuf> =
+        files.map(|entry| entry.path()).filter(|path| path.is_file()).collect();
+    neighbours.sort();
+    match neighbours.first().and_then(|neighbour| fs::metadata(neighbour).ok()) {
+        Some(meta) => {
+            Dress { mode: Some(meta.mode() & 0o777), owner: Some(meta.uid()), group: Some(meta.gid()) }
+        }
+        None => Dress { mode: Some(0o644), owner: None, group: None },
     }
 }
 

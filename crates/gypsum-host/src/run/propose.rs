@@ -1,15 +1,17 @@
 //! The proposal: the edits placed, proven, and checked by our own rules.
 
 use super::Run;
-use super::difference::shown_lines;
+use super::difference::{shown_lines, shown_link};
 use super::front::{Front, NewFile, Wish};
+use crate::disk::link_target;
+use crate::files::resolved;
 use crate::trouble::Trouble;
-use gypsum_core::address::Address;
+use gypsum_core::address::{Address, address_of};
 use gypsum_core::change::Event;
 use gypsum_core::check::{check, only_new};
 use gypsum_core::doc::{Document, Family, Kind as Leaf};
 use gypsum_core::edit::{Edit, File, Guide, propose};
-use gypsum_core::finding::Finding;
+use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::is_secret;
@@ -21,8 +23,15 @@ use std::path::Path;
 impl Run<'_> {
     pub(super) fn propose(&mut self) -> Result<Event, Trouble> {
         let disk = self.disk();
+        // What was typed unseen is not shown in a misfit either.
+        self.secrets = self.front()?.job.hidden.clone();
         let front = self.front()?;
+        let beside = matches!(front.job.wish, Wish::Edits(_)) && !front.job.beside.is_empty();
         let placed = match front.job.wish.clone() {
+            Wish::Edits(edits) if edits.is_empty() && beside => {
+                front.after = front.loading()?.files.clone();
+                Ok(())
+            }
             Wish::Edits(edits) => front.place(&edits)?,
             Wish::Whole(bytes) => {
                 let target = front.target()?;
@@ -35,6 +44,7 @@ impl Run<'_> {
             return Ok(Event::Refused);
         }
         let front = self.front()?;
+        front.beside(disk)?;
         let secrets = front.secrets();
         let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
         let findings = front.own_check()?;
@@ -74,7 +84,8 @@ impl Front {
             let (file, place) = (&loading.files[edited.file], &loading.loaded[edited.file]);
             new_files.push(NewFile {
                 real: place.real.clone(),
-                before: Some(file.doc.source().to_vec()),
+                before: (!place.absent).then(|| file.doc.source().to_vec()),
+                dress: None,
                 after: Some(edited.after.clone()),
                 shifts: shift_lines(file.doc.source(), &edited.splices),
             });
@@ -109,13 +120,21 @@ impl Front {
             if before == *bytes {
                 continue;
             }
-            edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref()));
+            let link = |bytes: &Option<Vec<u8>>| bytes.as_deref().and_then(link_target).map(Path::to_owned);
+            match (link(&before), link(bytes)) {
+                (None, None) => edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref())),
+                (was, is) => {
+                    edits.extend(was.map(|target| shown_link(path, &target, false)));
+                    edits.extend(is.map(|target| shown_link(path, &target, true)));
+                }
+            }
             match (loading.loaded.iter().position(|file| file.real == *path), bytes) {
                 (Some(n), Some(bytes)) => after[n].doc = reread(&loading.files[n].doc, bytes.clone())?,
                 (Some(n), None) => after[n].doc = reread(&loading.files[n].doc, Vec::new())?,
                 (None, _) => {}
             }
-            new_files.push(NewFile { real: path.clone(), before, after: bytes.clone(), shifts: Vec::new() });
+            let after = bytes.clone();
+            new_files.push(NewFile { real: path.clone(), before, after, shifts: Vec::new(), dress: None });
         }
         self.after = after;
         self.new_files = new_files;
@@ -149,12 +168,84 @@ impl Front {
             }));
             findings.extend(generated(&file.real));
         }
+        findings.extend(self.circles());
+        findings.extend(self.edits.iter().filter_map(lost_variable));
+        findings.extend(self.unread());
+        let gone = self.missing_files(&loading.files);
+        findings.extend(only_new(&gone, self.missing_files(&self.after)));
         Ok(findings)
+    }
+
+    /// Files that include themselves.
+    fn circles(&self) -> Vec<Finding> {
+        let circles = self.loading.iter().flat_map(|loading| &loading.circles);
+        circles
+            .map(|(by, file)| {
+                Finding::warning("circle", format!("{by} includes {file}, which includes it in turn"))
+                    .in_file(by)
+                    .mend("take one of the two includes out; each file was read once")
+            })
+            .collect()
+    }
+
+    /// A new file that the daemon will not look at.
+    fn unread(&self) -> Option<Finding> {
+        let loading = self.loading.as_ref()?;
+        let new = loading.loaded.iter().find(|file| file.absent && !loading.reads(&file.name))?;
+        let message = format!("{} reads no file of this name", self.job.profile.daemon);
+        let read = loading.patterns.join(", ");
+        let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
+        Some(finding.mend(format!("it reads {read}")))
+    }
+
+    /// Files that the configuration names and that will not be there.
+    fn missing_files(&self, files: &[File]) -> Vec<Finding> {
+        let known = |name: &str| {
+            self.job
+                .profile
+                .setting(name)
+                .is_some_and(|(_, setting)| setting.kind == Kind::Path && setting.exists)
+        };
+        let mut findings = Vec::new();
+        for file in files {
+            let includes = &file.doc.dialect().includes;
+            for (leaf, kind, parts) in file.doc.statements().filter(|(_, kind, _)| *kind == Leaf::Setting) {
+                let name = file.doc.name(&parts);
+                let include =
+                    includes.iter().any(|known| file.doc.dialect().same(known.as_bytes(), name.as_bytes()));
+                let may_miss = name.contains("Optional") || name.ends_with("if_exists");
+                let value = file.doc.value(&parts);
+                let path = Path::new(value.as_str());
+                if kind != Leaf::Setting
+                    || may_miss
+                    || !(include || known(&name))
+                    || !path.is_absolute()
+                    || value.contains(['*', '?', '['])
+                {
+                    continue;
+                }
+                let placed = self.new_files.iter().find(|new| new.real == path || new.real == resolved(path));
+                if placed.map_or_else(|| path.exists(), |new| new.after.is_some()) {
+                    continue;
+                }
+                // Some daemons pass over an include that leads nowhere.
+                let severity = if include { Severity::Warning } else { Severity::Fault };
+                let finding = Finding::new("missing-file", severity, format!("{value} does not exist"));
+                findings.push(
+                    finding
+                        .at(&file.path, &file.doc, leaf)
+                        .about(address_of(&file.doc, leaf))
+                        .mend(format!("--companion FILE --to {value} places it in the same change")),
+                );
+            }
+        }
+        findings
     }
 
     fn secrets(&self) -> Vec<String> {
         let before = self.loading.iter().flat_map(|loading| &loading.files);
-        before.chain(&self.after).flat_map(|file| secrets_in(&self.job.profile, file)).collect()
+        let known = before.chain(&self.after).flat_map(|file| secrets_in(&self.job.profile, file));
+        known.chain(self.job.hidden.iter().cloned()).collect()
     }
 }
 
@@ -200,6 +291,24 @@ fn secrets_in<'a>(profile: &'a Profile, file: &'a File) -> impl Iterator<Item = 
 fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Trouble> {
     Document::read(bytes, like.family(), like.dialect().clone())
         .map_err(|error| Trouble::cannot(error.to_string()))
+}
+
+/// A variable of the old value that the new one does not have: a shell may have put in what it stands for, or
+/// nothing.
+fn lost_variable(edit: &gypsum_core::edit::Shown) -> Option<Finding> {
+    let (before, after) = (edit.before.as_deref()?, edit.after.as_deref()?);
+    let word = |rest: &str| {
+        let length =
+            rest.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '_' | '{')).unwrap_or(rest.len());
+        rest[..length].to_owned()
+    };
+    let names =
+        |text: &str| text.split('$').skip(1).map(word).filter(|name| !name.is_empty()).collect::<Vec<_>>();
+    let kept = names(after);
+    let lost = names(before).into_iter().find(|name| !kept.contains(name))?;
+    let message = format!("${lost} stood in the old value and is gone from the new one");
+    let finding = Finding::warning("lost-variable", message).in_file(&edit.file).about(&edit.address);
+    Some(finding.mend("if your shell took it, put the edit in single quotes"))
 }
 
 /// A file that says of itself that something else writes it.

@@ -1,6 +1,7 @@
 //! A disk in memory that knows live and durable apart, counts its operations, and can be cut off at
 //! any of them.
 
+use gypsum_core::change::Dress;
 use gypsum_host::disk::Disk;
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -241,6 +242,21 @@ impl Disk for FakeDisk {
 
     fn make_folder(&self, _path: &Path) -> io::Result<()> {
         self.with(|contents| contents.step().map(|_| ()))
+    }
+
+    fn make_open_folder(&self, path: &Path) -> io::Result<()> {
+        self.make_folder(path)
+    }
+
+    fn remove_folder(&self, path: &Path) -> io::Result<()> {
+        self.make_folder(path)
+    }
+
+    fn dress(&self, path: &Path, _dress: &Dress) -> io::Result<()> {
+        self.with(|contents| {
+            contents.step()?;
+            contents.find(path).map(|_| ())
+        })
     }
 
     fn sync_file(&self, path: &Path) -> io::Result<()> {

@@ -11,7 +11,7 @@ mod disk;
 mod world;
 
 use disk::{FakeDisk, Leaves};
-use gypsum_core::change::{Content, How, Plan, PlannedFile, Stage, Verdict};
+use gypsum_core::change::{Content, Dress, How, Plan, PlannedFile, Stage, Verdict};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
@@ -71,6 +71,7 @@ fn plan(in_place: bool) -> Plan {
         },
         aside: format!("/etc/boards/.{}.gypsum-0001~", path.rsplit('/').next().unwrap()).into(),
         backup: before.map(|_| backup(path)),
+        dress: before.is_none().then_some(Dress { mode: Some(0o644), owner: None, group: None }),
     };
     let plain = Plain {
         pid_file: "/run/boards.pid".into(),
@@ -79,6 +80,8 @@ fn plan(in_place: bool) -> Plan {
         stop: Stop::Term,
     };
     Plan {
+        folders: vec!["/etc/boards/new".into(), "/etc/boards/new/er".into()],
+        prune: vec!["/etc/boards/old".into()],
         daemon: "boards".into(),
         change: "20261123T060122Z-0001".into(),
         files: FILES.iter().map(file).collect(),

@@ -11,7 +11,7 @@ use gypsum_host::rehearse::check_live;
 
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
-    let loading = files::load(&RealDisk, &profile)?;
+    let loading = files::load(&RealDisk, &profile, None)?;
     let mut findings = gypsum_core::check::check(&loading.files, &profile, &[]);
     let mut by = "Gypsum's own rules".to_owned();
     match &profile.checker {

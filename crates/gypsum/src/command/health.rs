@@ -16,7 +16,7 @@ use std::time::Duration;
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let unit = service::resolve(&profile.service)?;
-    let loading = files::load(&RealDisk, &profile)?;
+    let loading = files::load(&RealDisk, &profile, None)?;
     let checks = checks_for(&profile, &unit, &values_of(&profile, &loading.files))?;
     if checks.is_empty() {
         return Err(Trouble::usage(format!(

@@ -13,6 +13,7 @@ mod show;
 use crate::args::{Cli, Command};
 use crate::out::Out;
 use crate::target::NoTarget;
+use crate::typed::Typed;
 use crate::view::finding_lines;
 use gypsum_core::report::Report;
 use gypsum_host::state::State;
@@ -37,8 +38,8 @@ pub fn run(cli: Cli) -> u8 {
     };
     let context = Context { out, state };
     let done = match cli.command {
-        Command::Change { target, edits, more, within, manner } => {
-            let typed = change::Typed { edits, more: *more, within };
+        Command::Change { target, edits, more, manner } => {
+            let typed = Typed { edits, more: *more };
             change::run(&context, &target, &typed, &manner)
         }
         Command::Check { target } => check::run(&context, &target),

@@ -76,12 +76,30 @@ impl ChangeView {
             let label = format!("line {}", edit.line);
             match (&edit.before, &edit.after) {
                 (Some(before), Some(after)) => {
-                    self.row(&label, &format!("was   {before}"));
-                    self.row("", &format!("is    {}", styled(STRONG, after)));
+                    self.code(&label, "was", before, None);
+                    self.code("", "is", after, Some(STRONG));
                 }
-                (None, Some(after)) => self.row(&label, &format!("new   {}", styled(STRONG, after))),
-                (Some(before), None) => self.row(&label, &format!("gone  {before}")),
+                (None, Some(after)) => self.code(&label, "new", after, Some(STRONG)),
+                (Some(before), None) => self.code(&label, "gone", before, None),
                 (None, None) => {}
+            }
+        }
+    }
+
+    /// Lines of a file, with the indentation that they have in it.
+    fn code(&self, label: &str, word: &str, text: &str, style: Option<Style>) {
+        if self.out.quiet || self.out.json {
+            return;
+        }
+        let mut lead = format!("{}{word:<6}", styled(FAINT, &format!("{label:<10}")));
+        for line in text.lines() {
+            let indent: String = line.chars().take_while(|c| c.is_whitespace()).collect();
+            let indent = indent.replace('\t', "    ");
+            let width = 62usize.saturating_sub(indent.len()).max(20);
+            for piece in wrapped(line.trim_start(), width) {
+                let piece = style.map_or_else(|| piece.clone(), |style| styled(style, &piece));
+                self.out.line(&format!("{lead}{indent}{piece}"));
+                lead = " ".repeat(16);
             }
         }
     }

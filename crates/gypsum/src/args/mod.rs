@@ -1,5 +1,9 @@
 //! The command line as it is typed.
 
+mod edits;
+
+pub use edits::MoreEdits;
+
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use gypsum_core::profile::Activation;
 use std::path::PathBuf;
@@ -126,47 +130,6 @@ impl From<How> for Activation {
     }
 }
 
-/// Edits beside `ADDRESS=VALUE`.
-#[derive(Clone, Debug, Default, Args)]
-pub struct MoreEdits {
-    /// Wake a setting that stands commented out, as it stands
-    #[arg(long, value_name = "ADDRESS")]
-    pub enable: Vec<String>,
-    /// Comment a setting out
-    #[arg(long, value_name = "ADDRESS")]
-    pub disable: Vec<String>,
-    /// Remove a setting
-    #[arg(long, value_name = "ADDRESS")]
-    pub delete: Vec<String>,
-    /// One more of a repeatable setting, or a new block whose settings follow as edits
-    #[arg(long, value_name = "ADDRESS[=VALUE]")]
-    pub add: Vec<String>,
-    /// What is added goes first in its block or file
-    #[arg(long, requires = "add", group = "place")]
-    pub first: bool,
-    /// What is added goes last in its block or file
-    #[arg(long, requires = "add", group = "place")]
-    pub last: bool,
-    /// What is added goes right above this setting
-    #[arg(long, requires = "add", group = "place", value_name = "ADDRESS")]
-    pub above: Option<String>,
-    /// What is added goes right below this setting
-    #[arg(long, requires = "add", group = "place", value_name = "ADDRESS")]
-    pub below: Option<String>,
-    /// Replace a value wherever it stands whole
-    #[arg(long, value_name = "OLD", requires = "by")]
-    pub replace_all: Vec<String>,
-    /// What --replace-all puts there
-    #[arg(long, value_name = "NEW", requires = "replace_all")]
-    pub by: Vec<String>,
-    /// A remark above what is new or changed, in the file's comment style
-    #[arg(long, value_name = "TEXT")]
-    pub remark: Option<String>,
-    /// Take this whole prepared file (- is standard input) instead of edits
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "replace_all", "remark"])]
-    pub whole: Option<PathBuf>,
-}
-
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
@@ -179,19 +142,18 @@ Examples:
   gypsum change sshd 'Match User porter..X11Forwarding=no'
   gypsum change sshd --add 'AcceptEnv=BOARD_*' --remark \"for the boards\"
   gypsum change mariadb 'innodb_buffer_pool_size*=2'
+  gypsum change apache2 --switch-on rewrite
+  gypsum change boards JVM_OPTS..-Xss=2m --file /etc/default/boards --format assignments
   gypsum change redis maxclients=2000 --file /etc/redis/redis.conf --format keyword \\
       --unit redis-server --health 6379")]
     Change {
         #[command(flatten)]
         target: Target,
-        /// ADDRESS=VALUE; ADDRESS+=VALUE, -=VALUE, *=NUMBER for quantities; all make one change
+        /// ADDRESS=VALUE; ADDRESS+=VALUE, -=VALUE for quantities and lists, *=NUMBER; all make one change
         #[arg(value_name = "EDIT")]
         edits: Vec<String>,
         #[command(flatten)]
         more: Box<MoreEdits>,
-        /// The file that is meant, where a daemon has several
-        #[arg(long = "in", value_name = "FILE")]
-        within: Option<PathBuf>,
         #[command(flatten)]
         manner: Manner,
     },

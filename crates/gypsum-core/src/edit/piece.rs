@@ -1,0 +1,70 @@
+//! A prepared piece of configuration, put in as it is: its inner layout kept, indented as a whole to its
+//! place.
+
+use super::ask::Where;
+use super::insert::piece_spot;
+use super::place::{File, Guide, Placed};
+use super::prove::Fate;
+use super::sleep::things_of;
+use crate::address::Address;
+use crate::finding::Finding;
+use crate::text::{Span, Splice, ending_at, place_of};
+
+/// `text` under the block `under`, or at the top of the file.
+pub fn put_in(
+    files: &[File],
+    text: &str,
+    under: Option<&Address>,
+    spot: &Where,
+    guide: &Guide<'_>,
+) -> Result<Placed, Finding> {
+    let (file, after, indent) = piece_spot(files, under, spot, guide)?;
+    let doc = &files[file].doc;
+    let source = doc.source();
+    let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
+    if at > 0 && source[at - 1] != b'\n' && at < source.len() {
+        return Err(Finding::misfit("shares-its-line", "the block around it is closed in the same line")
+            .at_offset(&files[file].path, doc, at)
+            .mend("give its closing mark a line of its own first"));
+    }
+    let eol = ending_at(source, at).bytes();
+    let body = indented(text, &indent, eol);
+    let things =
+        things_of(doc, &body).filter(|things| !things.is_empty()).ok_or_else(|| unreadable(doc, text))?;
+    let open_end = at > 0 && source[at - 1] != b'\n';
+    let text = [if open_end { eol } else { b"" }, &body].concat();
+    let address = under.map_or_else(|| "(top of the file)".to_owned(), ToString::to_string);
+    let splices = vec![Splice { span: Span::at(at), text }];
+    Ok(Placed { file, leaf: after, fate: Fate::Born(things), splices, address, lines: None })
+}
+
+/// The lines without the blanks that all of them begin with, behind `indent`.
+fn indented(text: &str, indent: &[u8], eol: &[u8]) -> Vec<u8> {
+    let lines = || text.lines().map(str::trim_end);
+    let blanks = |line: &str| line.len() - line.trim_start_matches([' ', '\t']).len();
+    let common = lines().filter(|line| !line.is_empty()).map(blanks).min().unwrap_or(0);
+    let mut out = Vec::new();
+    for line in lines() {
+        if !line.is_empty() {
+            out.extend_from_slice(indent);
+            out.extend_from_slice(&line.as_bytes()[common..]);
+        }
+        out.extend_from_slice(eol);
+    }
+    out
+}
+
+fn unreadable(like: &crate::doc::Document, text: &str) -> Finding {
+    let message = format!("the piece cannot be read as a part of a {} file", like.family().name());
+    let finding = Finding::misfit("piece", message);
+    let read = crate::doc::Document::read(text.into(), like.family(), like.dialect().clone()).ok();
+    let bad = read.and_then(|doc| {
+        let of_ours = |kind| matches!(kind, crate::doc::Kind::Broken | crate::doc::Kind::Opaque);
+        let span = doc.tree().leaves().find(|(_, kind, _)| of_ours(*kind)).map(|(.., span)| span)?;
+        Some(place_of(doc.source(), span.start as usize).line)
+    });
+    match bad {
+        Some(line) => finding.mend(format!("look at its line {line}")),
+        None => finding.mend("it holds no statement, or a block that is not closed"),
+    }
+}

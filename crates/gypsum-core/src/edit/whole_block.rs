@@ -1,0 +1,99 @@
+//! A whole block removed or commented out.
+
+use super::ask::Edit;
+use super::deeds::{Deeds, Placement, has_comments, no_comments};
+use super::find::blocks_named;
+use super::misfit::ambiguous;
+use super::place::Placed;
+use super::prove::Fate;
+use crate::address::{Address, address_of};
+use crate::doc::{BlockId, Document, Kind, LeafId};
+use crate::finding::Finding;
+use crate::text::{Span, Splice, line_span};
+
+impl Deeds<'_> {
+    /// The edit as one of the block that `address` names; none where it names none.
+    pub(super) fn block(&self, edit: &Edit, address: &Address) -> Placement {
+        let mut blocks = blocks_named(self.files, address);
+        blocks.retain(|(n, _)| self.is_meant(*n));
+        let (n, block) = match blocks.as_slice() {
+            [] => return Ok(None),
+            [one] => *one,
+            several => {
+                let open =
+                    |(n, block): &(usize, BlockId)| (*n, self.files[*n].doc.tree().block(*block).open());
+                return Err(ambiguous(self.files, address, &several.iter().map(open).collect::<Vec<_>>()));
+            }
+        };
+        let doc = &self.files[n].doc;
+        let open = doc.tree().block(block).open();
+        let end = end_of(doc, block);
+        let whole = Span { start: doc.tree().span(open).start, end: doc.tree().span(end - 1).end };
+        let asleep = matches!(edit, Edit::Disable(_));
+        let splices = if asleep {
+            let here = |finding: Finding| finding.about(address).at(&self.files[n].path, doc, open);
+            commented_out(doc, open, whole).map_err(here)?
+        } else {
+            vec![Splice { span: whole, text: Vec::new() }]
+        };
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_matches(['\r', '\n']).to_owned();
+        let before = text(whole.of(doc.source()));
+        let within: Vec<Splice> = splices
+            .iter()
+            .map(|splice| Splice {
+                span: Span { start: splice.span.start - whole.start, end: splice.span.end - whole.start },
+                text: splice.text.clone(),
+            })
+            .collect();
+        let after = crate::text::apply(whole.of(doc.source()), &within).unwrap_or_default();
+        let lines = asleep.then(|| (before, text(&after)));
+        let address = address_of(doc, open).to_string();
+        Ok(Some(vec![Placed {
+            file: n,
+            leaf: Some(open),
+            fate: Fate::GoneTill(end),
+            splices,
+            address,
+            lines,
+        }]))
+    }
+}
+
+/// One past the last leaf of a block; what introduces the next group is not part of one that has no mark.
+fn end_of(doc: &Document, block: BlockId) -> LeafId {
+    let tree = doc.tree();
+    let range = tree.block(block);
+    if range.close().is_some() {
+        return range.end();
+    }
+    let counts = |leaf: &LeafId| !matches!(tree.kind(*leaf), Kind::Comment | Kind::Blank);
+    (range.open()..range.end()).rev().find(counts).map_or(range.end(), |last| last + 1)
+}
+
+/// A mark in each line, under the one before the opening statement.
+fn commented_out(doc: &Document, open: LeafId, whole: Span) -> Result<Vec<Splice>, Finding> {
+    let source = doc.source();
+    if !has_comments(doc) {
+        return Err(no_comments(doc));
+    }
+    let name = doc.parts(open).map_or(whole.start, |parts| parts.name.start);
+    let first = line_span(source, name as usize);
+    let behind = source[..whole.end as usize].last() == Some(&b'\n') || whole.end as usize == source.len();
+    let before = Span { start: first.start, end: whole.start.max(first.start) };
+    if !behind || !before.of(source).trim_ascii().is_empty() {
+        return Err(Finding::misfit("shares-its-line", "other statements stand in the same lines")
+            .mend("give it lines of its own first, or --delete it"));
+    }
+    let blanks = |line: &[u8]| line.iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
+    let column = blanks(first.of(source));
+    let mark = doc.dialect().own_mark().as_bytes();
+    let mut splices = Vec::new();
+    let mut at = first.start as usize;
+    while at < whole.end as usize {
+        let line = line_span(source, at);
+        let place = at + blanks(line.of(source)).min(column);
+        splices.push(Splice { span: Span::at(place), text: mark.into() });
+        at = memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |end| at + end + 1);
+    }
+    Ok(splices)
+}

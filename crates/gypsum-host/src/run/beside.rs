@@ -1,0 +1,200 @@
+//! What a change does beside its edits: files that the configuration refers to, links that switch a site or
+//! a module on, files that go.
+
+use super::difference::{shown_lines, shown_link};
+use super::front::{Front, NewFile};
+use crate::disk::{Disk, link_target, link_to};
+use crate::files::resolved;
+use crate::trouble::Trouble;
+use gypsum_core::change::Dress;
+use std::fs;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Component, Path, PathBuf};
+
+/// What a change does beside its edits.
+#[derive(Clone, Debug, Default)]
+pub struct Beside {
+    /// Files to be placed.
+    pub companions: Vec<Companion>,
+    /// Names of sites, modules or snippets, and whether each is to be on.
+    pub switches: Vec<(String, bool)>,
+    /// Files of the daemon that go.
+    pub gone: Vec<PathBuf>,
+    /// Whether the file that is meant may be made where it does not exist.
+    pub new: bool,
+}
+
+impl Beside {
+    /// Whether there is nothing of it.
+    pub fn is_empty(&self) -> bool {
+        self.companions.is_empty() && self.switches.is_empty() && self.gone.is_empty()
+    }
+}
+
+/// A file that the configuration refers to.
+#[derive(Clone, Debug)]
+pub struct Companion {
+    /// What it is to hold.
+    pub bytes: Vec<u8>,
+    /// Its name.
+    pub to: PathBuf,
+    /// Its owner and mode, where they were said.
+    pub dress: Dress,
+}
+
+impl Front {
+    /// The files that change beside the edits.
+    pub(super) fn beside(&mut self, disk: &dyn Disk) -> Result<(), Trouble> {
+        let beside = self.job.beside.clone();
+        for companion in &beside.companions {
+            self.place_companion(disk, companion)?;
+        }
+        for (name, on) in &beside.switches {
+            self.switch(disk, name, *on)?;
+        }
+        for path in &beside.gone {
+            self.take_out(disk, path)?;
+        }
+        Ok(())
+    }
+
+    fn place_companion(&mut self, disk: &dyn Disk, companion: &Companion) -> Result<(), Trouble> {
+        let real = resolved(&companion.to);
+        if self.loading()?.loaded.iter().any(|file| file.real == real) {
+            return Err(Trouble::usage(format!("{} is one of the daemon's own files", real.display()))
+                .mend("a prepared configuration file goes in with --whole FILE --in FILE"));
+        }
+        if link_target(&companion.bytes).is_some() {
+            return Err(Trouble::usage(format!("what goes to {} is no file's content", real.display())));
+        }
+        let before = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?;
+        let wanted = companion.dress != Dress::default();
+        let same_dress = !wanted || fs::metadata(&real).is_ok_and(|meta| wears(&meta, &companion.dress));
+        if before.as_ref() == Some(&companion.bytes) && same_dress {
+            return Ok(());
+        }
+        self.edits.extend(shown_lines(&real, before.as_deref(), Some(&companion.bytes)));
+        let dress = wanted.then_some(companion.dress);
+        self.new_files.push(NewFile {
+            real,
+            before,
+            after: Some(companion.bytes.clone()),
+            dress,
+            shifts: Vec::new(),
+        });
+        Ok(())
+    }
+
+    /// A link in a folder that the daemon reads, to what waits in the folder beside it.
+    fn switch(&mut self, disk: &dyn Disk, name: &str, on: bool) -> Result<(), Trouble> {
+        let found = self.switchable(name)?;
+        for (available, enabled) in found {
+            let link = enabled.join(available.file_name().unwrap_or_default());
+            let target = relative(&enabled, &available);
+            let before = disk.read(&link).map_err(|error| Trouble::file("read", &link, &error))?;
+            let after = match (&before, on) {
+                (None, true) => Some(link_to(&target)),
+                (Some(bytes), false) if link_target(bytes).is_some() => None,
+                (Some(bytes), true) if link_target(bytes).is_some() => continue,
+                (None, false) => continue,
+                (Some(_), _) => {
+                    return Err(Trouble::refused(format!(
+                        "{} is a file of its own and no link",
+                        link.display()
+                    ))
+                    .mend("--delete-file takes a file away"));
+                }
+            };
+            self.edits.push(shown_link(&link, &target, on));
+            if let Some(n) = self.after.iter().position(|file| Path::new(&file.path) == link).filter(|_| !on)
+            {
+                self.after.remove(n);
+            }
+            self.new_files.push(NewFile { real: link, before, after, dress: None, shifts: Vec::new() });
+        }
+        Ok(())
+    }
+
+    /// The files called `name` that wait in a folder beside one that the daemon reads (`NAME-available` beside
+    /// `NAME-enabled`, as distributions lay them out), each with the folder that is read.
+    fn switchable(&self, name: &str) -> Result<Vec<(PathBuf, PathBuf)>, Trouble> {
+        let mut found = Vec::new();
+        let mut known = Vec::new();
+        let mut folders: Vec<PathBuf> = self
+            .loading()?
+            .patterns
+            .iter()
+            .filter_map(|pattern| Some(Path::new(pattern).parent()?.to_owned()))
+            .collect();
+        folders.sort();
+        folders.dedup();
+        for enabled in folders {
+            let Some(stem) = enabled.file_name().and_then(|name| name.to_str()?.strip_suffix("enabled"))
+            else {
+                continue;
+            };
+            let waiting = enabled.with_file_name(format!("{stem}available"));
+            let mut entries: Vec<PathBuf> =
+                fs::read_dir(&waiting).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
+            entries.sort();
+            for path in entries {
+                let file =
+                    path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
+                let bare = file.rsplit_once('.').map_or(file.as_str(), |(bare, _)| bare);
+                if (file == name || bare == name) && path.is_file() {
+                    found.push((path, enabled.clone()));
+                }
+                known.push(bare.to_owned());
+            }
+        }
+        known.dedup();
+        if !found.is_empty() {
+            return Ok(found);
+        }
+        let near = gypsum_core::text::nearest(name, known.iter().map(String::as_str));
+        let trouble = Trouble::usage(format!("there is no {name} that could be switched on or off"));
+        Err(match near.first() {
+            Some(near) => trouble.mend(format!("did you mean {near}?")),
+            None if known.is_empty() => trouble.mend("this daemon reads no folder of links"),
+            None => trouble.mend(format!("there is {}", known.join(", "))),
+        })
+    }
+
+    fn take_out(&mut self, disk: &dyn Disk, path: &Path) -> Result<(), Trouble> {
+        let loading = self.loading()?;
+        let n = loading.find(path)?;
+        if n == loading.home {
+            return Err(Trouble::usage(format!("{} is the daemon's main file", path.display()))
+                .mend("settings are taken out with --delete ADDRESS"));
+        }
+        // Of a link the link goes, and not what it leads to.
+        let place = &loading.loaded[n];
+        let parent = place.name.parent().and_then(|parent| parent.canonicalize().ok());
+        let real = match (parent, place.name.file_name()) {
+            (Some(parent), Some(name)) => parent.join(name),
+            _ => place.real.clone(),
+        };
+        let name = place.name.clone();
+        let before = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?;
+        match before.as_deref().and_then(link_target) {
+            Some(target) => self.edits.push(shown_link(&real, target, false)),
+            None => self.edits.extend(shown_lines(&real, before.as_deref(), None)),
+        }
+        self.after.retain(|file| Path::new(&file.path) != name);
+        self.new_files.push(NewFile { real, before, after: None, dress: None, shifts: Vec::new() });
+        Ok(())
+    }
+}
+
+fn wears(meta: &fs::Metadata, dress: &Dress) -> bool {
+    dress.mode.is_none_or(|mode| meta.mode() & 0o7777 == mode)
+        && dress.owner.is_none_or(|owner| meta.uid() == owner)
+        && dress.group.is_none_or(|group| meta.gid() == group)
+}
+
+/// The way from folder `from` to `to`, as short as a person would write it.
+fn relative(from: &Path, to: &Path) -> PathBuf {
+    let shared = from.components().zip(to.components()).take_while(|(a, b)| a == b).count();
+    let up = from.components().skip(shared).map(|_| Component::ParentDir);
+    up.chain(to.components().skip(shared)).collect()
+}

@@ -1,0 +1,87 @@
+//! Edits beside `ADDRESS=VALUE`.
+
+use clap::Args;
+use std::path::PathBuf;
+
+/// Edits beside `ADDRESS=VALUE`.
+#[derive(Clone, Debug, Default, Args)]
+pub struct MoreEdits {
+    /// Wake a setting or block that stands commented out, as it stands
+    #[arg(long, value_name = "ADDRESS")]
+    pub enable: Vec<String>,
+    /// Comment a setting or block out
+    #[arg(long, value_name = "ADDRESS")]
+    pub disable: Vec<String>,
+    /// Remove a setting or block
+    #[arg(long, value_name = "ADDRESS")]
+    pub delete: Vec<String>,
+    /// One more of a repeatable setting, or a new block whose settings follow as edits
+    #[arg(long, value_name = "ADDRESS[=VALUE]")]
+    pub add: Vec<String>,
+    /// Put in a prepared piece of configuration, its inner layout kept
+    #[arg(long, value_name = "FILE")]
+    pub piece: Vec<PathBuf>,
+    /// The block that --piece goes into [default: the file]
+    #[arg(long, value_name = "ADDRESS", requires = "piece")]
+    pub under: Vec<String>,
+    /// What is added goes first in its block or file
+    #[arg(long, group = "place")]
+    pub first: bool,
+    /// What is added goes last in its block or file
+    #[arg(long, group = "place")]
+    pub last: bool,
+    /// What is added goes right above this setting
+    #[arg(long, group = "place", value_name = "ADDRESS")]
+    pub above: Option<String>,
+    /// What is added goes right below this setting
+    #[arg(long, group = "place", value_name = "ADDRESS")]
+    pub below: Option<String>,
+    /// Replace a value wherever it stands whole
+    #[arg(long, value_name = "OLD", requires = "by")]
+    pub replace_all: Vec<String>,
+    /// What --replace-all puts there
+    #[arg(long, value_name = "NEW", requires = "replace_all")]
+    pub by: Vec<String>,
+    /// Set this to a value that is read from the terminal, or a line of standard input
+    #[arg(long, value_name = "ADDRESS")]
+    pub secret: Vec<String>,
+    /// A remark above what is new or changed, in the file's comment style
+    #[arg(long, value_name = "TEXT")]
+    pub remark: Option<String>,
+    /// Take this whole prepared file (- is standard input) instead of edits
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "prepared"])]
+    pub whole: Option<PathBuf>,
+    /// Take the edits from a TOML file (- is standard input), too
+    #[arg(long = "edits", id = "prepared", value_name = "FILE")]
+    pub prepared: Option<PathBuf>,
+    /// Print the edits as such a file, and do nothing
+    #[arg(long, conflicts_with_all = ["whole", "secret"])]
+    pub print_edits: bool,
+    /// Place this file, which the configuration refers to, in the same change
+    #[arg(long, value_name = "FILE", requires = "to")]
+    pub companion: Vec<PathBuf>,
+    /// Where --companion goes
+    #[arg(long, value_name = "DESTINATION", requires = "companion")]
+    pub to: Vec<PathBuf>,
+    /// The mode of --companion, in octal: 0640
+    #[arg(long, value_name = "MODE", requires = "companion")]
+    pub mode: Vec<String>,
+    /// The owner of --companion: USER, USER:GROUP or :GROUP
+    #[arg(long, value_name = "OWNER", requires = "companion")]
+    pub owner: Vec<String>,
+    /// Switch on a site, module or snippet that the daemon reads through a folder of links
+    #[arg(long, value_name = "NAME")]
+    pub switch_on: Vec<String>,
+    /// Switch it off
+    #[arg(long, value_name = "NAME")]
+    pub switch_off: Vec<String>,
+    /// Remove one of the daemon's files: a drop-in, a link
+    #[arg(long, value_name = "FILE")]
+    pub delete_file: Vec<PathBuf>,
+    /// The file that is meant, where a daemon has several
+    #[arg(long = "in", value_name = "FILE")]
+    pub within: Option<PathBuf>,
+    /// Make the file that is meant, and its folder, if it does not exist
+    #[arg(long)]
+    pub new: bool,
+}
