@@ -35,6 +35,7 @@ pub mod finding;
 pub mod happening;
 pub mod health;
 pub mod listing;
+pub mod merge;
 pub mod profile;
 pub mod report;
 pub mod secret;

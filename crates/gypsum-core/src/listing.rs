@@ -44,6 +44,19 @@ pub fn list(files: &[File], profile: &Profile) -> Vec<Listed> {
     out.into_iter().map(|(_, row)| row).collect()
 }
 
+/// The addresses of the settings that are new in `after`, or have another value than in `before`.
+pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String> {
+    let awake = |files: &[File]| -> Vec<(String, String, String)> {
+        let rows = list(files, profile).into_iter().filter(|row| !row.dormant);
+        rows.map(|row| (row.file, row.address, row.value)).collect()
+    };
+    let known: std::collections::HashSet<_> = awake(before).into_iter().collect();
+    let mut changed: Vec<String> =
+        awake(after).into_iter().filter(|row| !known.contains(row)).map(|(_, address, _)| address).collect();
+    changed.dedup();
+    changed
+}
+
 fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Listed)> {
     let doc = &file.doc;
     let mut paths: HashMap<Option<BlockId>, Vec<Step>> = HashMap::new();
@@ -78,7 +91,8 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             let name = doc.text(dormant.parts.name).into_owned();
             let value = doc.value(&dormant.parts);
             // Without a profile a name right behind the mark is one.
-            let close = profile.known_names().next().is_none() && dormant.nearness == Nearness::Close;
+            let bare = value.is_empty() || profile.known_names().next().is_some();
+            let close = !bare && dormant.nearness == Nearness::Close;
             let known = close || profile.spelling(&name).is_some();
             let fits = profile
                 .setting(&name)

@@ -20,8 +20,17 @@ const FORBIDDEN: [&str; 12] = [
     "print!",
     "std::thread",
 ];
-const ALLOWED: [&str; 8] =
-    ["jiff", "jsonc-parser", "memchr", "quick-xml", "saphyr-parser", "serde", "serde_json", "toml"];
+const ALLOWED: [&str; 9] = [
+    "jiff",
+    "jsonc-parser",
+    "memchr",
+    "quick-xml",
+    "saphyr-parser",
+    "serde",
+    "serde_json",
+    "similar",
+    "toml",
+];
 
 fn sources(folder: &Path, out: &mut Vec<(String, String)>) {
     for entry in std::fs::read_dir(folder).unwrap() {

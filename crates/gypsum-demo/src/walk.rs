@@ -124,7 +124,7 @@ impl Walk<'_> {
 
     fn newest_journal(&self) -> Option<PathBuf> {
         let entries = fs::read_dir(self.host.state().join(DAEMON)).ok()?.flatten();
-        entries.map(|entry| entry.path()).max().map(|folder| folder.join("journal"))
+        entries.map(|entry| entry.path().join("journal")).filter(|journal| journal.exists()).max()
     }
 
     fn step(&mut self, title: &str, story: &str) {

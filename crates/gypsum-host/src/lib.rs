@@ -12,6 +12,8 @@
 pub mod accounts;
 pub mod children;
 pub mod disk;
+pub mod drafts;
+pub mod editor;
 pub mod files;
 pub mod journal;
 pub mod locks;

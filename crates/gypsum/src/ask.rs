@@ -1,5 +1,6 @@
 //! Asking the person at the terminal.
 
+use gypsum_host::trouble::Trouble;
 use rustix::termios::{LocalModes, OptionalActions, tcgetattr, tcsetattr};
 use std::io::{self, IsTerminal, Write};
 
@@ -33,4 +34,81 @@ fn eprint_now(text: &str) -> io::Result<()> {
     let mut out = io::stderr();
     out.write_all(text.as_bytes())?;
     out.flush()
+}
+
+/// One of several things to do: its letter, and what it is.
+pub type Choice<'a> = (char, &'a str);
+
+/// Lets the person choose, by letter or by the arrow keys and Enter; the first is chosen at the beginning.
+/// Answers with the letter. What ends the terminal's input chooses the last.
+pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<char, Trouble> {
+    asked(question, choices).map_err(|error| Trouble::cannot(format!("the terminal cannot be read: {error}")))
+}
+
+fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<char> {
+    let input = io::stdin();
+    let last = choices.last().map_or(' ', |(letter, _)| *letter);
+    let before = tcgetattr(&input)?;
+    let mut raw = before.clone();
+    raw.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON);
+    eprint_now(&format!("{question}\n"))?;
+    draw(choices, 0)?;
+    tcsetattr(&input, OptionalActions::Flush, &raw)?;
+    let chosen = keys(&input, choices);
+    tcsetattr(&input, OptionalActions::Now, &before)?;
+    Ok(chosen?.unwrap_or(last))
+}
+
+fn keys(input: &io::Stdin, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
+    let mut at = 0usize;
+    let mut byte = [0; 1];
+    let mut escape = 0;
+    loop {
+        if rustix::io::read(input, &mut byte)? == 0 || byte[0] == 4 {
+            return Ok(None);
+        }
+        // An arrow is sent as three bytes: escape, a bracket (or an O), a letter.
+        escape = match (escape, byte[0]) {
+            (_, 0x1b) => 1,
+            (1, b'[' | b'O') => 2,
+            (2, b'A' | b'D') => {
+                at = at.checked_sub(1).unwrap_or(choices.len() - 1);
+                redraw(choices, at)?;
+                0
+            }
+            (2, b'B' | b'C') => {
+                at = (at + 1) % choices.len();
+                redraw(choices, at)?;
+                0
+            }
+            (_, b'\r' | b'\n') => return Ok(choices.get(at).map(|(letter, _)| *letter)),
+            (_, key) => {
+                let key = char::from(key).to_ascii_lowercase();
+                if let Some(n) = choices.iter().position(|(letter, _)| *letter == key) {
+                    redraw(choices, n)?;
+                    return Ok(Some(key));
+                }
+                0
+            }
+        };
+    }
+}
+
+fn draw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {
+    let line = |(n, (letter, text)): (usize, &Choice<'_>)| {
+        let mark = if n == at { '>' } else { ' ' };
+        format!("  {mark} {letter}  {text}\n")
+    };
+    eprint_now(&choices.iter().enumerate().map(line).collect::<String>())
+}
+
+fn redraw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {
+    // Up over what was drawn: standard control sequences (ECMA-48).
+    eprint_now(&format!("\x1b[{}A", choices.len()))?;
+    draw(choices, at)
+}
+
+/// Whether somebody sits there who can be asked.
+pub fn somebody() -> bool {
+    io::stdin().is_terminal() && io::stderr().is_terminal()
 }

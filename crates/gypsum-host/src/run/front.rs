@@ -90,6 +90,8 @@ pub(super) struct Front {
     pub after: Vec<gypsum_core::edit::File>,
     pub new_files: Vec<NewFile>,
     pub edits: Vec<Shown>,
+    /// The addresses of the settings that change.
+    pub changed: Vec<String>,
     pub service: Service,
     pub observed: Option<Observation>,
     pub activation: Activation,
@@ -107,6 +109,7 @@ impl Front {
             after: Vec::new(),
             new_files: Vec::new(),
             edits: Vec::new(),
+            changed: Vec::new(),
             service: Service::default(),
             observed: None,
             activation: Activation::None,
@@ -235,8 +238,8 @@ impl Front {
             Activation::Reload => 1,
             Activation::Restart => 2,
         };
-        let own = self.edits.iter().map(|edit| {
-            let name = gypsum_core::address::Address::parse(&edit.address).ok();
+        let own = self.changed.iter().map(|address| {
+            let name = gypsum_core::address::Address::parse(address).ok();
             let setting = name.as_ref().and_then(|address| profile.setting(address.name()));
             setting.and_then(|(_, setting)| setting.activation).unwrap_or(usual)
         });

@@ -5,6 +5,7 @@ mod back;
 mod beside;
 mod difference;
 mod front;
+mod kept;
 mod plan;
 mod propose;
 mod recover;

@@ -13,6 +13,7 @@ use gypsum_core::doc::{Document, Family, Kind as Leaf};
 use gypsum_core::edit::{Edit, File, Guide, propose};
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
+use gypsum_core::listing::changed;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::is_secret;
 use gypsum_core::text::shift_lines;
@@ -45,6 +46,14 @@ impl Run<'_> {
         }
         let front = self.front()?;
         front.beside(disk)?;
+        front.changed = match (&front.job.wish, &front.loading) {
+            (Wish::Edits(_), _) | (_, None) => front.edits.iter().map(|edit| edit.address.clone()).collect(),
+            // What a whole file changes is told by its settings; those that go count, too.
+            (_, Some(loading)) => {
+                let (old, new, profile) = (&loading.files, &front.after, &front.job.profile);
+                [changed(old, new, profile), changed(new, old, profile)].concat()
+            }
+        };
         let secrets = front.secrets();
         let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
         let findings = front.own_check()?;
@@ -148,7 +157,7 @@ impl Front {
         let profile = &self.job.profile;
         // What is edited inside a value is an edit of its setting, too.
         let outer = |address: &String| Some(Address::parse(address).ok()?.around()?.0.to_string());
-        let addresses = self.edits.iter().map(|edit| &edit.address);
+        let addresses = self.changed.iter();
         let edited: Vec<String> =
             addresses.flat_map(|one| [Some(one.clone()), outer(one)]).flatten().collect();
         let before = check(&loading.files, profile, &[]);

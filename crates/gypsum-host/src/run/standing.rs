@@ -11,6 +11,7 @@ use gypsum_core::service::State as ServiceState;
 
 impl Run<'_> {
     pub(super) fn close(&mut self, verdict: Verdict) -> Result<Event, Trouble> {
+        self.keep_draft(verdict);
         let standing = self.standing(verdict);
         let next = self.next_step(verdict);
         self.emit(Happening::Ended { verdict, standing, next });

@@ -109,6 +109,17 @@ pub struct Manner {
     pub activation: Option<How>,
 }
 
+/// What to do with the findings of an edit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum OnFinding {
+    /// Open the editor again.
+    Again,
+    /// Go on in spite of warnings; faults leave it.
+    GoOn,
+    /// Leave it as a draft.
+    Leave,
+}
+
 /// What to tell the daemon.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum How {
@@ -154,6 +165,36 @@ Examples:
         edits: Vec<String>,
         #[command(flatten)]
         more: Box<MoreEdits>,
+        #[command(flatten)]
+        manner: Manner,
+    },
+    /// Edit the file in your own editor; what you leave is checked and goes live as a change
+    #[command(after_help = "\
+Examples:
+  gypsum edit sshd
+  gypsum edit sshd --at MaxAuthTries
+  EDITOR=./patch.sh gypsum edit mariadb --on-finding leave
+
+VISUAL, then EDITOR, then a common editor is opened on a draft. What was written stays there until it is
+live: after a crash, a lost session, a refusal or a restore the next edit offers it.")]
+    Edit {
+        #[command(flatten)]
+        target: Target,
+        /// The file that is meant, where a daemon has several
+        #[arg(long = "in", value_name = "FILE")]
+        within: Option<PathBuf>,
+        /// Begin at the line of this setting
+        #[arg(long, value_name = "ADDRESS")]
+        at: Option<String>,
+        /// Make the file, and its folder, if it does not exist
+        #[arg(long)]
+        new: bool,
+        /// Begin from the live file though a draft waits
+        #[arg(long)]
+        fresh: bool,
+        /// What to do with findings where nobody can be asked [default: leave]
+        #[arg(long, value_name = "WHAT")]
+        on_finding: Option<OnFinding>,
         #[command(flatten)]
         manner: Manner,
     },

@@ -5,6 +5,7 @@ mod changes;
 mod check;
 mod daemons;
 mod demo;
+mod edit;
 mod health;
 mod recover;
 mod restore;
@@ -41,6 +42,10 @@ pub fn run(cli: Cli) -> u8 {
         Command::Change { target, edits, more, manner } => {
             let typed = Typed { edits, more: *more };
             change::run(&context, &target, &typed, &manner)
+        }
+        Command::Edit { target, within, at, new, fresh, on_finding, manner } => {
+            let asked = edit::Asked { within, at, new, fresh, on_finding };
+            edit::run(&context, &target, &asked, &manner)
         }
         Command::Check { target } => check::run(&context, &target),
         Command::Show { target, words } => show::run(&context, &target, &words),

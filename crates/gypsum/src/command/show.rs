@@ -4,7 +4,7 @@ use super::Context;
 use crate::args::Target;
 use crate::out::{FAINT, STRONG};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{columns, styled};
+use crate::view::{columns, styled, when};
 use gypsum_core::listing::{Listed, list};
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
@@ -16,11 +16,13 @@ pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, N
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
     settings.retain(|row| words.iter().all(|word| holds(row, word)));
     if context.out.json {
+        let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon);
+        let drafts: Vec<_> = drafts.iter().map(|draft| serde_json::json!({ "file": draft.note.file, "who": draft.note.who, "because": draft.note.because, "at_ms": draft.note.at_ms, "proposal": draft.path() })).collect();
         let schema = gypsum_core::report::SCHEMA;
         let daemon = &profile.daemon;
         context
             .out
-            .document(&serde_json::json!({ "schema": schema, "daemon": daemon, "settings": settings }));
+            .document(&serde_json::json!({ "schema": schema, "daemon": daemon, "settings": settings, "drafts": drafts }));
         return Ok(0);
     }
     for file in &loading.files {
@@ -35,6 +37,7 @@ pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, N
             context.out.line(&if quiet { styled(FAINT, &line) } else { line });
         }
     }
+    drafts(context, &profile.daemon);
     if settings.is_empty() {
         let what = if words.is_empty() {
             "no settings".to_owned()
@@ -44,6 +47,19 @@ pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, N
         context.out.line(&format!("{}: {what}.", profile.daemon));
     }
     Ok(0)
+}
+
+/// The drafts that wait.
+fn drafts(context: &Context, daemon: &str) {
+    for draft in gypsum_host::drafts::all(&context.state, daemon) {
+        let note = &draft.note;
+        let because = match draft.holder() {
+            Some(who) => format!("{who} is editing it since {}", when(note.at_ms)),
+            None => format!("by {}, {}, {}: gypsum edit {daemon}", note.who, when(note.at_ms), note.because),
+        };
+        context.out.line(&format!("{} of {}", styled(STRONG, "draft"), note.file.display()));
+        context.out.line(&format!("    {because}"));
+    }
 }
 
 fn cells(row: &Listed) -> Vec<String> {

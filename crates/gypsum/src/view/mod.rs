@@ -34,6 +34,14 @@ pub fn wrapped(text: &str, width: usize) -> Vec<String> {
     lines
 }
 
+/// A moment (milliseconds since 1970) as it is said: the time of day, and the day where it is another.
+pub fn when(at_ms: i64) -> String {
+    let zone = jiff::tz::TimeZone::system();
+    let at = jiff::Timestamp::from_millisecond(at_ms).unwrap_or_default().to_zoned(zone.clone());
+    let today = jiff::Timestamp::now().to_zoned(zone).date() == at.date();
+    at.strftime(if today { "%H:%M" } else { "%Y-%m-%d %H:%M" }).to_string()
+}
+
 /// A time for the eye: `47 ms`, `2.1 s`.
 pub fn time(ms: u64) -> String {
     if ms < 1000 { format!("{ms} ms") } else { format!("{}.{} s", ms / 1000, ms % 1000 / 100) }

@@ -1,0 +1,178 @@
+//! Drafts: proposals that are not live. One folder each, under the daemon's in the state folder; it holds the
+//! proposal under the file's own name, what the file held when it was begun, and whose it is.
+//!
+//! While an editor is open its draft is what is edited, so whatever was written survives the editor, the
+//! session and this program.
+
+use crate::disk::{Disk, RealDisk};
+use crate::state::State;
+use crate::trouble::Trouble;
+use serde::{Deserialize, Serialize};
+use std::fs::{self, File, TryLockError};
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// Whose a draft is, and why it is not live.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Note {
+    /// The file that it is of, links followed.
+    pub file: PathBuf,
+    /// Who made it.
+    pub who: String,
+    /// When, in milliseconds since 1970.
+    pub at_ms: i64,
+    /// Why it is not live, in a word or two: `refused`, `put back`, `left`, `being edited`.
+    pub because: String,
+    /// Whether a person wrote it, in an editor or as a prepared file, and not Gypsum from a line of edits.
+    pub written: bool,
+}
+
+/// A proposal that is not live.
+#[derive(Clone, Debug)]
+pub struct Draft {
+    folder: PathBuf,
+    /// Whose it is.
+    pub note: Note,
+}
+
+/// A draft that an editor is open on; held by this process, and free again when that ends.
+#[derive(Debug)]
+pub struct Held {
+    _file: File,
+}
+
+const NOTE: &str = "draft.json";
+const BASE: &str = "base";
+const HELD: &str = "held";
+const PROPOSAL: &str = "proposal";
+
+/// The drafts of a daemon, oldest first.
+pub fn all(state: &State, daemon: &str) -> Vec<Draft> {
+    let folders = fs::read_dir(state.of_daemon(daemon).join("drafts")).into_iter().flatten().flatten();
+    let mut drafts: Vec<Draft> = folders.filter_map(|entry| Draft::at(entry.path())).collect();
+    drafts.sort_by_key(|draft| draft.note.at_ms);
+    drafts
+}
+
+/// The drafts of one file, oldest first.
+pub fn of_file(state: &State, daemon: &str, file: &Path) -> Vec<Draft> {
+    let mut drafts = all(state, daemon);
+    drafts.retain(|draft| draft.note.file == file);
+    drafts
+}
+
+/// Keeps `bytes` as a draft. One that holds the same already is that draft; one that was not written by hand
+/// takes the place of the last such.
+pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) -> Result<Draft, Trouble> {
+    for mut known in of_file(state, daemon, &note.file) {
+        if known.holder().is_some() {
+            continue;
+        }
+        if known.proposal()? == bytes {
+            known.note = Note { written: known.note.written || note.written, ..note };
+            known.write_note()?;
+            return Ok(known);
+        }
+        if !note.written && !known.note.written {
+            known.remove()?;
+        }
+    }
+    let base_folder = state.of_daemon(daemon).join("drafts");
+    let failed = |error: io::Error| Trouble::file("keep a draft in", &base_folder, &error);
+    RealDisk.make_folder(&base_folder).map_err(failed)?;
+    let numbers = fs::read_dir(&base_folder).map_err(failed)?.flatten();
+    let last = numbers.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok()).max().unwrap_or(0);
+    let folder = base_folder.join((last + 1).to_string());
+    let inner = folder.join(PROPOSAL);
+    RealDisk.make_folder(&inner).map_err(failed)?;
+    let draft = Draft { folder: folder.clone(), note };
+    for (path, bytes) in [(folder.join(BASE), base), (draft.path(), bytes)] {
+        RealDisk.create(&path, bytes, None).and_then(|()| RealDisk.sync_file(&path)).map_err(failed)?;
+    }
+    draft.write_note()?;
+    for folder in [&inner, &folder, &base_folder] {
+        RealDisk.sync_folder(folder).map_err(failed)?;
+    }
+    Ok(draft)
+}
+
+impl Draft {
+    fn at(folder: PathBuf) -> Option<Self> {
+        let note = serde_json::from_slice(&fs::read(folder.join(NOTE)).ok()?).ok()?;
+        Some(Self { folder, note })
+    }
+
+    /// Where the proposal is: a file of the same name as the real one, for the editor's sake.
+    pub fn path(&self) -> PathBuf {
+        self.folder.join(PROPOSAL).join(self.note.file.file_name().unwrap_or_default())
+    }
+
+    /// What it proposes.
+    pub fn proposal(&self) -> Result<Vec<u8>, Trouble> {
+        let path = self.path();
+        fs::read(&path).map_err(|error| Trouble::file("read the draft", &path, &error))
+    }
+
+    /// What the file held when it was begun.
+    pub fn base(&self) -> Result<Vec<u8>, Trouble> {
+        let path = self.folder.join(BASE);
+        fs::read(&path).map_err(|error| Trouble::file("read", &path, &error))
+    }
+
+    /// From now on it is a proposal against `base`, and proposes `bytes`.
+    pub fn rebase(&self, base: &[u8], bytes: &[u8]) -> Result<(), Trouble> {
+        // The proposal first: with the old base it would be merged a second time, which changes nothing.
+        for (path, bytes) in [(self.path(), bytes), (self.folder.join(BASE), base)] {
+            self.replace(&path, bytes)?;
+        }
+        Ok(())
+    }
+
+    /// Says why it is not live.
+    pub fn is_now(&mut self, because: &str, now_ms: i64) -> Result<(), Trouble> {
+        because.clone_into(&mut self.note.because);
+        self.note.at_ms = now_ms;
+        self.write_note()
+    }
+
+    fn write_note(&self) -> Result<(), Trouble> {
+        let bytes = serde_json::to_vec_pretty(&self.note).unwrap_or_default();
+        self.replace(&self.folder.join(NOTE), &bytes)
+    }
+
+    /// A whole file in the place of another, durable.
+    fn replace(&self, path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
+        let next = self.folder.join("next");
+        let done = RealDisk
+            .remove(&next)
+            .and_then(|()| RealDisk.create(&next, bytes, None))
+            .and_then(|()| RealDisk.sync_file(&next))
+            .and_then(|()| fs::rename(&next, path))
+            .and_then(|()| RealDisk.sync_folder(path.parent().unwrap_or(path)));
+        done.map_err(|error| Trouble::file("write", path, &error))
+    }
+
+    /// Takes it for an editor; none where somebody else has it.
+    pub fn hold(&self) -> Result<Option<Held>, Trouble> {
+        let path = self.folder.join(HELD);
+        let file = File::options().create(true).append(true).open(&path);
+        let file = file.map_err(|error| Trouble::file("take the draft", &path, &error))?;
+        match file.try_lock() {
+            Ok(()) => Ok(Some(Held { _file: file })),
+            Err(TryLockError::WouldBlock) => Ok(None),
+            Err(TryLockError::Error(error)) => Err(Trouble::file("take the draft", &path, &error)),
+        }
+    }
+
+    /// Who has an editor open on it.
+    pub fn holder(&self) -> Option<&str> {
+        let file = File::open(self.folder.join(HELD)).ok()?;
+        matches!(file.try_lock(), Err(TryLockError::WouldBlock)).then_some(self.note.who.as_str())
+    }
+
+    /// Throws it away.
+    pub fn remove(&self) -> Result<(), Trouble> {
+        fs::remove_dir_all(&self.folder)
+            .map_err(|error| Trouble::file("remove the draft", &self.folder, &error))
+    }
+}

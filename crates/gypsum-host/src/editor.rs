@@ -1,0 +1,71 @@
+//! The person's own editor.
+
+use crate::trouble::Trouble;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+/// What is tried where neither `VISUAL` nor `EDITOR` says anything, in this order.
+const USUAL: [&str; 6] = ["sensible-editor", "editor", "nano", "vim", "vi", "emacs"];
+/// Editors that take `+LINE` before the file.
+const TAKE_LINE: [&str; 16] = [
+    "sensible-editor",
+    "vi",
+    "vim",
+    "nvim",
+    "view",
+    "nano",
+    "pico",
+    "emacs",
+    "emacsclient",
+    "joe",
+    "jed",
+    "mg",
+    "ne",
+    "kak",
+    "micro",
+    "editor",
+];
+
+/// Opens `file` at `line`, and waits until the editor is left.
+pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Trouble> {
+    let words = chosen()?;
+    let (program, arguments) = words.split_first().ok_or_else(none)?;
+    let mut command = Command::new(program);
+    command.args(arguments);
+    let name = Path::new(program).file_name().and_then(|name| name.to_str()).unwrap_or_default();
+    if let Some(line) = line.filter(|line| *line > 1 && TAKE_LINE.contains(&name)) {
+        command.arg(format!("+{line}"));
+    }
+    command.arg(file);
+    let status =
+        command.status().map_err(|error| Trouble::file("start the editor", Path::new(program), &error))?;
+    if status.success() {
+        return Ok(());
+    }
+    Err(Trouble::cannot(format!("the editor {program} ended badly ({status})"))
+        .mend("what was written is kept as a draft; VISUAL or EDITOR names another editor"))
+}
+
+/// The editor's command line: split like a shell does, and never handed to one.
+fn chosen() -> Result<Vec<String>, Trouble> {
+    for variable in ["VISUAL", "EDITOR"] {
+        let Some(text) = std::env::var(variable).ok().filter(|text| !text.trim().is_empty()) else {
+            continue;
+        };
+        return shlex::split(&text).ok_or_else(|| {
+            Trouble::usage(format!("{variable} is {text:?}, which is not a command"))
+                .mend("for example EDITOR=nano")
+        });
+    }
+    let found = USUAL.into_iter().find(|name| on_path(name));
+    found.map(|name| vec![name.to_owned()]).ok_or_else(none)
+}
+
+fn none() -> Trouble {
+    Trouble::usage("there is no editor").mend("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit …")
+}
+
+fn on_path(name: &str) -> bool {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    std::env::split_paths(&path).map(|folder| folder.join(name)).any(|file: PathBuf| file.is_file())
+}

@@ -1,0 +1,65 @@
+//! What becomes of a proposal that does not stay live: a draft.
+
+use super::{Run, Wish};
+use crate::disk::link_target;
+use crate::drafts::{Note, keep};
+use gypsum_core::change::Verdict;
+use gypsum_core::happening::Happening;
+use std::path::PathBuf;
+
+impl Run<'_> {
+    /// Keeps the proposal as a draft, where the verdict is that it is not live.
+    pub(super) fn keep_draft(&mut self, verdict: Verdict) {
+        let because = match verdict {
+            Verdict::Refused => "refused",
+            Verdict::Restored | Verdict::Stuck => "put back",
+            Verdict::Dropped => "not finished",
+            Verdict::Kept | Verdict::Unchanged => return,
+        };
+        let Some(front) = self.front.as_ref().filter(|front| !front.job.dry_run) else {
+            return;
+        };
+        if matches!(front.job.wish, Wish::Files(_)) {
+            return;
+        }
+        let written = matches!(front.job.wish, Wish::Whole(_));
+        let (daemon, who) = (front.job.profile.daemon.clone(), front.job.who.clone());
+        let mut text = None;
+        for (file, before, after) in self.proposed() {
+            let note =
+                Note { file, who: who.clone(), at_ms: self.world.now_ms(), because: because.into(), written };
+            text = Some(match keep(self.state, &daemon, note, &before, &after) {
+                Ok(_) => format!("what was proposed is kept as a draft: gypsum edit {daemon}"),
+                Err(trouble) => {
+                    format!("what was proposed could not be kept as a draft: {}", trouble.message)
+                }
+            });
+        }
+        if let Some(text) = text {
+            self.emit(Happening::Noted { text });
+        }
+    }
+
+    /// Each file with what it held and what it was to hold.
+    fn proposed(&self) -> Vec<(PathBuf, Vec<u8>, Vec<u8>)> {
+        let plain = |bytes: &Vec<u8>| link_target(bytes).is_none();
+        match (&self.plan, &self.entry, &self.front) {
+            (Some(plan), Some(entry), _) => {
+                let read = |path: PathBuf| self.disk().read(&path).ok().flatten().filter(plain);
+                let files = plan.files.iter().filter_map(|file| {
+                    let after = read(entry.copy_of("after", &file.path))?;
+                    Some((file.path.clone(), file.backup.clone().and_then(read).unwrap_or_default(), after))
+                });
+                files.collect()
+            }
+            (_, _, Some(front)) => {
+                let files = front.new_files.iter().filter_map(|file| {
+                    let after = file.after.clone().filter(plain)?;
+                    Some((file.real.clone(), file.before.clone().unwrap_or_default(), after))
+                });
+                files.collect()
+            }
+            _ => Vec::new(),
+        }
+    }
+}

@@ -1,0 +1,342 @@
+//! `gypsum edit`: the person's own editor on a draft, and the draft made live as a change like any other.
+
+use super::change::{carry_out, job};
+use super::{Context, world};
+use crate::args::{Manner, OnFinding, Target};
+use crate::ask::{choose, somebody};
+use crate::out::{FAINT, STRONG};
+use crate::target::{NoTarget, profile_of};
+use crate::view::{finding_lines, styled, when};
+use gypsum_core::address::Address;
+use gypsum_core::doc::Document;
+use gypsum_core::edit::{find_active, find_dormant};
+use gypsum_core::finding::{Finding, Severity};
+use gypsum_core::happening::Happening;
+use gypsum_core::merge::{Conflict, merge};
+use gypsum_core::profile::Profile;
+use gypsum_host::disk::{Disk, RealDisk};
+use gypsum_host::drafts::{self, Draft, Held, Note};
+use gypsum_host::files::{self, Loading};
+use gypsum_host::run::{Beside, Job, Run, Watch, Wish};
+use gypsum_host::trouble::Trouble;
+use gypsum_host::who::who;
+use gypsum_host::world::World;
+use similar::TextDiff;
+use std::path::{Path, PathBuf};
+
+/// What is to be edited, and what to do where nobody can be asked.
+pub struct Asked {
+    pub within: Option<PathBuf>,
+    pub at: Option<String>,
+    pub new: bool,
+    pub fresh: bool,
+    pub on_finding: Option<OnFinding>,
+}
+
+pub fn run(context: &Context, target: &Target, asked: &Asked, manner: &Manner) -> Result<u8, NoTarget> {
+    let world = world()?;
+    let profile = profile_of(target)?;
+    context.state.prepare(&RealDisk, &profile.daemon)?;
+    let within = asked.within.as_deref().map(std::path::absolute).transpose();
+    let within = within.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
+    let home = PathBuf::from(&profile.files.home);
+    let new = asked.new.then(|| within.clone().unwrap_or(home));
+    let loading = files::load(&RealDisk, &profile, new.as_deref())?;
+    let (n, line) = place(&loading, within.as_deref(), asked.at.as_deref())?;
+    let (name, real) = (loading.loaded[n].name.clone(), loading.loaded[n].real.clone());
+    let like = loading.files[n].doc.clone();
+    let mut editing = Editing { context, world: &world, profile, asked, manner, name, real, like, line };
+    let Some(draft) = editing.draft()? else {
+        return Ok(1);
+    };
+    editing.go_on(draft)
+}
+
+/// The file that is meant, and the line to begin at.
+fn place(
+    loading: &Loading,
+    within: Option<&Path>,
+    at: Option<&str>,
+) -> Result<(usize, Option<u32>), Trouble> {
+    let meant = within.map(|path| loading.find(path)).transpose()?;
+    let Some(text) = at else {
+        return Ok((meant.unwrap_or(loading.home), None));
+    };
+    let address =
+        Address::parse(text).map_err(|why| Trouble::usage(format!("{text:?} is not an address: {why}")))?;
+    let awake = find_active(&loading.files, &address);
+    let asleep = find_dormant(&loading.files, &address);
+    let mut found = awake.into_iter().chain(asleep.into_iter().map(|(n, dormant)| (n, dormant.leaf)));
+    let found = found.find(|(n, _)| meant.is_none_or(|meant| meant == *n));
+    let (n, leaf) = found.ok_or_else(|| {
+        Trouble::usage(format!("{address} stands nowhere"))
+            .mend("`gypsum show` lists the settings with their addresses")
+    })?;
+    Ok((n, Some(loading.files[n].doc.place(leaf).line)))
+}
+
+struct Editing<'a> {
+    context: &'a Context,
+    world: &'a dyn World,
+    profile: Profile,
+    asked: &'a Asked,
+    manner: &'a Manner,
+    name: PathBuf,
+    real: PathBuf,
+    like: Document,
+    line: Option<u32>,
+}
+
+/// What to do with a proposal.
+enum Next {
+    Again,
+    Live(Vec<String>),
+    Leave,
+}
+
+impl Editing<'_> {
+    /// The draft to work on: one that waits, or a new one of the file as it is. None where the person does not
+    /// want to, after all.
+    fn draft(&mut self) -> Result<Option<(Draft, Held)>, Trouble> {
+        let say = |text: &str| self.context.out.aside(text);
+        let mine = drafts::of_file(&self.context.state, &self.profile.daemon, &self.real);
+        for other in mine.iter().filter(|draft| draft.holder().is_some()) {
+            let text = format!(
+                "{} is editing {} since {}",
+                other.note.who,
+                self.name.display(),
+                when(other.note.at_ms)
+            );
+            if !somebody() {
+                return Err(Trouble::busy(text).mend("wait for them, or edit by line: gypsum change"));
+            }
+            say(&format!("{text}."));
+            let choices = [('l', "leave it to them"), ('o', "open a draft of your own; the two are merged")];
+            if choose("Two people at one file:", &choices)? == 'l' {
+                return Ok(None);
+            }
+        }
+        let waiting = mine.into_iter().rev().find(|draft| draft.holder().is_none());
+        if let Some(draft) = waiting.filter(|_| !self.asked.fresh) {
+            let Note { who, because, at_ms, .. } = &draft.note;
+            say(&format!("A draft of {} waits: by {who}, {}, {because}.", self.name.display(), when(*at_ms)));
+            let choices = [
+                ('c', "continue with it"),
+                ('n', "new: begin from the live file; the draft goes on waiting"),
+                ('t', "throw it away, and begin from the live file"),
+            ];
+            let chosen = if somebody() { choose("What to do?", &choices)? } else { 'c' };
+            match chosen {
+                'c' => {
+                    if let Some(held) = draft.hold()? {
+                        return Ok(Some((draft, held)));
+                    }
+                }
+                't' => draft.remove()?,
+                _ => {}
+            }
+        }
+        let live = self.live()?;
+        let note = Note {
+            file: self.real.clone(),
+            who: who(),
+            at_ms: self.world.now_ms(),
+            because: "being edited".into(),
+            written: true,
+        };
+        let draft = drafts::keep(&self.context.state, &self.profile.daemon, note, &live, &live)?;
+        let held = draft.hold()?.ok_or_else(|| Trouble::busy("somebody else has just taken this draft"))?;
+        Ok(Some((draft, held)))
+    }
+
+    fn live(&self) -> Result<Vec<u8>, Trouble> {
+        let live = RealDisk.read(&self.real).map_err(|error| Trouble::file("read", &self.real, &error))?;
+        Ok(live.unwrap_or_default())
+    }
+
+    fn read(&self, bytes: Vec<u8>) -> Result<Document, Trouble> {
+        Document::read(bytes, self.like.family(), self.like.dialect().clone())
+            .map_err(|error| Trouble::cannot(error.to_string()))
+    }
+
+    /// The editor, the check and the choice, until the proposal is live or left.
+    fn go_on(&mut self, (mut draft, held): (Draft, Held)) -> Result<u8, NoTarget> {
+        let out = self.context.out;
+        loop {
+            draft.is_now("being edited", self.world.now_ms())?;
+            if let Err(trouble) = gypsum_host::editor::edit(&draft.path(), self.line) {
+                return self.leave(draft, Some(trouble));
+            }
+            let typed = draft.proposal()?;
+            if typed == self.live()? {
+                draft.remove()?;
+                out.line(&format!(
+                    "{}: nothing was changed, and nothing happens.",
+                    styled(STRONG, "Unchanged")
+                ));
+                return Ok(0);
+            }
+            let next = match self.merged(&draft, typed)? {
+                Ok(proposal) => self.judged(&proposal)?,
+                Err(conflicts) => self.touched(&draft, &conflicts)?,
+            };
+            match next {
+                Next::Again => {}
+                Next::Leave => return self.leave(draft, None).map(|_| 3),
+                Next::Live(accept) => {
+                    let proposal = draft.proposal()?;
+                    drop(held);
+                    draft.is_now("not finished", self.world.now_ms())?;
+                    let job = Job { accept, ..self.job(proposal, false) };
+                    let status = carry_out(self.context, job)?;
+                    if matches!(status, 0 | 7 | 8) {
+                        draft.remove()?;
+                    }
+                    return Ok(status);
+                }
+            }
+        }
+    }
+
+    fn leave(&self, mut draft: Draft, why: Option<Trouble>) -> Result<u8, NoTarget> {
+        draft.is_now("left", self.world.now_ms())?;
+        let daemon = &self.profile.daemon;
+        match why {
+            Some(trouble) => Err(trouble.into()),
+            None => {
+                let text = format!("what you wrote waits as a draft: gypsum edit {daemon}");
+                self.context.out.line(&format!("{}: nothing was touched; {text}.", styled(STRONG, "Left")));
+                Ok(1)
+            }
+        }
+    }
+
+    fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Job {
+        let beside = Beside { new: self.asked.new, ..Beside::default() };
+        let job = job(self.profile.clone(), Wish::Whole(proposal), self.manner);
+        Job { only: Some(self.name.clone()), dry_run: dry_run || self.manner.dry_run, beside, ..job }
+    }
+
+    /// The proposal against the file as it is now: with what somebody else changed meanwhile, where the two
+    /// do not touch.
+    fn merged(&self, draft: &Draft, typed: Vec<u8>) -> Result<Result<Vec<u8>, Vec<Conflict>>, Trouble> {
+        let (base, live) = (draft.base()?, self.live()?);
+        if base == live {
+            return Ok(Ok(typed));
+        }
+        let (old, ours, theirs) = (self.read(base)?, self.read(typed)?, self.read(live.clone())?);
+        Ok(match merge(&old, &ours, &theirs) {
+            Ok(both) => {
+                let text = format!(
+                    "{} was changed by somebody else meanwhile; both are in the proposal now.",
+                    self.name.display()
+                );
+                self.context.out.aside(&text);
+                draft.rebase(&live, &both)?;
+                Ok(both)
+            }
+            Err(conflicts) => Err(conflicts),
+        })
+    }
+
+    /// Our own check and the daemon's, before anything is live; and the choice, where they find something.
+    fn judged(&mut self, proposal: &[u8]) -> Result<Next, Trouble> {
+        let mut seen = Seen::default();
+        Run::change(self.world, &self.context.state, &mut seen, self.job(proposal.to_vec(), true));
+        let accepted = |finding: &&Finding| !self.manner.accept.contains(&finding.rule);
+        let open: Vec<&Finding> = seen.findings.iter().filter(accepted).collect();
+        if open.is_empty() {
+            return Ok(Next::Live(self.manner.accept.clone()));
+        }
+        let out = self.context.out;
+        for finding in &seen.findings {
+            finding_lines(finding).iter().for_each(|line| out.aside(line));
+            out.aside("");
+        }
+        let first = open.iter().find(|finding| finding.file.as_deref() == self.name.to_str());
+        self.line = first.and_then(|finding| finding.line).or(self.line);
+        // Warnings can be gone past; a fault has to be named on the command line by who knows better.
+        let passable = open.iter().all(|finding| finding.severity != Severity::Fault) && !self.manner.strict;
+        let mut rules: Vec<String> = open.iter().map(|finding| finding.rule.clone()).collect();
+        rules.sort();
+        rules.dedup();
+        let with_rules = || [self.manner.accept.clone(), rules.clone()].concat();
+        if !somebody() {
+            return Ok(match self.asked.on_finding {
+                Some(OnFinding::Again) => Next::Again,
+                Some(OnFinding::GoOn) if passable => Next::Live(with_rules()),
+                _ => Next::Leave,
+            });
+        }
+        let in_spite = format!("go on in spite of {}", rules.join(", "));
+        let mut choices = vec![('e', "edit again"), ('d', "see the difference")];
+        if passable {
+            choices.push(('g', in_spite.as_str()));
+        }
+        choices.push(('l', "leave it; it is kept as a draft"));
+        loop {
+            match choose("What to do?", &choices)? {
+                'e' => return Ok(Next::Again),
+                'g' => return Ok(Next::Live(with_rules())),
+                'd' => self.difference(&self.live()?, proposal),
+                _ => return Ok(Next::Leave),
+            }
+        }
+    }
+
+    /// Where two people changed the same; from here on it is a proposal against the file as it is.
+    fn touched(&mut self, draft: &Draft, conflicts: &[Conflict]) -> Result<Next, Trouble> {
+        let out = self.context.out;
+        let name = self.name.display();
+        out.aside(&format!("{name} was changed by somebody else meanwhile, in the same places:"));
+        for conflict in conflicts {
+            for (whose, text) in [("theirs", &conflict.theirs), ("yours", &conflict.ours)] {
+                let text = if text.is_empty() { "(nothing)\n" } else { text };
+                for (n, line) in text.lines().enumerate() {
+                    let lead =
+                        if n == 0 { format!("line {:<6}{whose:<8}", conflict.line) } else { " ".repeat(19) };
+                    out.aside(&format!("  {}{line}", styled(FAINT, &lead)));
+                }
+            }
+        }
+        self.line = conflicts.first().map(|conflict| conflict.line);
+        let chosen = match somebody() {
+            true => choose(
+                "What to do?",
+                &[
+                    ('e', "edit again; what you then write takes the place of theirs"),
+                    ('l', "leave it; it is kept as a draft"),
+                ],
+            )?,
+            false => 'l',
+        };
+        if chosen != 'e' {
+            return Ok(Next::Leave);
+        }
+        draft.rebase(&self.live()?, &draft.proposal()?)?;
+        Ok(Next::Again)
+    }
+
+    fn difference(&self, live: &[u8], proposal: &[u8]) {
+        let diff = TextDiff::from_lines(live, proposal);
+        let text = diff.unified_diff().context_radius(2).to_string();
+        let profile = &self.profile;
+        for line in text.lines() {
+            self.context.out.aside(&gypsum_core::secret::hide_value(Some(profile), line));
+        }
+    }
+}
+
+/// What a check had to say.
+#[derive(Default)]
+struct Seen {
+    findings: Vec<Finding>,
+}
+
+impl Watch for Seen {
+    fn saw(&mut self, happening: &Happening) {
+        if let Happening::Found { finding } = happening {
+            self.findings.push(finding.clone());
+        }
+    }
+}
