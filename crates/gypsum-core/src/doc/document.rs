@@ -146,6 +146,15 @@ impl Document {
             .collect()
     }
 
+    /// The mark with which this file comments a line out: the one that it uses, else the dialect's first.
+    pub fn comment_mark(&self) -> &str {
+        let paired = |mark: &&str| !matches!(*mark, "/*" | "<!--");
+        let comments = self.tree.leaves().filter(|(_, kind, _)| *kind == Kind::Comment);
+        let marks = comments.map(|(.., span)| span.of(&self.source).trim_ascii_start());
+        let used = marks.filter_map(|text| self.dialect.comment_mark(text)).find(paired);
+        used.unwrap_or_else(|| self.dialect.own_mark())
+    }
+
     /// The mark that closes the whole file, in a format that has one.
     pub fn root_end(&self) -> Option<LeafId> {
         let closes = |(id, kind, span): (LeafId, Kind, Span)| {

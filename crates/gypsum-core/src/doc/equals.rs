@@ -45,7 +45,8 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
 pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let first_end = line_end(source, trim(source, span).start as usize).min(span.end as usize);
     let start = trim(source, span).start;
-    let line = Span { start, end: first_end as u32 };
+    // An empty value stands in its line, and not behind it.
+    let line = trim(source, Span { start, end: first_end as u32 });
     let bytes = line.of(source);
     let name_length = bytes.iter().position(|byte| is_blank(*byte) || *byte == b'=').unwrap_or(bytes.len());
     if name_length == 0 {

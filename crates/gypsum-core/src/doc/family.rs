@@ -119,6 +119,7 @@ impl Family {
                 ..plain
             },
             Self::Equals => Dialect {
+                inline_comments: marks(&["#"]),
                 quotes: "'".into(),
                 indent_continues: true,
                 includes: marks(&["include", "include_if_exists"]),

@@ -180,7 +180,15 @@ impl Deeds<'_> {
         let at = first.span.start as usize;
         let eol = ending_at(doc.source(), at).bytes();
         let comment = |indent: &[u8]| {
-            [indent, doc.dialect().own_mark().as_bytes(), b" ", remark.as_bytes(), eol].concat()
+            [
+                indent,
+                doc.comment_mark().as_bytes(),
+                b" ",
+                remark.as_bytes(),
+                doc.family().remark_end().as_bytes(),
+                eol,
+            ]
+            .concat()
         };
         let blanks = |bytes: &[u8]| {
             bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
@@ -351,7 +359,7 @@ fn statement_start(doc: &Document, parts: &Parts) -> usize {
 
 /// A comment mark before the name, and before every line that continues it.
 fn commented_out(doc: &Document, whole: Span, name: usize) -> Vec<Splice> {
-    let mark = doc.dialect().own_mark().as_bytes();
+    let mark = doc.comment_mark().as_bytes();
     let body = &doc.source()[name..whole.end as usize];
     let more = memchr::memchr_iter(b'\n', body).map(|at| name + at + 1).filter(|at| *at < whole.end as usize);
     std::iter::once(name).chain(more).map(|at| Splice { span: Span::at(at), text: mark.into() }).collect()

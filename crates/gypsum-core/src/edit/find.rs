@@ -11,29 +11,39 @@ pub type Found = (usize, LeafId);
 /// The settings that `address` may mean, in reading order. Where some stand exactly there, only
 /// those; else those in deeper blocks, but never in a conditional group that was not named.
 pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
-    let mut found = Vec::new();
-    for (n, file) in files.iter().enumerate() {
-        let doc = &file.doc;
-        for (leaf, kind, parts) in doc.statements() {
-            let name = parts.name.of(doc.source());
-            if kind == Kind::Setting
-                && (doc.dialect().same(name, address.name().as_bytes()) || by_value(doc, &parts, address))
-            {
-                found.push((n, leaf, doc.path(leaf)));
-            }
+    let all = |fits: &dyn Fn(&Document, &Parts) -> bool| {
+        let mut found = Vec::new();
+        for (n, file) in files.iter().enumerate() {
+            let doc = &file.doc;
+            let settings = doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting);
+            found.extend(
+                settings.filter(|(.., parts)| fits(doc, parts)).map(|(leaf, ..)| (n, leaf, doc.path(leaf))),
+            );
         }
+        fitting(files, address, found)
+    };
+    let named = |doc: &Document, parts: &Parts| {
+        doc.dialect().same(parts.name.of(doc.source()), address.name().as_bytes())
+    };
+    let mut found = all(&|doc, parts| named(doc, parts) || by_value(doc, parts, address, true));
+    if found.is_empty() && address.name().contains(' ') {
+        found = all(&|doc, parts| by_value(doc, parts, address, false));
     }
-    let found = fitting(files, address, found);
     pick_nth(files, address, found)
 }
 
-/// Whether the last step names a setting together with its value: `http_access deny all`.
-fn by_value(doc: &Document, parts: &Parts, address: &Address) -> bool {
+/// Whether the last step names a setting together with its value, or with the words that it begins with:
+/// `http_access deny all`, `http_access deny`.
+fn by_value(doc: &Document, parts: &Parts, address: &Address, whole: bool) -> bool {
     let Some((name, value)) = address.name().split_once(' ') else {
         return false;
     };
-    doc.dialect().same(parts.name.of(doc.source()), name.as_bytes())
-        && doc.value(parts).split_whitespace().eq(value.split_whitespace())
+    if !doc.dialect().same(parts.name.of(doc.source()), name.as_bytes()) {
+        return false;
+    }
+    let is = doc.value(parts);
+    let (mut is, mut asked) = (is.split_whitespace(), value.split_whitespace());
+    asked.by_ref().all(|word| is.next() == Some(word)) && (!whole || is.next().is_none())
 }
 
 /// The dormant statements that `address` may mean, in reading order. Those inside a block that

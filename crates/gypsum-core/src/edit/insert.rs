@@ -84,6 +84,9 @@ pub fn born_at(
     spot: &Where,
     guide: &Guide<'_>,
 ) -> Result<Placed, Finding> {
+    if let Some(computed) = computed(files, address, guide) {
+        return Err(computed);
+    }
     let mut found = spot_for(files, address, guide)?;
     let doc = &files[found.file].doc;
     found.after = match spot {
@@ -107,6 +110,29 @@ pub fn born_at(
     };
     let splices = vec![Splice { span: Span::at(at), text }];
     Ok(Placed { file: found.file, leaf: found.after, fate, splices, address, lines: None })
+}
+
+/// An assignment of this name whose value is computed: a second one beside it would not decide, or would take
+/// away what it is for.
+fn computed(files: &[File], address: &Address, guide: &Guide<'_>) -> Option<Finding> {
+    let meant = |n: &usize| guide.only.is_none_or(|only| only == *n);
+    (0..files.len()).filter(meant).find_map(|n| {
+        let doc = &files[n].doc;
+        let assigns = |text: &[u8]| {
+            let text = text.trim_ascii();
+            let rest = text.strip_prefix(b"export ").unwrap_or(text).strip_prefix(address.name().as_bytes());
+            rest.is_some_and(|rest| rest.trim_ascii_start().starts_with(b"="))
+        };
+        let leaf = matches!(doc.family(), Family::Assignments | Family::Literals).then(|| {
+            doc.tree()
+                .leaves()
+                .find(|(_, kind, span)| *kind == Kind::Opaque && assigns(span.of(doc.source())))
+        });
+        let (leaf, ..) = leaf??;
+        let finding =
+            Finding::misfit("computed", format!("the value of {} is computed there", address.name()));
+        Some(finding.at(&files[n].path, doc, leaf).about(address).mend("edit the line itself: gypsum edit"))
+    })
 }
 
 /// Whether a leaf is the text of an element that has attributes, too.

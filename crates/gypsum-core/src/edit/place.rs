@@ -86,8 +86,51 @@ pub(super) struct Placed {
     pub lines: Option<(String, String)>,
 }
 
-/// Places every edit and proves the result, or says of every edit why it does not fit.
+/// Places every edit and proves the result, or says of every edit why it does not fit. What is to be woken
+/// is woken first where the other edits are about it.
 pub fn propose(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
+    let misfits = match propose_at_once(files, edits, guide) {
+        Ok(proposal) => return Ok(proposal),
+        Err(misfits) => misfits,
+    };
+    let (first, rest): (Vec<Edit>, Vec<Edit>) =
+        edits.iter().cloned().partition(|edit| matches!(edit, Edit::Enable(_)));
+    if first.is_empty() || rest.is_empty() {
+        return Err(misfits);
+    }
+    let Ok(woken) = propose_at_once(files, &first, guide) else {
+        return Err(misfits);
+    };
+    let mut awake = files.to_vec();
+    for edited in woken.files {
+        let like = &files[edited.file].doc;
+        if let Ok(doc) = Document::read(edited.after, like.family(), like.dialect().clone()) {
+            awake[edited.file].doc = doc;
+        }
+    }
+    let then = propose_at_once(&awake, &rest, guide)?;
+    for edited in then.files {
+        let like = &files[edited.file].doc;
+        if let Ok(doc) = Document::read(edited.after, like.family(), like.dialect().clone()) {
+            awake[edited.file].doc = doc;
+        }
+    }
+    let changed = (0..files.len()).filter(|n| files[*n].doc.source() != awake[*n].doc.source());
+    let files = changed.map(|n| difference(n, files[n].doc.source(), awake[n].doc.source())).collect();
+    Ok(Proposal { files, shown: [woken.shown, then.shown].concat() })
+}
+
+/// Two versions of a file as one splice: from where they begin to differ to where they are the same again.
+fn difference(file: usize, before: &[u8], after: &[u8]) -> EditedFile {
+    let start = before.iter().zip(after).take_while(|(a, b)| a == b).count();
+    let tail =
+        before[start..].iter().rev().zip(after[start..].iter().rev()).take_while(|(a, b)| a == b).count();
+    let text = after[start..after.len() - tail].to_vec();
+    let splices = vec![Splice { span: Span::new(start, before.len() - tail), text }];
+    EditedFile { file, splices, after: after.to_vec() }
+}
+
+fn propose_at_once(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
     let mut placed: Vec<Placed> = Vec::new();
     let mut misfits = Vec::new();
     let deeds = Deeds { files, edits, guide };

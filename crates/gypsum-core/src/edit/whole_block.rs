@@ -86,7 +86,7 @@ fn commented_out(doc: &Document, open: LeafId, whole: Span) -> Result<Vec<Splice
     }
     let blanks = |line: &[u8]| line.iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
     let column = blanks(first.of(source));
-    let mark = doc.dialect().own_mark().as_bytes();
+    let mark = doc.comment_mark().as_bytes();
     let mut splices = Vec::new();
     let mut at = first.start as usize;
     while at < whole.end as usize {

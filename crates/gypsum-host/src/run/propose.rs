@@ -268,9 +268,16 @@ fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
         None => match profile.files.format {
             Family::Braces | Family::Assignments | Family::Literals | Family::Json | Family::Toml => true,
             Family::Equals | Family::Sections | Family::Properties | Family::Yaml => !value.contains(' '),
+            Family::Keyword | Family::Stanzas | Family::Tags => looks_like_a_value(value),
             _ => false,
         },
     }
+}
+
+/// One word that is a number, a switch or a path; prose goes on behind its first word.
+fn looks_like_a_value(value: &str) -> bool {
+    let switch = ["yes", "no", "on", "off", "true", "false"].contains(&value.to_lowercase().as_str());
+    !value.contains(' ') && (switch || value.starts_with(|c: char| c.is_ascii_digit() || c == '/'))
 }
 
 /// A name that nobody knows is better answered with the names nearest to it than with its absence.

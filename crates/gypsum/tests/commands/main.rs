@@ -6,5 +6,9 @@
 
 mod bad_input;
 mod boards;
+
+mod editor;
+mod files;
+mod real;
 mod screens;
 mod verdicts;

@@ -1,0 +1,212 @@
+//! `gypsum edit`, with scripts in the place of a person's editor; where somebody is asked, at a real terminal.
+
+use crate::boards::{command, config, gypsum, host, said, status};
+use gypsum_demo::Host;
+use std::fs;
+use std::io::{Read, Write};
+use std::os::unix::fs::PermissionsExt;
+use std::path::PathBuf;
+use std::process::{Child, ChildStdin, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+/// An editor that does this to its file, `$1`; how it was called is appended to `calls`.
+fn editor(host: &Host, does: &str) -> PathBuf {
+    let path = host.root().join(format!("editor-{}", blake(does)));
+    let log = host.root().join("calls").display().to_string();
+    let text = format!(
+        "#!/bin/sh\nfor last; do :; done\nset -- \"$last\" \"$@\"\necho \"$2 $3\" >> {log}\n{does}\n"
+    );
+    fs::write(&path, text).unwrap();
+    fs::set_permissions(&path, fs::Permissions::from_mode(0o755)).unwrap();
+    path
+}
+
+fn blake(text: &str) -> u64 {
+    text.bytes().fold(7, |sum, byte| sum.wrapping_mul(31).wrapping_add(u64::from(byte)))
+}
+
+fn edit(host: &Host, does: &str, words: &[&str]) -> Output {
+    let all = [&["edit", "departures"], words].concat();
+    command(host, &all).env("VISUAL", editor(host, does)).stdin(Stdio::null()).output().unwrap()
+}
+
+fn drafts(host: &Host) -> usize {
+    fs::read_dir(host.state().join("departures/drafts")).map_or(0, Iterator::count)
+}
+
+#[test]
+fn what_an_editor_leaves_goes_live_as_a_change() {
+    let host = host();
+    let output = edit(&host, "true", &[]);
+    assert!(
+        status(&output) == 0 && said(&host, &output).contains("nothing happens"),
+        "{}",
+        said(&host, &output)
+    );
+    let output = edit(&host, "sed -i 's/^rows 8/rows 10/' \"$1\"", &["--why", "summer"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert!(config(&host).contains("\nrows 10 ") && drafts(&host) == 0);
+    assert!(host.ask().unwrap().lines().count() > 10, "and the boards show it");
+    let calls = fs::read_to_string(host.root().join("calls")).unwrap();
+    assert!(
+        calls.lines().all(|line| line.trim_end().ends_with("/departures.conf")),
+        "the file has its own name: {calls}"
+    );
+}
+
+#[test]
+fn what_was_typed_survives_a_refusal_a_crash_and_a_restore() {
+    let host = host();
+    let before = config(&host);
+    // Refused by our own check.
+    let output = edit(&host, "sed -i 's/^rows 8/rows 800/' \"$1\"; echo '# kept' >> \"$1\"", &[]);
+    assert_eq!((status(&output), config(&host)), (3, before.clone()), "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("too high"), "{}", said(&host, &output));
+    let shown = gypsum(&host, &["show", "departures"]);
+    assert!(
+        said(&host, &shown).contains("draft of") && said(&host, &shown).contains("left"),
+        "{}",
+        said(&host, &shown)
+    );
+    // Offered the next time; that editor crashes after it has written.
+    let output = edit(&host, "grep -q '# kept' \"$1\" || exit 9; echo '# more' >> \"$1\"; kill -9 $$", &[]);
+    assert_eq!(status(&output), 1, "{}", said(&host, &output));
+    // And the next; what comes of it is put back, and kept.
+    let output = edit(
+        &host,
+        "grep -q '# more' \"$1\" || exit 9; sed -i 's/^rows 800/rows 9/; s/^quay all/quay east/' \"$1\"",
+        &[],
+    );
+    assert_eq!((status(&output), config(&host)), (4, before), "{}", said(&host, &output));
+    let output =
+        edit(&host, "grep -q 'quay east' \"$1\" || exit 9; sed -i 's/^quay east/quay all/' \"$1\"", &[]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert!(config(&host).contains("\nrows 9 ") && config(&host).contains("# more") && drafts(&host) == 0);
+}
+
+#[test]
+fn two_who_edit_at_once_are_told_and_merged_or_shown() {
+    let host = host();
+    // While the editor is open somebody changes another line by hand.
+    let other = format!("sed -i 's/^quay all/quay north/' {}", host.config().display());
+    let output = edit(&host, &format!("sed -i 's/^rows 8/rows 7/' \"$1\"; {other}"), &[]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert!(
+        config(&host).contains("\nrows 7 ") && config(&host).contains("\nquay north"),
+        "{}",
+        config(&host)
+    );
+    // And now the same one: both are shown, and theirs stays.
+    let other = format!("sed -i 's/^rows 7/rows 5/' {}", host.config().display());
+    let output = edit(&host, &format!("sed -i 's/^rows 7/rows 6/' \"$1\"; {other}"), &[]);
+    let text = said(&host, &output);
+    assert!(
+        status(&output) == 3 && text.contains("theirs  rows 5") && text.contains("yours   rows 6"),
+        "{text}"
+    );
+    assert!(config(&host).contains("\nrows 5 ") && drafts(&host) == 1);
+    // A second editor is told who, and since when.
+    let wait = host.root().join("wait");
+    let slow = editor(&host, &format!("until [ -e {} ]; do sleep 0.05; done", wait.display()));
+    let mut first = command(&host, &["edit", "departures", "--fresh"])
+        .env("VISUAL", slow)
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap();
+    let begun = Instant::now();
+    loop {
+        let output = edit(&host, "true", &["--fresh"]);
+        let text = said(&host, &output);
+        if text.contains("is editing") && text.contains("since") {
+            assert_eq!(status(&output), 6, "{text}");
+            break;
+        }
+        assert!(begun.elapsed() < Duration::from_secs(5), "{text}");
+    }
+    let shown = gypsum(&host, &["show", "departures"]);
+    assert!(said(&host, &shown).contains("is editing it since"), "{}", said(&host, &shown));
+    // No lock is held meanwhile.
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=4"])), 0);
+    fs::write(wait, "").unwrap();
+    first.wait().unwrap();
+}
+
+/// The program at a terminal of its own.
+struct Terminal {
+    child: Child,
+    keys: ChildStdin,
+    output: std::process::ChildStdout,
+    seen: String,
+}
+
+impl Terminal {
+    fn of(command: &Command) -> Self {
+        let words: Vec<String> = std::iter::once(command.get_program())
+            .chain(command.get_args())
+            .map(|word| format!("'{}'", word.to_str().unwrap()))
+            .collect();
+        let mut script = Command::new("script");
+        script.args(["-qefc", &words.join(" "), "/dev/null"]);
+        script.envs(command.get_envs().filter_map(|(name, value)| Some((name, value?))));
+        let mut child = script.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+        let (keys, output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
+        Self { child, keys, output, seen: String::new() }
+    }
+
+    /// Waits for this text, and forgets what came before it.
+    fn until(&mut self, text: &str) {
+        let mut bytes = [0; 4096];
+        while !self.seen.contains(text) {
+            let length = self.output.read(&mut bytes).unwrap();
+            assert!(length > 0, "{text:?} did not come: {}", self.seen);
+            self.seen += &String::from_utf8_lossy(&bytes[..length]);
+        }
+        self.seen = self.seen.split_once(text).unwrap().1.to_owned();
+    }
+
+    fn press(&mut self, keys: &str) {
+        self.keys.write_all(keys.as_bytes()).unwrap();
+        self.keys.flush().unwrap();
+    }
+}
+
+#[test]
+fn at_a_terminal_the_person_chooses() {
+    let host = host();
+    let before = config(&host);
+    // Once it writes what is refused, then it mends it.
+    let does = "if grep -q '^rows 800' \"$1\"; then sed -i 's/^rows 800/rows 9/' \"$1\"; else sed -i 's/^rows 8/rows 800/' \"$1\"; fi";
+    let mut edit = command(&host, &["edit", "departures", "--at", "quay"]);
+    edit.env("VISUAL", format!("env {}", editor(&host, does).display()));
+    let mut terminal = Terminal::of(&edit);
+    terminal.until("What to do?");
+    terminal.until("l  leave it");
+    // Down to the difference, which comes back to the question; then by letter.
+    terminal.press("\x1b[B\r");
+    terminal.until("+rows 800");
+    terminal.until("l  leave it");
+    assert_eq!(config(&host), before);
+    terminal.press("e");
+    terminal.until("Kept");
+    assert!(terminal.child.wait().unwrap().success());
+    assert!(config(&host).contains("\nrows 9 "));
+
+    // A draft that waits is offered.
+    edit_left(&host);
+    let mut edit = command(&host, &["edit", "departures"]);
+    edit.env("VISUAL", editor(&host, "grep -q '# waits' \"$1\" && cp \"$1\" \"$1.seen\"; true"));
+    let mut terminal = Terminal::of(&edit);
+    terminal.until("A draft of");
+    terminal.until("t  throw it away");
+    terminal.press("t");
+    terminal.until("nothing happens");
+    terminal.child.wait().unwrap();
+    assert_eq!(drafts(&host), 0);
+}
+
+fn edit_left(host: &Host) {
+    let output =
+        edit(host, "echo '# waits' >> \"$1\"; echo 'rows 800' >> \"$1\"", &["--on-finding", "leave"]);
+    assert_eq!(status(&output), 3, "{}", said(host, &output));
+}
