@@ -1,11 +1,12 @@
 //! The settings of a daemon, listed with their addresses.
 
 use crate::address::{Address, Step, address_of};
-use crate::doc::{BlockId, Document, Kind, LeafId, Nearness, Wins, dormants};
+use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Wins, dormants};
 use crate::edit::File;
 use crate::profile::Profile;
-use crate::secret::{HIDDEN, is_secret};
+use crate::secret::{HIDDEN, can_be_secret, is_secret};
 use crate::text::place_of;
+use crate::value::Kind;
 use serde::Serialize;
 use std::collections::HashMap;
 
@@ -61,7 +62,7 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
     let doc = &file.doc;
     let mut paths: HashMap<Option<BlockId>, Vec<Step>> = HashMap::new();
     let mut counts: HashMap<(Option<BlockId>, Vec<u8>), (u32, u32)> = HashMap::new();
-    let settings: Vec<_> = doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).collect();
+    let settings: Vec<_> = doc.statements().filter(|(_, kind, _)| *kind == Leaf::Setting).collect();
     let key = |leaf: LeafId, name: &[u8]| (doc.tree().block_of(leaf), doc.dialect().folded(name));
     for (leaf, _, parts) in &settings {
         counts.entry(key(*leaf, parts.name.of(doc.source()))).or_default().1 += 1;
@@ -86,7 +87,7 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
 fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
     let doc = &file.doc;
     dormants(doc)
-        .filter(|dormant| dormant.kind == Kind::Setting && dormant.under.is_none())
+        .filter(|dormant| dormant.kind == Leaf::Setting && dormant.under.is_none())
         .filter_map(|dormant| {
             let name = doc.text(dormant.parts.name).into_owned();
             let value = doc.value(&dormant.parts);
@@ -94,9 +95,11 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             let bare = value.is_empty() || profile.known_names().next().is_some();
             let close = !bare && dormant.nearness == Nearness::Close;
             let known = close || profile.spelling(&name).is_some();
-            let fits = profile
-                .setting(&name)
-                .is_none_or(|(_, setting)| crate::value::misfit(setting, &value).is_none());
+            let setting = profile.setting(&name).map(|(_, setting)| setting);
+            let fits = setting.is_none_or(|setting| crate::value::misfit(setting, &value).is_none());
+            // Behind a blank it may be prose: only a value that is none tells.
+            let told = setting.is_some_and(|setting| setting.kind != Kind::Text);
+            let fits = fits && (dormant.nearness == Nearness::Close || told);
             if !known || !fits {
                 return None;
             }
@@ -110,7 +113,7 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
 }
 
 fn row(file: &File, profile: &Profile, name: &str, value: String, address: Address) -> Listed {
-    let value = if is_secret(profile, name) { HIDDEN.to_owned() } else { value };
+    let value = if is_secret(profile, name) && can_be_secret(&value) { HIDDEN.to_owned() } else { value };
     let about = profile.setting(name).and_then(|(_, setting)| setting.about.clone());
     Listed {
         address: address.to_string(),

@@ -18,6 +18,12 @@ pub fn is_secret(profile: &Profile, name: &str) -> bool {
     sounds_secret(name)
 }
 
+/// Whether a value can be one: what only switches something is known to everybody.
+pub fn can_be_secret(value: &str) -> bool {
+    let switches = ["", "yes", "no", "on", "off", "true", "false", "none", "null", "0", "1"];
+    !switches.contains(&value.trim().trim_matches(['"', '\'']).to_lowercase().as_str())
+}
+
 fn sounds_secret(name: &str) -> bool {
     let name = name.to_lowercase();
     WORDS.iter().any(|word| name.contains(word)) && !OPEN.iter().any(|word| name.contains(word))
@@ -34,7 +40,8 @@ pub fn hide_value(profile: Option<&Profile>, line: &str) -> String {
         Some(profile) => is_secret(profile, name),
         None => sounds_secret(name),
     };
-    if secret && !value.trim().is_empty() { format!("{lead}{name} {HIDDEN}") } else { line.to_owned() }
+    let value = value.trim_start_matches([' ', '\t', '=', ':']);
+    if secret && can_be_secret(value) { format!("{lead}{name} {HIDDEN}") } else { line.to_owned() }
 }
 
 /// `line` with every one of `values` hidden.
@@ -52,6 +59,7 @@ mod tests {
         let shown = |line| hide_value(None, line);
         assert_eq!(shown("-requirepass hunter2"), "-requirepass (hidden)");
         assert_eq!(shown("#bind_password = \"x y\""), "#bind_password (hidden)");
+        assert_eq!(shown("KerberosGetAFSToken no"), "KerberosGetAFSToken no");
         assert_eq!(shown(" PasswordAuthentication no"), " PasswordAuthentication no");
         assert_eq!(hide("user ida, hunter2", &["hunter2".into(), "a".into()]), "user ida, (hidden)");
     }

@@ -15,7 +15,7 @@ use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
 use gypsum_core::profile::Profile;
-use gypsum_core::secret::is_secret;
+use gypsum_core::secret::{can_be_secret, is_secret};
 use gypsum_core::text::shift_lines;
 use gypsum_core::value::{Kind, misfit};
 use std::fs;
@@ -302,6 +302,7 @@ fn secrets_in<'a>(profile: &'a Profile, file: &'a File) -> impl Iterator<Item = 
     doc.statements()
         .filter(|(_, kind, parts)| *kind == Leaf::Setting && is_secret(profile, &doc.text(parts.name)))
         .map(|(_, _, parts)| doc.value(&parts))
+        .filter(|value| can_be_secret(value))
 }
 
 fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Trouble> {

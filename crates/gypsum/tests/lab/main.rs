@@ -9,3 +9,4 @@ mod host;
 mod kill;
 mod places;
 mod services;
+mod units;

@@ -1,0 +1,4 @@
+//! Any bytes as `assignments`.
+#![no_main]
+
+gypsum_fuzz::family!(Assignments);

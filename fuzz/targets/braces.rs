@@ -1,0 +1,4 @@
+//! Any bytes as `braces`.
+#![no_main]
+
+gypsum_fuzz::family!(Braces);

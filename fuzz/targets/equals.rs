@@ -1,0 +1,4 @@
+//! Any bytes as `equals`.
+#![no_main]
+
+gypsum_fuzz::family!(Equals);

@@ -1,0 +1,4 @@
+//! Any bytes as `json`.
+#![no_main]
+
+gypsum_fuzz::family!(Json);

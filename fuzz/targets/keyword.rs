@@ -1,0 +1,4 @@
+//! Any bytes as `keyword`.
+#![no_main]
+
+gypsum_fuzz::family!(Keyword);

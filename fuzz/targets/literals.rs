@@ -1,0 +1,4 @@
+//! Any bytes as `literals`.
+#![no_main]
+
+gypsum_fuzz::family!(Literals);

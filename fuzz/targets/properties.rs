@@ -1,0 +1,4 @@
+//! Any bytes as `properties`.
+#![no_main]
+
+gypsum_fuzz::family!(Properties);

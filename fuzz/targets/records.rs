@@ -1,0 +1,4 @@
+//! Any bytes as `records`.
+#![no_main]
+
+gypsum_fuzz::family!(Records);

@@ -1,0 +1,4 @@
+//! Any bytes as `sections`.
+#![no_main]
+
+gypsum_fuzz::family!(Sections);

@@ -1,0 +1,4 @@
+//! Any bytes as `stanzas`.
+#![no_main]
+
+gypsum_fuzz::family!(Stanzas);

@@ -1,0 +1,4 @@
+//! Any bytes as `tags`.
+#![no_main]
+
+gypsum_fuzz::family!(Tags);

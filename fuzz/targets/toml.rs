@@ -1,0 +1,4 @@
+//! Any bytes as `toml`.
+#![no_main]
+
+gypsum_fuzz::family!(Toml);

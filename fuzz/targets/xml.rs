@@ -1,0 +1,4 @@
+//! Any bytes as `xml`.
+#![no_main]
+
+gypsum_fuzz::family!(Xml);

@@ -1,0 +1,4 @@
+//! Any bytes as `yaml`.
+#![no_main]
+
+gypsum_fuzz::family!(Yaml);
