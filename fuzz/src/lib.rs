@@ -26,6 +26,8 @@ pub fn tried(bytes: &[u8], family: Family) {
         .statements()
         .filter(|(_, kind, parts)| *kind == Kind::Setting && !parts.value.is_none())
         .map(|(leaf, _, parts)| (address_of(&doc, leaf).to_string(), doc.value(&parts)))
+        // What is not UTF-8 cannot be typed as it stands.
+        .filter(|(address, value)| !address.contains('\u{fffd}') && !value.contains('\u{fffd}'))
         .take(3)
         .collect();
     let count = doc.statements().count();

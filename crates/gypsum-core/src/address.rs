@@ -238,11 +238,12 @@ fn block_step(doc: &Document, block: BlockId) -> Step {
 fn twins(doc: &Document, id: LeafId, parts: &Parts) -> (u32, u32) {
     let block = doc.tree().block_of(id);
     let name = doc.dialect().folded(parts.name.of(doc.source()));
+    let spelled = doc.text(parts.name);
     let same = |other: LeafId, theirs: &Parts| {
         doc.dialect().same(theirs.name.of(doc.source()), &name) && doc.tree().block_of(other) == block
     };
     let (mut before, mut all) = (0, 0);
-    for (other, kind, theirs) in doc.statements() {
+    for (other, kind, theirs) in doc.statements_called(&spelled) {
         if kind == Kind::Setting && same(other, &theirs) {
             before += u32::from(other < id);
             all += 1;

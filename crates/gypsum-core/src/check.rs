@@ -13,13 +13,27 @@ use crate::value::misfit;
 /// those alone, since everything else is somebody's decision from before.
 pub fn check(files: &[File], profile: &Profile, edited: &[String]) -> Vec<Finding> {
     let mut findings = Vec::new();
+    let mut names: Vec<String> =
+        edited.iter().filter_map(|address| Some(Address::parse(address).ok()?.name().to_owned())).collect();
+    names.sort();
+    names.dedup();
+    let ours = Ours { addresses: edited, names };
     for file in files {
-        for (leaf, kind, _) in file.doc.tree().leaves() {
-            match kind {
-                Kind::Broken => findings.push(broken(file, leaf)),
-                Kind::Setting => setting(file, leaf, profile, edited, &mut findings),
-                _ => {}
-            }
+        let broken_ones = file.doc.tree().leaves().filter(|(_, kind, _)| *kind == Kind::Broken);
+        findings.extend(broken_ones.map(|(leaf, ..)| broken(file, leaf)));
+        let mut look = |leaf: LeafId| setting(file, leaf, profile, &ours, &mut findings);
+        if profile.setting.is_empty() {
+            // Nothing is known of the others.
+            ours.names.iter().for_each(|name| {
+                let called = file.doc.statements_called(name);
+                called.filter(|(_, kind, _)| *kind == Kind::Setting).for_each(|(leaf, ..)| look(leaf));
+            });
+        } else {
+            file.doc
+                .tree()
+                .leaves()
+                .filter(|(_, kind, _)| *kind == Kind::Setting)
+                .for_each(|(leaf, ..)| look(leaf));
         }
     }
     for address in edited {
@@ -47,18 +61,26 @@ fn broken(file: &File, leaf: LeafId) -> Finding {
         .mend("mend or remove the line; edits elsewhere leave it as it is")
 }
 
-fn setting(file: &File, leaf: LeafId, profile: &Profile, edited: &[String], findings: &mut Vec<Finding>) {
+/// What this change is about.
+struct Ours<'a> {
+    addresses: &'a [String],
+    names: Vec<String>,
+}
+
+fn setting(file: &File, leaf: LeafId, profile: &Profile, edited: &Ours<'_>, findings: &mut Vec<Finding>) {
     let doc = &file.doc;
     let Some(parts) = doc.parts(leaf) else {
         return;
     };
+    // By name first: an address costs a look at the whole file.
+    let bytes = parts.name.of(doc.source());
+    let named = edited.names.iter().any(|known| doc.dialect().same(known.as_bytes(), bytes));
+    if !named && profile.setting.is_empty() {
+        return;
+    }
     let name = doc.text(parts.name);
     let known = profile.setting(&name);
-    // By name first: an address costs a look at the whole file.
-    let named = |address: &String| {
-        Address::parse(address).is_ok_and(|one| doc.dialect().same(one.name().as_bytes(), name.as_bytes()))
-    };
-    let ours = edited.iter().any(named) && edited.contains(&address_of(doc, leaf).to_string());
+    let ours = named && edited.addresses.contains(&address_of(doc, leaf).to_string());
     let place_at = |finding: Finding, offset: u32| {
         let finding = finding.at_offset(&file.path, doc, offset as usize).about(address_of(doc, leaf));
         if is_secret(profile, &name) { Finding { text: None, ..finding } } else { finding }

@@ -18,6 +18,12 @@ pub fn is_secret(profile: &Profile, name: &str) -> bool {
     sounds_secret(name)
 }
 
+/// Whether a text holds a word that would make a name a secret's, in any spelling; nearly none does.
+pub fn mentions_secret(text: &[u8]) -> bool {
+    let search = aho_corasick::AhoCorasick::builder().ascii_case_insensitive(true).build(WORDS);
+    search.map_or(true, |search| search.is_match(text))
+}
+
 /// Whether a value can be one: what only switches something is known to everybody.
 pub fn can_be_secret(value: &str) -> bool {
     let switches = ["", "yes", "no", "on", "off", "true", "false", "none", "null", "0", "1"];
@@ -25,8 +31,10 @@ pub fn can_be_secret(value: &str) -> bool {
 }
 
 fn sounds_secret(name: &str) -> bool {
-    let name = name.to_lowercase();
-    WORDS.iter().any(|word| name.contains(word)) && !OPEN.iter().any(|word| name.contains(word))
+    let holds = |word: &str| {
+        name.as_bytes().windows(word.len()).any(|part| part.eq_ignore_ascii_case(word.as_bytes()))
+    };
+    WORDS.iter().any(|word| holds(word)) && !OPEN.iter().any(|word| holds(word))
 }
 
 /// `line` of a configuration file with its value hidden, where its first word names a secret. A mark

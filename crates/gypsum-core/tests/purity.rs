@@ -20,7 +20,8 @@ const FORBIDDEN: [&str; 12] = [
     "print!",
     "std::thread",
 ];
-const ALLOWED: [&str; 9] = [
+const ALLOWED: [&str; 10] = [
+    "aho-corasick",
     "jiff",
     "jsonc-parser",
     "memchr",

@@ -181,8 +181,8 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> 
             .mend("name the file itself"));
     }
     let bytes = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?.unwrap_or_default();
-    if let Some(at) = bytes.iter().position(|byte| *byte == 0) {
-        let line = bytes[..at].iter().filter(|byte| **byte == b'\n').count() + 1;
+    if let Some(at) = memchr::memchr(0, &bytes) {
+        let line = memchr::memchr_iter(b'\n', &bytes[..at]).count() + 1;
         return Err(Trouble::cannot(format!(
             "{} holds a NUL byte in line {line}; it is no text file",
             name.display()

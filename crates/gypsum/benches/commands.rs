@@ -78,6 +78,75 @@ fn one_durable_replacement(bencher: Bencher<'_, '_>) {
     });
 }
 
+/// A file of 100 MB on the disk, of which one line is to change.
+fn large(folder: &Path) -> PathBuf {
+    let mut text = String::with_capacity(101_000_000);
+    for n in 0.. {
+        if text.len() > 100_000_000 {
+            break;
+        }
+        text += &format!(
+            "# What the boards of this quay are called.\n#BoardAlias no\nBoardName{n} north quay {n}\n"
+        );
+    }
+    text += "MaxBoards 8\n";
+    let path = folder.join("large.conf");
+    std::fs::write(&path, text).expect("a file on the disk");
+    path
+}
+
+/// Read, one edit, its proof, and a durable write of a file of 100 MB.
+#[divan::bench(sample_count = 10, sample_size = 1)]
+fn large_edit_and_durable_write(bencher: Bencher<'_, '_>) {
+    use gypsum_core::doc::{Document, Family};
+    use gypsum_core::edit::{Edit, File, Guide, propose};
+    use gypsum_host::disk::{Disk, RealDisk};
+    let folder = folder();
+    let path = large(folder.path());
+    let edits = [Edit::parse_set("MaxBoards=9").expect("an edit")];
+    bencher.bench_local(|| {
+        let bytes = RealDisk.read(&path).expect("it is there").expect("it is there");
+        let doc = Document::read(bytes, Family::Keyword, Family::Keyword.plain_dialect())
+            .expect("it is small enough");
+        let files = [File { path: "large.conf".into(), doc }];
+        let done = propose(&files, &edits, &Guide::default()).expect("it fits");
+        let next = folder.path().join("next");
+        RealDisk.remove(&next).expect("removed");
+        RealDisk.create(&next, &done.files[0].after, Some(&path)).expect("written");
+        RealDisk.sync_file(&next).expect("synced");
+        RealDisk.sync_folder(folder.path()).expect("synced");
+    });
+}
+
+/// What that is compared with.
+#[divan::bench(sample_count = 10, sample_size = 1)]
+fn large_cp_and_sync(bencher: Bencher<'_, '_>) {
+    let folder = folder();
+    let path = large(folder.path());
+    let copy = folder.path().join("copy");
+    bencher.bench_local(|| {
+        let _ = std::fs::remove_file(&copy);
+        assert!(Command::new("cp").arg(&path).arg(&copy).status().expect("cp").success());
+        assert!(Command::new("sync").arg(&copy).arg(folder.path()).status().expect("sync").success());
+    });
+}
+
+/// The same as a whole change: backup, both proposals, plan, record.
+#[divan::bench(sample_count = 5, sample_size = 1)]
+fn large_whole_change(bencher: Bencher<'_, '_>) {
+    let folder = folder();
+    let config = large(folder.path()).display().to_string();
+    let state = folder.path().join("state").display().to_string();
+    let mut boards = 8;
+    bencher.bench_local(|| {
+        boards += 1;
+        let edit = format!("MaxBoards={boards}");
+        assert!(gypsum(&[
+            "change", "boards", &edit, "--file", &config, "--format", "keyword", "--state", &state
+        ]));
+    });
+}
+
 fn main() {
     divan::main();
 }

@@ -66,6 +66,28 @@ impl Document {
         })
     }
 
+    /// The statements that may be called `name`, with their parts, in order. Where names are spelled in one way
+    /// only, the text is searched for it, and no other statement is split.
+    pub fn statements_called<'a>(
+        &'a self,
+        name: &'a str,
+    ) -> Box<dyn Iterator<Item = (LeafId, Kind, Parts)> + 'a> {
+        if name.is_empty() || self.dialect.ignore_case || self.dialect.dash_is_underscore {
+            return Box::new(self.statements());
+        }
+        let search = memchr::memmem::Finder::new(name).into_owned();
+        let mut from = 0;
+        // Each leaf once; a name may begin inside of where one was found before.
+        let leaves = std::iter::from_fn(move || {
+            let at = from + search.find(self.source.get(from..)?)?;
+            let leaf = self.tree.leaf_at(at as u32)?;
+            from = self.tree.span(leaf).end as usize;
+            // What goes on over the end of the leaf is no name in it.
+            Some(leaf)
+        });
+        Box::new(leaves.filter_map(|leaf| Some((leaf, self.tree.kind(leaf), self.parts(leaf)?))))
+    }
+
     /// The text in `span`; bytes that are not UTF-8 are shown as replacement characters.
     pub fn text(&self, span: Span) -> Cow<'_, str> {
         String::from_utf8_lossy(span.of(&self.source))
@@ -136,7 +158,12 @@ impl Document {
     /// The files, or patterns of files, that are read at a place of this one, in order.
     pub fn includes(&self) -> Vec<String> {
         let names = &self.dialect.includes;
-        if names.is_empty() {
+        // Nearly all files include nothing, and most of those do not even mention it.
+        let mentioned = |name: &String| match self.dialect.ignore_case {
+            true => true,
+            false => memchr::memmem::find(&self.source, name.as_bytes()).is_some(),
+        };
+        if !names.iter().any(mentioned) {
             return Vec::new();
         }
         let includes = |name: &[u8]| names.iter().any(|include| self.dialect.same(include.as_bytes(), name));

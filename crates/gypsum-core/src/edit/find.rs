@@ -11,11 +11,13 @@ pub type Found = (usize, LeafId);
 /// The settings that `address` may mean, in reading order. Where some stand exactly there, only
 /// those; else those in deeper blocks, but never in a conditional group that was not named.
 pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
+    // The name, or the first word of one that stands together with its value.
+    let word = address.name().split(' ').next().unwrap_or_default();
     let all = |fits: &dyn Fn(&Document, &Parts) -> bool| {
         let mut found = Vec::new();
         for (n, file) in files.iter().enumerate() {
             let doc = &file.doc;
-            let settings = doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting);
+            let settings = doc.statements_called(word).filter(|(_, kind, _)| *kind == Kind::Setting);
             found.extend(
                 settings.filter(|(.., parts)| fits(doc, parts)).map(|(leaf, ..)| (n, leaf, doc.path(leaf))),
             );

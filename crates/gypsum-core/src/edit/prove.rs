@@ -6,7 +6,7 @@ use super::block::Thing;
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 /// What an edit should amount to.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -57,7 +57,7 @@ enum Wanted<'a> {
 }
 
 fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option<Option<LeafId>> {
-    let mut by_leaf: HashMap<Option<LeafId>, Vec<&Fate>> = HashMap::new();
+    let mut by_leaf: BTreeMap<Option<LeafId>, Vec<&Fate>> = BTreeMap::new();
     for (leaf, fate) in fates {
         by_leaf.entry(*leaf).or_default().push(fate);
     }
@@ -79,6 +79,17 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
     let mut gone_till = 0;
     for (leaf, kind, span) in old.tree().leaves() {
         if leaf < gone_till {
+            continue;
+        }
+        // Nearly all of them are none of this change's business.
+        if !by_leaf.contains_key(&Some(leaf)) {
+            if counts(kind) {
+                let is =
+                    next_is(new, &mut there, &Wanted::Same(kind, gist(old, leaf, span.of(old.source()))));
+                if is.is_some() {
+                    return is;
+                }
+            }
             continue;
         }
         let fate = by_leaf
