@@ -40,22 +40,23 @@ fn step(source: &[u8], at: usize) -> Option<(usize, i32)> {
     let byte = source[at];
     match byte {
         b'"' | b'\'' => {
-            let triple = [byte; 3];
-            let (quote, from): (&[u8], usize) =
-                if source[at..].starts_with(&triple) { (&triple, at + 3) } else { (&triple[..1], at + 1) };
-            let mut at = from;
-            while at < source.len() {
-                if source[at] == b'\\' {
-                    at += 2;
-                } else if source[at..].starts_with(quote) {
-                    return Some((at + quote.len(), 0));
-                } else if source[at] == b'\n' && quote.len() == 1 {
-                    return None;
+            let triple = source[at + 1..].starts_with(&[byte; 2]);
+            let mut end = at + if triple { 3 } else { 1 };
+            loop {
+                let rest = source.get(end..)?;
+                end += if triple {
+                    memchr::memchr2(byte, b'\\', rest)?
                 } else {
-                    at += 1;
+                    memchr::memchr3(byte, b'\\', b'\n', rest)?
+                };
+                match source[end] {
+                    b'\\' => end += 2,
+                    b'\n' => return None,
+                    _ if !triple => return Some((end + 1, 0)),
+                    _ if source[end..].starts_with(&[byte; 3]) => return Some((end + 3, 0)),
+                    _ => end += 1,
                 }
             }
-            None
         }
         b'#' => Some((memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |end| at + end), 0)),
         b'\\' => Some(((at + 2).min(source.len()), 0)),
