@@ -83,13 +83,34 @@ fn parse_100_mb(bencher: Bencher<'_, '_>, family: Family) {
         .bench_values(|bytes| read(bytes, family));
 }
 
-#[divan::bench(args = [1, 10, 100, 1_000], sample_count = 5, sample_size = 1)]
-fn parse_keyword_mb(bencher: Bencher<'_, '_>, mb: usize) {
-    let bytes = source(Family::Keyword, mb * MB);
+/// Those that are read line by line.
+const BY_LINE: [Family; 8] = [
+    Family::Keyword,
+    Family::Sections,
+    Family::Equals,
+    Family::Properties,
+    Family::Assignments,
+    Family::Literals,
+    Family::Stanzas,
+    Family::Records,
+];
+
+fn parse_mb(bencher: Bencher<'_, '_>, family: Family, mb: usize) {
+    let bytes = source(family, mb * MB);
     bencher
         .counter(BytesCount::new(bytes.len()))
         .with_inputs(|| bytes.clone())
-        .bench_values(|bytes| read(bytes, Family::Keyword));
+        .bench_values(|bytes| read(bytes, family));
+}
+
+#[divan::bench(args = BY_LINE, sample_count = 10, sample_size = 1)]
+fn parse_1_mb(bencher: Bencher<'_, '_>, family: Family) {
+    parse_mb(bencher, family, 1);
+}
+
+#[divan::bench(args = BY_LINE, sample_count = 3, sample_size = 1)]
+fn parse_1_gb(bencher: Bencher<'_, '_>, family: Family) {
+    parse_mb(bencher, family, 1_000);
 }
 
 #[divan::bench(args = [4_000, 10 * MB])]

@@ -28,6 +28,9 @@ pub struct Listed {
     /// What it does, where the profile knows.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub about: Option<String>,
+    /// The comment right above it in the file.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub comment: Option<String>,
 }
 
 type Twin = (Vec<String>, Vec<u8>);
@@ -79,7 +82,8 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
             let name = doc.text(parts.name).into_owned();
             steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
             let row = row(file, profile, &name, doc.value(parts), Address::of(steps));
-            (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), ..row })
+            let comment = comment_above(doc, *leaf);
+            (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), comment, ..row })
         })
         .collect()
 }
@@ -107,9 +111,30 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             steps.push(Step { words: name.clone(), nth: None });
             let row = row(file, profile, &name, value, Address::of(steps));
             let line = place_of(doc.source(), dormant.parts.name.start as usize).line;
-            Some((dormant.leaf, Listed { dormant: true, line, ..row }))
+            let comment = comment_above(doc, dormant.leaf);
+            Some((dormant.leaf, Listed { dormant: true, line, comment, ..row }))
         })
         .collect()
+}
+
+/// A description is no longer than this.
+const MOST_LINES: u32 = 8;
+
+/// The comment that stands right above a statement, without its marks.
+fn comment_above(doc: &Document, leaf: LeafId) -> Option<String> {
+    let tree = doc.tree();
+    let above = (leaf.saturating_sub(MOST_LINES)..leaf).rev();
+    let mut lines: Vec<String> = above
+        .take_while(|above| tree.kind(*above) == Leaf::Comment)
+        .map(|above| {
+            let text = doc.text(tree.span(above));
+            let bare = text.trim().trim_start_matches(['#', ';', '/', '*', '!', '<', '-', ' ']);
+            bare.trim_end_matches(['*', '/', '-', '>', ' ']).to_owned()
+        })
+        .collect();
+    lines.reverse();
+    let comment = lines.join(" ").trim().to_owned();
+    (!comment.is_empty()).then_some(comment)
 }
 
 fn row(file: &File, profile: &Profile, name: &str, value: String, address: Address) -> Listed {
@@ -123,6 +148,7 @@ fn row(file: &File, profile: &Profile, name: &str, value: String, address: Addre
         dormant: false,
         shadowed: false,
         about,
+        comment: None,
     }
 }
 

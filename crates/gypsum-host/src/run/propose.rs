@@ -177,6 +177,7 @@ impl Front {
                 .mend("find -samefile shows them")
             }));
             findings.extend(generated(&file.real));
+            findings.extend(packaged(&file.real));
         }
         findings.extend(self.circles());
         findings.extend(self.edits.iter().filter_map(lost_variable));
@@ -340,6 +341,20 @@ fn lost_variable(edit: &gypsum_core::edit::Shown) -> Option<Finding> {
     let message = format!("${lost} stood in the old value and is gone from the new one");
     let finding = Finding::warning("lost-variable", message).in_file(&edit.file).about(&edit.address);
     Some(finding.mend("if your shell took it, put the edit in single quotes"))
+}
+
+/// A file in the part of the system that belongs to packages: an upgrade writes over it.
+fn packaged(path: &Path) -> Option<Finding> {
+    if !path.starts_with("/usr") || path.starts_with("/usr/local") {
+        return None;
+    }
+    let finding =
+        Finding::misfit("package-file", "the file belongs to a package, whose next upgrade writes over it");
+    Some(
+        finding
+            .in_file(&path.display().to_string())
+            .mend("put the setting into a file under /etc: --in FILE, with --new a new one"),
+    )
 }
 
 /// A file that says of itself that something else writes it.

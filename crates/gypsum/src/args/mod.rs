@@ -209,7 +209,7 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
     Show {
         #[command(flatten)]
         target: Target,
-        /// Only settings with all of these words in name, value or description
+        /// Only settings with all of these words in name, value, description or the comment above
         words: Vec<String>,
     },
     /// Look whether the daemon is well

@@ -76,6 +76,6 @@ fn cells(row: &Listed) -> Vec<String> {
 }
 
 fn holds(row: &Listed, word: &str) -> bool {
-    let texts = [Some(&row.address), Some(&row.value), row.about.as_ref()];
+    let texts = [Some(&row.address), Some(&row.value), row.about.as_ref(), row.comment.as_ref()];
     texts.into_iter().flatten().any(|text| text.to_lowercase().contains(word))
 }
