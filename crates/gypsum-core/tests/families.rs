@@ -3,20 +3,13 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use gypsum_core::address::{Address, address_of};
-use gypsum_core::doc::{Dialect, Document, Family, Kind};
-use gypsum_core::edit::{Edit, File, Guide, Where, propose};
+mod common;
+
+use common::{Case, check, edited, read};
+use gypsum_core::address::address_of;
+use gypsum_core::doc::{Family, Kind};
+use gypsum_core::edit::{Edit, File, Guide, propose};
 use proptest::prelude::*;
-
-fn dialect(family: Family) -> Dialect {
-    let mut dialect = family.plain_dialect();
-    dialect.identified_by.insert("server".into(), "server_name".into());
-    dialect
-}
-
-fn read(family: Family, source: &str) -> Document {
-    Document::read(source.into(), family, dialect(family)).unwrap()
-}
 
 /// What stands in a source: settings by address and value, other statements by their kind.
 fn told(family: Family, source: &str) -> Vec<String> {
@@ -108,44 +101,6 @@ fn families_read_what_daemons_write() {
     }
 }
 
-fn edited(family: Family, source: &str, edits: &[&str]) -> Result<String, String> {
-    let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
-    let parse = |text: &&str| match (text.get(..1), text.get(1..)) {
-        (Some("+"), Some(rest)) => Edit::Enable(Address::parse(rest).unwrap()),
-        (Some("~"), Some(rest)) => Edit::Disable(Address::parse(rest).unwrap()),
-        (Some("!"), Some(rest)) => Edit::Delete(Address::parse(rest).unwrap()),
-        (Some("?"), Some(rest)) => {
-            let (spot, rest) = rest.split_once('|').unwrap();
-            let spot = match spot.split_at(1) {
-                ("^", "") => Where::First,
-                ("$", "") => Where::Last,
-                ("<", above) => Where::Above(Address::parse(above).unwrap()),
-                (">", below) => Where::Below(Address::parse(below).unwrap()),
-                _ => Where::Kin,
-            };
-            Edit::parse_add(rest, spot).unwrap()
-        }
-        (Some("%"), Some(rest)) => {
-            let (old, new) = rest.split_once('|').unwrap();
-            Edit::ReplaceAll { old: old.into(), new: new.into() }
-        }
-        _ => Edit::parse_set(text).unwrap(),
-    };
-    let edits: Vec<Edit> = edits.iter().map(parse).collect();
-    let guide = Guide { plausible: &|_, _| true, quantity: &|_| true, ..Guide::default() };
-    match propose(&files, &edits, &guide) {
-        Ok(proposal) => Ok(proposal
-            .files
-            .into_iter()
-            .next()
-            .map_or(source.into(), |one| String::from_utf8(one.after).unwrap())),
-        Err(findings) => Err(findings.iter().map(|one| one.rule.as_str()).collect::<Vec<_>>().join(" ")),
-    }
-}
-
-/// A source, edits on it, and what comes of them.
-type Case<'a> = (Family, &'a str, &'a [&'a str], Result<&'a str, &'a str>);
-
 #[test]
 fn families_are_edited_in_their_own_style() {
     use Family as F;
@@ -222,10 +177,7 @@ fn families_are_edited_in_their_own_style() {
         (F::Braces, "  #listen 80;\n  a 1;\n", &["listen=81"], Ok("  listen 81;\n  a 1;\n")),
         (F::Braces, "a 1;\n", &["b=x;y"], Ok("a 1;\nb \"x;y\";\n")),
     ];
-    for (family, source, edits, wanted) in table {
-        let got = edited(family, source, edits);
-        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
-    }
+    check(&table);
 }
 
 #[test]
@@ -253,13 +205,9 @@ fn a_block_that_stands_commented_out_is_woken_whole() {
         ),
         (F::Keyword, "allow a\nallow b\n", &["allow b=c"], Ok("allow a\nallow c\n")),
     ];
-    for (family, source, edits, wanted) in table {
-        let got = edited(family, source, edits);
-        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
-    }
+    check(&table);
 }
 
-/// `?-|X` adds beside its kin, `?^|X` first, `?$|X` last, `?<A|X` above A, `?>A|X` below; `%A|B` replaces A.
 #[test]
 fn what_is_added_goes_where_it_is_to_go() {
     use Family as F;
@@ -330,10 +278,7 @@ fn what_is_added_goes_where_it_is_to_go() {
         (F::Equals, "#m = 64MB\n", &["m+=64MB"], Ok("m = 128MB\n")),
         (F::Equals, "m = 64MB\n", &["m+=64"], Err("no-quantity")),
     ];
-    for (family, source, edits, wanted) in table {
-        let got = edited(family, source, edits);
-        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
-    }
+    check(&table);
 }
 
 #[test]

@@ -3,15 +3,13 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use gypsum_core::address::{Address, address_of};
-use gypsum_core::doc::{Document, Family, Kind};
-use gypsum_core::edit::{Edit, File, Guide, Where, propose};
+mod common;
+
+use common::{Case, check, edited, read};
+use gypsum_core::address::address_of;
+use gypsum_core::doc::{Family, Kind};
 use proptest::prelude::*;
 use std::fmt::Write;
-
-fn read(family: Family, source: &str) -> Document {
-    Document::read(source.into(), family, family.plain_dialect()).unwrap()
-}
 
 /// Every setting by address and value; what is broken, by its line.
 fn told(family: Family, source: &str) -> Vec<String> {
@@ -23,29 +21,6 @@ fn told(family: Family, source: &str) -> Vec<String> {
         _ => None,
     };
     doc.tree().leaves().filter_map(tell).collect()
-}
-
-/// `!X` deletes, `~X` comments out, `+X` wakes, `?X` adds; anything else is set.
-fn edited(family: Family, source: &str, edits: &[&str]) -> Result<String, String> {
-    let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
-    let address = |text: &str| Address::parse(text).unwrap();
-    let parse = |text: &&str| match text.split_at(1) {
-        ("!", rest) => Edit::Delete(address(rest)),
-        ("~", rest) => Edit::Disable(address(rest)),
-        ("+", rest) => Edit::Enable(address(rest)),
-        ("?", rest) => Edit::parse_add(rest, Where::Kin).unwrap(),
-        _ => Edit::parse_set(text).unwrap(),
-    };
-    let edits: Vec<Edit> = edits.iter().map(parse).collect();
-    let guide = Guide { plausible: &|_, _| true, quantity: &|_| true, ..Guide::default() };
-    match propose(&files, &edits, &guide) {
-        Ok(proposal) => Ok(proposal
-            .files
-            .into_iter()
-            .next()
-            .map_or(source.into(), |one| String::from_utf8(one.after).unwrap())),
-        Err(findings) => Err(findings.iter().map(|one| one.rule.as_str()).collect::<Vec<_>>().join(" ")),
-    }
 }
 
 #[test]
@@ -83,9 +58,6 @@ fn standards_are_read() {
     }
 }
 
-/// A source, edits on it, and what comes of them.
-type Case<'a> = (Family, &'a str, &'a [&'a str], Result<&'a str, &'a str>);
-
 #[test]
 fn standards_are_edited_where_they_stand() {
     use Family as F;
@@ -107,7 +79,7 @@ fn standards_are_edited_where_they_stand() {
         (
             F::Json,
             "{\n  \"a\": {\n    \"b\": 1\n  }\n}\n",
-            &["?c", "c..d=x", "c..e=true"],
+            &["?-|c", "c..d=x", "c..e=true"],
             Ok("{\n  \"a\": {\n    \"b\": 1\n  },\n  \"c\": {\n    \"d\": \"x\",\n    \"e\": true\n  }\n}\n"),
         ),
         // A setting keeps the sort of value that it has.
@@ -126,7 +98,7 @@ fn standards_are_edited_where_they_stand() {
         (F::Yaml, "l:\n  - a: 1\n  - a: 2\n", &["l..#2..b=3"], Ok("l:\n  - a: 1\n  - a: 2\n    b: 3\n")),
         (F::Yaml, "l:\n- a\n- b\n", &["l+=c", "l-=a"], Ok("l:\n- b\n- c\n")),
         (F::Yaml, "#a: 1\nb: 2\n", &["a=3"], Ok("a: 3\nb: 2\n")),
-        (F::Yaml, "a: 1\n", &["?b", "b..c=x"], Ok("a: 1\n\nb:\n  c: x\n")),
+        (F::Yaml, "a: 1\n", &["?-|b", "b..c=x"], Ok("a: 1\n\nb:\n  c: x\n")),
         (F::Yaml, "a:\n  b: 1\n", &["!a..b"], Err("not-provable")),
         (F::Toml, "a = 1 # n\r\n", &["a=2", "b=x"], Ok("a = 2 # n\r\nb = \"x\"\r\n")),
         (
@@ -152,10 +124,7 @@ fn standards_are_edited_where_they_stand() {
         (F::Xml, "<s>\n  <t a='1'>x</t>\n</s>\n", &["t..t=y"], Ok("<s>\n  <t a='1'>y</t>\n</s>\n")),
         (F::Xml, "<s>\n  <a>1</a>\n</s>\n", &["~a"], Err("no-comments")),
     ];
-    for (family, source, edits, wanted) in table {
-        let got = edited(family, source, edits);
-        assert_eq!(got.as_deref().map_err(String::as_str), wanted, "{} {source:?} {edits:?}", family.name());
-    }
+    check(&table);
 }
 
 /// A configuration as any of the standards can hold it.

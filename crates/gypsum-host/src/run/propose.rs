@@ -36,6 +36,9 @@ impl Run<'_> {
             }
             Wish::Edits(edits) => front.place(&edits)?,
             Wish::Whole(bytes) => {
+                if memchr::memchr(0, &bytes).is_some() {
+                    return Err(Trouble::refused("the prepared file holds a NUL byte; it is no text file"));
+                }
                 let target = front.target()?;
                 front.whole(&[(target, Some(bytes))], disk)?
             }

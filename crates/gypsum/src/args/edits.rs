@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 /// Edits beside `ADDRESS=VALUE`.
 #[derive(Clone, Debug, Default, Args)]
+#[command(next_help_heading = "Edits")]
 pub struct MoreEdits {
     /// Wake a setting or block that stands commented out, as it stands
     #[arg(long, value_name = "ADDRESS")]
@@ -58,30 +59,30 @@ pub struct MoreEdits {
     #[arg(long, conflicts_with_all = ["whole", "secret"])]
     pub print_edits: bool,
     /// Place this file, which the configuration refers to, in the same change
-    #[arg(long, value_name = "FILE", requires = "to")]
+    #[arg(long, value_name = "FILE", requires = "to", help_heading = "Files")]
     pub companion: Vec<PathBuf>,
     /// Where --companion goes
-    #[arg(long, value_name = "DESTINATION", requires = "companion")]
+    #[arg(long, value_name = "DESTINATION", requires = "companion", help_heading = "Files")]
     pub to: Vec<PathBuf>,
     /// The mode of --companion, in octal: 0640
-    #[arg(long, value_name = "MODE", requires = "companion")]
+    #[arg(long, value_name = "MODE", requires = "companion", help_heading = "Files")]
     pub mode: Vec<String>,
     /// The owner of --companion: USER, USER:GROUP or :GROUP
-    #[arg(long, value_name = "OWNER", requires = "companion")]
+    #[arg(long, value_name = "OWNER", requires = "companion", help_heading = "Files")]
     pub owner: Vec<String>,
     /// Switch on a site, module or snippet that the daemon reads through a folder of links
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", help_heading = "Files")]
     pub switch_on: Vec<String>,
     /// Switch it off
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", help_heading = "Files")]
     pub switch_off: Vec<String>,
     /// Remove one of the daemon's files: a drop-in, a link
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub delete_file: Vec<PathBuf>,
     /// The file that is meant, where a daemon has several
-    #[arg(long = "in", value_name = "FILE")]
+    #[arg(long = "in", value_name = "FILE", help_heading = "Files")]
     pub within: Option<PathBuf>,
     /// Make the file that is meant, and its folder, if it does not exist
-    #[arg(long)]
+    #[arg(long, help_heading = "Files")]
     pub new: bool,
 }

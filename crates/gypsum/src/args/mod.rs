@@ -32,6 +32,7 @@ pub struct Cli {
 
 /// What every command takes.
 #[derive(Clone, Debug, Args)]
+#[command(next_help_heading = "Everywhere")]
 pub struct Common {
     /// Print one JSON document instead of text
     #[arg(long, global = true)]
@@ -63,6 +64,7 @@ pub enum When {
 
 /// Which daemon is meant.
 #[derive(Clone, Debug, Args)]
+#[command(next_help_heading = "Which daemon")]
 pub struct Target {
     /// The daemon, as its administrators name it
     pub daemon: String,
@@ -88,6 +90,7 @@ pub struct Target {
 
 /// How a change is to be carried out.
 #[derive(Clone, Debug, Args)]
+#[command(next_help_heading = "How")]
 pub struct Manner {
     /// Why; kept with the change
     #[arg(long, value_name = "TEXT")]
@@ -153,7 +156,7 @@ Examples:
   gypsum change sshd 'Match User porter..X11Forwarding=no'
   gypsum change sshd --add 'AcceptEnv=BOARD_*' --remark \"for the boards\"
   gypsum change mariadb 'innodb_buffer_pool_size*=2'
-  gypsum change apache2 --switch-on rewrite
+  gypsum change web --switch-on boards --file /etc/nginx/nginx.conf --format braces
   gypsum change boards JVM_OPTS..-Xss=2m --file /etc/default/boards --format assignments
   gypsum change redis maxclients=2000 --file /etc/redis/redis.conf --format keyword \\
       --unit redis-server --health 6379")]

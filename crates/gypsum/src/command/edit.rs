@@ -189,7 +189,10 @@ impl Editing<'_> {
                     draft.is_now("not finished", self.world.now_ms())?;
                     let job = Job { accept, ..self.job(proposal, false) };
                     let status = carry_out(self.context, job)?;
-                    if matches!(status, 0 | 7 | 8) {
+                    // What was only tried is not live.
+                    if self.manner.dry_run {
+                        draft.is_now("left", self.world.now_ms())?;
+                    } else if matches!(status, 0 | 7 | 8) {
                         draft.remove()?;
                     }
                     return Ok(status);

@@ -43,7 +43,10 @@ fn what_an_editor_leaves_goes_live_as_a_change() {
         "{}",
         said(&host, &output)
     );
-    let output = edit(&host, "sed -i 's/^rows 8/rows 10/' \"$1\"", &["--why", "summer"]);
+    // What is only tried stays a draft.
+    let output = edit(&host, "sed -i 's/^rows 8/rows 9/' \"$1\"", &["-n"]);
+    assert_eq!((status(&output), drafts(&host)), (0, 1), "{}", said(&host, &output));
+    let output = edit(&host, "sed -i 's/^rows 9/rows 10/' \"$1\"", &["--why", "summer"]);
     assert_eq!(status(&output), 0, "{}", said(&host, &output));
     assert!(config(&host).contains("\nrows 10 ") && drafts(&host) == 0);
     assert!(host.ask().unwrap().lines().count() > 10, "and the boards show it");
@@ -71,10 +74,20 @@ fn what_was_typed_survives_a_refusal_a_crash_and_a_restore() {
     // Offered the next time; that editor crashes after it has written.
     let output = edit(&host, "grep -q '# kept' \"$1\" || exit 9; echo '# more' >> \"$1\"; kill -9 $$", &[]);
     assert_eq!(status(&output), 1, "{}", said(&host, &output));
+    // A session that is lost takes Gypsum along while the editor is open.
+    let written = host.root().join("written");
+    let slow = editor(&host, &format!("echo '# lost' >> \"$1\"; touch {}; sleep 20", written.display()));
+    let mut edit_of = command(&host, &["edit", "departures"]);
+    let mut child = edit_of.env("VISUAL", slow).stdin(Stdio::null()).spawn().unwrap();
+    while !written.exists() {
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    child.kill().unwrap();
+    child.wait().unwrap();
     // And the next; what comes of it is put back, and kept.
     let output = edit(
         &host,
-        "grep -q '# more' \"$1\" || exit 9; sed -i 's/^rows 800/rows 9/; s/^quay all/quay east/' \"$1\"",
+        "grep -q '# more' \"$1\" && grep -q '# lost' \"$1\" || exit 9; sed -i 's/^rows 800/rows 9/; s/^quay all/quay east/' \"$1\"",
         &[],
     );
     assert_eq!((status(&output), config(&host)), (4, before), "{}", said(&host, &output));
