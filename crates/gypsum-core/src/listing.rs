@@ -8,7 +8,7 @@ use crate::secret::{HIDDEN, can_be_secret, is_secret};
 use crate::text::place_of;
 use crate::value::Kind;
 use serde::Serialize;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -54,7 +54,7 @@ pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String
         let rows = list(files, profile).into_iter().filter(|row| !row.dormant);
         rows.map(|row| (row.file, row.address, row.value)).collect()
     };
-    let known: std::collections::HashSet<_> = awake(before).into_iter().collect();
+    let known: HashSet<_> = awake(before).into_iter().collect();
     let mut changed: Vec<String> =
         awake(after).into_iter().filter(|row| !known.contains(row)).map(|(_, address, _)| address).collect();
     changed.dedup();
@@ -71,6 +71,7 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
         counts.entry(key(*leaf, parts.name.of(doc.source()))).or_default().1 += 1;
     }
     let mut lines = LineCounter::new(doc);
+    let asleep = asleep_in(doc);
     settings
         .iter()
         .map(|(leaf, _, parts)| {
@@ -82,7 +83,7 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
             let name = doc.text(parts.name).into_owned();
             steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
             let row = row(file, profile, &name, doc.value(parts), Address::of(steps));
-            let comment = comment_above(doc, *leaf);
+            let comment = comment_above(doc, *leaf, &asleep);
             (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), comment, ..row })
         })
         .collect()
@@ -90,6 +91,7 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
 
 fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
     let doc = &file.doc;
+    let asleep = asleep_in(doc);
     dormants(doc)
         .filter(|dormant| dormant.kind == Leaf::Setting && dormant.under.is_none())
         .filter_map(|dormant| {
@@ -111,7 +113,7 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             steps.push(Step { words: name.clone(), nth: None });
             let row = row(file, profile, &name, value, Address::of(steps));
             let line = place_of(doc.source(), dormant.parts.name.start as usize).line;
-            let comment = comment_above(doc, dormant.leaf);
+            let comment = comment_above(doc, dormant.leaf, &asleep);
             Some((dormant.leaf, Listed { dormant: true, line, comment, ..row }))
         })
         .collect()
@@ -120,12 +122,18 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
 /// A description is no longer than this.
 const MOST_LINES: u32 = 8;
 
+/// The comments that are settings asleep: they describe nothing.
+fn asleep_in(doc: &Document) -> HashSet<LeafId> {
+    let settings = dormants(doc).filter(|one| one.nearness == Nearness::Close && !one.parts.value.is_none());
+    settings.map(|one| one.leaf).collect()
+}
+
 /// The comment that stands right above a statement, without its marks.
-fn comment_above(doc: &Document, leaf: LeafId) -> Option<String> {
+fn comment_above(doc: &Document, leaf: LeafId, asleep: &HashSet<LeafId>) -> Option<String> {
     let tree = doc.tree();
     let above = (leaf.saturating_sub(MOST_LINES)..leaf).rev();
     let mut lines: Vec<String> = above
-        .take_while(|above| tree.kind(*above) == Leaf::Comment)
+        .take_while(|above| tree.kind(*above) == Leaf::Comment && !asleep.contains(above))
         .map(|above| {
             let text = doc.text(tree.span(above));
             let bare = text.trim().trim_start_matches(['#', ';', '/', '*', '!', '<', '-', ' ']);

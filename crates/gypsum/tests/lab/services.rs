@@ -52,7 +52,7 @@ fn put_back(lab: &Lab, mode: &str, why: &str) {
     let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
     let text = serde_json::to_string(&report).unwrap();
     assert_eq!((status, report["verdict"].as_str()), (4, Some("restored")), "{mode}: {report:#}");
-    let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/*/ | tail -n 1)events.jsonl");
+    let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl");
     assert!(events.contains(why), "{mode} does not say {why:?}: {events}");
     assert_eq!(lab.file("/etc/boards/boards.conf").0, before, "{mode}");
     assert!(lab.is_active("boards") && answers(lab).contains("mode good"), "{mode}: {text}");

@@ -72,3 +72,11 @@ gypsum change yaml --edits summer.toml
 gypsum change yaml --edits summer.toml listen=9000
 # a variable that the shell took away
 gypsum change postfix "mydestination=, saltmarsh.example"
+# a piece and a block where the place matters
+gypsum change nginx --piece api.piece --under 'server boards.example' --above 'server boards.example..location /map'
+gypsum change nginx --add 'server ferries.example..location /quay' 'server ferries.example..location /quay..expires=1h' --first
+gypsum change apache --add 'VirtualHost *:80..Directory /srv/boards' 'VirtualHost *:80..Directory /srv/boards..Require=all granted' --below 'VirtualHost *:80..ServerName'
+# found by a word of the name, the value or the comment above
+gypsum show boards machine
+gypsum show postgresql quarter
+gypsum show yaml south
