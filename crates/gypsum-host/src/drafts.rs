@@ -41,6 +41,9 @@ pub struct Held {
     _file: File,
 }
 
+/// Why a draft is not live while an editor is open on it.
+pub const BEING_EDITED: &str = "being edited";
+
 const NOTE: &str = "draft.json";
 const BASE: &str = "base";
 const HELD: &str = "held";
@@ -68,7 +71,8 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
         if known.holder().is_some() {
             continue;
         }
-        if known.proposal()? == bytes {
+        // Two who begin at once each have their own.
+        if note.because != BEING_EDITED && known.proposal()? == bytes {
             known.note = Note { written: known.note.written || note.written, ..note };
             known.write_note()?;
             return Ok(known);

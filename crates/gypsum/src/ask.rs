@@ -51,9 +51,10 @@ fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<char> {
     let before = tcgetattr(&input)?;
     let mut raw = before.clone();
     raw.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON);
+    // What was typed before the question is no answer to it; what is typed from then on is.
+    tcsetattr(&input, OptionalActions::Flush, &raw)?;
     eprint_now(&format!("{question}\n"))?;
     draw(choices, 0)?;
-    tcsetattr(&input, OptionalActions::Flush, &raw)?;
     let chosen = keys(&input, choices);
     tcsetattr(&input, OptionalActions::Now, &before)?;
     Ok(chosen?.unwrap_or(last))

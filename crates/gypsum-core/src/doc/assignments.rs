@@ -47,8 +47,6 @@ fn logical_end(source: &[u8], start: usize) -> usize {
 const LINE: Marks = marks(b"\n\"'\\#");
 /// What ends a word, and what may keep it from ending.
 const WORD: Marks = marks(b"\n\"'\\# \t\r;&|<>(");
-/// What ends a double-quoted text, and what may keep it from ending.
-const QUOTED: Marks = marks(b"\"\\");
 
 /// The first byte from `start` on, outside quotes and not behind a backslash, that ends what `ends` is
 /// about; the end of the source where none does; none where a quote stays open.
@@ -75,7 +73,7 @@ fn word_end(source: &[u8], start: usize, ends: &Marks) -> Option<usize> {
 
 fn closing_quote(source: &[u8], mut at: usize) -> Option<usize> {
     loop {
-        at = next_mark(source, at, &QUOTED);
+        at += memchr::memchr2(b'"', b'\\', source.get(at..)?)?;
         match source.get(at)? {
             b'"' => return Some(at),
             _ => at = (at + 2).min(source.len()),
@@ -93,8 +91,9 @@ pub fn split(source: &[u8], span: Span) -> Option<Parts> {
     let rest = limited[end..].trim_ascii();
     let value = &limited[start..end];
     let single = value.first() == Some(&b'\'');
-    let computed =
-        !single && (memchr::memchr(b'`', value).is_some() || memchr::memmem::find(value, b"$(").is_some());
+    let computed = !single
+        && memchr::memchr2_iter(b'`', b'$', value)
+            .any(|at| value[at] == b'`' || value.get(at + 1) == Some(&b'('));
     if computed || !(rest.is_empty() || rest.starts_with(b"#")) {
         return None;
     }

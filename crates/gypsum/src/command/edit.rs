@@ -141,7 +141,7 @@ impl Editing<'_> {
             file: self.real.clone(),
             who: who(),
             at_ms: self.world.now_ms(),
-            because: "being edited".into(),
+            because: drafts::BEING_EDITED.into(),
             written: true,
         };
         let draft = drafts::keep(&self.context.state, &self.profile.daemon, note, &live, &live)?;
@@ -163,7 +163,7 @@ impl Editing<'_> {
     fn go_on(&mut self, (mut draft, held): (Draft, Held)) -> Result<u8, NoTarget> {
         let out = self.context.out;
         loop {
-            draft.is_now("being edited", self.world.now_ms())?;
+            draft.is_now(drafts::BEING_EDITED, self.world.now_ms())?;
             if let Err(trouble) = gypsum_host::editor::edit(&draft.path(), self.line) {
                 return self.leave(draft, Some(trouble));
             }
