@@ -120,7 +120,11 @@ fn two_who_edit_at_once_are_told_and_merged_or_shown() {
     assert!(config(&host).contains("\nrows 5 ") && drafts(&host) == 1);
     // A second editor is told who, and since when.
     let wait = host.root().join("wait");
-    let slow = editor(&host, &format!("until [ -e {} ]; do sleep 0.05; done", wait.display()));
+    let open = host.root().join("open");
+    let slow = editor(
+        &host,
+        &format!("touch {}; until [ -e {} ]; do sleep 0.05; done", open.display(), wait.display()),
+    );
     let mut first = command(&host, &["edit", "departures", "--fresh"])
         .env("VISUAL", slow)
         .stdin(Stdio::null())
@@ -128,6 +132,9 @@ fn two_who_edit_at_once_are_told_and_merged_or_shown() {
         .spawn()
         .unwrap();
     let begun = Instant::now();
+    while !open.exists() {
+        std::thread::sleep(Duration::from_millis(10));
+    }
     loop {
         let output = edit(&host, "true", &["--fresh"]);
         let text = said(&host, &output);
