@@ -42,23 +42,31 @@ pub fn list(files: &[File], profile: &Profile) -> Vec<Listed> {
         let mut rows = active_rows(file, profile);
         rows.extend(dormant_rows(file, profile).into_iter().map(|(leaf, row)| (leaf, None, row)));
         rows.sort_by_key(|(leaf, ..)| *leaf);
-        out.extend(rows.into_iter().map(|(_, twin, row)| (twin, row)));
+        let asleep = asleep_in(&file.doc);
+        out.extend(rows.into_iter().map(|(leaf, twin, row)| {
+            (twin, Listed { comment: comment_above(&file.doc, leaf, &asleep), ..row })
+        }));
     }
     mark_shadowed(&mut out, profile);
     out.into_iter().map(|(_, row)| row).collect()
 }
 
-/// The addresses of the settings that are new in `after`, or have another value than in `before`.
+/// The addresses of the settings that are new in `after` or have another value than in `before`, and behind
+/// them of those that are gone or had another.
 pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String> {
     let awake = |files: &[File]| -> Vec<(String, String, String)> {
-        let rows = list(files, profile).into_iter().filter(|row| !row.dormant);
-        rows.map(|row| (row.file, row.address, row.value)).collect()
+        let rows = files.iter().flat_map(|file| active_rows(file, profile));
+        rows.map(|(.., row)| (row.file, row.address, row.value)).collect()
     };
-    let known: HashSet<_> = awake(before).into_iter().collect();
-    let mut changed: Vec<String> =
-        awake(after).into_iter().filter(|row| !known.contains(row)).map(|(_, address, _)| address).collect();
-    changed.dedup();
-    changed
+    let (old, new) = (awake(before), awake(after));
+    let only_in = |these: &[(String, String, String)], those: &[(String, String, String)]| {
+        let known: HashSet<_> = those.iter().collect();
+        let mut only: Vec<String> =
+            these.iter().filter(|row| !known.contains(row)).map(|(_, address, _)| address.clone()).collect();
+        only.dedup();
+        only
+    };
+    [only_in(&new, &old), only_in(&old, &new)].concat()
 }
 
 fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Listed)> {
@@ -71,7 +79,6 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
         counts.entry(key(*leaf, parts.name.of(doc.source()))).or_default().1 += 1;
     }
     let mut lines = LineCounter::new(doc);
-    let asleep = asleep_in(doc);
     settings
         .iter()
         .map(|(leaf, _, parts)| {
@@ -83,15 +90,13 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
             let name = doc.text(parts.name).into_owned();
             steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
             let row = row(file, profile, &name, doc.value(parts), Address::of(steps));
-            let comment = comment_above(doc, *leaf, &asleep);
-            (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), comment, ..row })
+            (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), ..row })
         })
         .collect()
 }
 
 fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
     let doc = &file.doc;
-    let asleep = asleep_in(doc);
     dormants(doc)
         .filter(|dormant| dormant.kind == Leaf::Setting && dormant.under.is_none())
         .filter_map(|dormant| {
@@ -113,8 +118,7 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             steps.push(Step { words: name.clone(), nth: None });
             let row = row(file, profile, &name, value, Address::of(steps));
             let line = place_of(doc.source(), dormant.parts.name.start as usize).line;
-            let comment = comment_above(doc, dormant.leaf, &asleep);
-            Some((dormant.leaf, Listed { dormant: true, line, comment, ..row }))
+            Some((dormant.leaf, Listed { dormant: true, line, ..row }))
         })
         .collect()
 }

@@ -3,7 +3,6 @@
 
 use super::ask::Amount;
 use super::quantity::changed;
-use super::style::needs_its_quotes;
 use crate::doc::{Document, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice};
@@ -133,7 +132,7 @@ impl<'a> Options<'a> {
         let end = self.words.last().map_or(self.inner.start, |word| word.end) as usize;
         let mut splices = vec![Splice { span: Span::at(end), text: format!("{blank}{word}").into() }];
         // What was one word is two now.
-        if !self.quoted && !self.words.is_empty() && needs_its_quotes(self.doc, "a b") {
+        if !self.quoted && !self.words.is_empty() && self.doc.family().needs_quotes("a b") {
             let quote = self.doc.dialect().quotes.bytes().next().unwrap_or(b'"');
             splices.insert(0, Splice { span: Span::at(self.inner.start as usize), text: vec![quote] });
             splices.push(Splice { span: Span::at(self.inner.end as usize), text: vec![quote] });

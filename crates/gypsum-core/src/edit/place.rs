@@ -8,7 +8,7 @@ use super::prove::{Fate, Fates, prove};
 use super::shown::{Shown, show};
 use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, apply};
+use crate::text::{Span, Splice, apply, apply_within};
 
 /// One configuration file of the daemon.
 #[derive(Clone, Debug)]
@@ -225,16 +225,9 @@ fn fate_of(file: &File, one: &Placed, here: &[&Placed]) -> Fate {
         return one.fate.clone();
     };
     let same = |other: &&&Placed| other.leaf == one.leaf && other.fate == Fate::Part;
-    let splices: Vec<&Splice> = here.iter().filter(same).flat_map(|other| &other.splices).collect();
-    let becomes = |piece: Span| {
-        let inside =
-            splices.iter().filter(|splice| splice.span.start >= piece.start && splice.span.end <= piece.end);
-        let within = inside.map(|splice| Splice {
-            span: Span { start: splice.span.start - piece.start, end: splice.span.end - piece.start },
-            text: splice.text.clone(),
-        });
-        apply(piece.of(file.doc.source()), &within.collect::<Vec<_>>()).unwrap_or_default()
-    };
+    let splices: Vec<Splice> =
+        here.iter().filter(same).flat_map(|other| other.splices.iter().cloned()).collect();
+    let becomes = |piece: Span| apply_within(file.doc.source(), piece, &splices);
     let pieces: Vec<Vec<u8>> = parts.value.iter().map(becomes).filter(|piece| !piece.is_empty()).collect();
     Fate::Given(file.doc.family().meaning(&pieces.join(&b' '), file.doc.dialect()).into_owned())
 }

@@ -2,7 +2,7 @@
 
 use super::place::{File, Placed};
 use super::prove::Fate;
-use crate::text::{Span, Splice, apply, line_span, place_of};
+use crate::text::{Span, Splice, apply_within, line_span, place_of};
 use serde::{Deserialize, Serialize};
 
 /// One edit as it will be done, for the eye and the record.
@@ -48,11 +48,7 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let end = if last.end > last.start { last.end - 1 } else { last.end };
     let lines =
         Span { start: line_span(source, start as usize).start, end: line_span(source, end as usize).end };
-    let within = beside.iter().map(|splice| Splice {
-        span: Span { start: splice.span.start - lines.start, end: splice.span.end - lines.start },
-        text: splice.text.clone(),
-    });
-    let after = apply(lines.of(source), &within.collect::<Vec<_>>()).unwrap_or_default();
+    let after = apply_within(source, lines, beside);
     let (before, after) = (text_lines(lines.of(source)), text_lines(&after));
     // Only the lines that differ.
     let same = before.iter().zip(&after).take_while(|(a, b)| a == b).count();

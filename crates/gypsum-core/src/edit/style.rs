@@ -53,11 +53,6 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
     Ok(quote.map_or_else(|| value.as_bytes().to_vec(), |quote| family.quote(value, quote)))
 }
 
-/// Whether `value` would not stay one value without quotes.
-pub fn needs_its_quotes(doc: &Document, value: &str) -> bool {
-    doc.family().needs_quotes(value)
-}
-
 fn holds_comment(doc: &Document, value: &str) -> bool {
     doc.dialect().inline_comments.iter().any(|mark| {
         value.match_indices(mark.as_str()).any(|(at, _)| at == 0 || value[..at].ends_with([' ', '\t']))

@@ -9,7 +9,7 @@ use super::prove::Fate;
 use crate::address::{Address, address_of};
 use crate::doc::{BlockId, Document, Kind, LeafId};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, line_span};
+use crate::text::{Span, Splice, apply_within, line_span};
 
 impl Deeds<'_> {
     /// The edit as one of the block that `address` names; none where it names none.
@@ -38,14 +38,7 @@ impl Deeds<'_> {
         };
         let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_matches(['\r', '\n']).to_owned();
         let before = text(whole.of(doc.source()));
-        let within: Vec<Splice> = splices
-            .iter()
-            .map(|splice| Splice {
-                span: Span { start: splice.span.start - whole.start, end: splice.span.end - whole.start },
-                text: splice.text.clone(),
-            })
-            .collect();
-        let after = crate::text::apply(whole.of(doc.source()), &within).unwrap_or_default();
+        let after = apply_within(doc.source(), whole, &splices);
         let lines = asleep.then(|| (before, text(&after)));
         let address = address_of(doc, open).to_string();
         Ok(Some(vec![Placed {

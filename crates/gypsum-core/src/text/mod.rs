@@ -8,4 +8,4 @@ mod splice;
 pub use lines::{Ending, Place, ending_at, line_span, place_of};
 pub use nearest::nearest;
 pub use span::Span;
-pub use splice::{LineShift, Splice, apply, shift_lines};
+pub use splice::{LineShift, Splice, apply, apply_within, shift_lines};

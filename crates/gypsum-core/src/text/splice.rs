@@ -31,6 +31,18 @@ pub fn apply(source: &[u8], splices: &[Splice]) -> Option<Vec<u8>> {
     Some(out)
 }
 
+/// The result of applying those of `splices` that lie inside `span` to the bytes in it alone; the bytes as they
+/// are where two of them overlap.
+pub fn apply_within(source: &[u8], span: Span, splices: &[Splice]) -> Vec<u8> {
+    let inside =
+        splices.iter().filter(|splice| splice.span.start >= span.start && splice.span.end <= span.end);
+    let moved = inside.map(|splice| Splice {
+        span: Span { start: splice.span.start - span.start, end: splice.span.end - span.start },
+        text: splice.text.clone(),
+    });
+    apply(span.of(source), &moved.collect::<Vec<_>>()).unwrap_or_else(|| span.of(source).to_vec())
+}
+
 fn in_order(splices: &[Splice]) -> Vec<&Splice> {
     let mut sorted: Vec<&Splice> = splices.iter().collect();
     sorted.sort_by_key(|splice| (splice.span.start, splice.span.end));

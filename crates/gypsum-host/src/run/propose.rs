@@ -53,10 +53,7 @@ impl Run<'_> {
         front.changed = match (&front.job.wish, &front.loading) {
             (Wish::Edits(_), _) | (_, None) => front.edits.iter().map(|edit| edit.address.clone()).collect(),
             // What a whole file changes is told by its settings; those that go count, too.
-            (_, Some(loading)) => {
-                let (old, new, profile) = (&loading.files, &front.after, &front.job.profile);
-                [changed(old, new, profile), changed(new, old, profile)].concat()
-            }
+            (_, Some(loading)) => changed(&loading.files, &front.after, &front.job.profile),
         };
         let secrets = front.secrets();
         let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
