@@ -32,6 +32,10 @@ pub struct Comparison<'a> {
     pub shifts: &'a [(String, Vec<LineShift>)],
     /// Texts that make a line a fault although the exit status is 0.
     pub faults: &'a [String],
+    /// Texts that make a line of its standard output a warning.
+    pub warnings: &'a [String],
+    /// Texts of lines that say nothing of the configuration.
+    pub chatter: &'a [String],
     /// Whether a checker that refuses both alike only warns: when something known is put back, the
     /// checker may fail because the daemon is down, and for no reason in the files.
     pub lenient: bool,
@@ -45,6 +49,7 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
         let mend = "see why it hangs, or go on without it: --accept checker";
         return vec![Finding::fault("checker", message).mend(mend)];
     }
+    let says = |line: &&String| !about.chatter.iter().any(|word| line.contains(word.as_str()));
     let known: Vec<String> =
         control.lines.iter().chain(&control.printed).map(|line| normal(line, about, true)).collect();
     let mut known_left = known.clone();
@@ -61,7 +66,7 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
     let fault_word = |line: &str| about.faults.iter().any(|word| line.contains(word.as_str()));
     let mut findings = Vec::new();
     let mut said: Vec<&String> = Vec::new();
-    for line in proposal.lines.iter().filter(&mut is_new) {
+    for line in proposal.lines.iter().filter(says).filter(&mut is_new) {
         // Some say the same thing twice, once for each of their logs.
         if said.contains(&line) {
             continue;
@@ -71,13 +76,27 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
         let severity = if bad { Severity::Fault } else { Severity::Warning };
         findings.push(located(Finding::new("checker", severity, said_by(command, line)), line, about));
     }
-    for line in proposal.printed.iter().filter(|line| fault_word(line)).filter(&mut is_new) {
-        findings.push(located(Finding::fault("checker", said_by(command, line)), line, about));
+    let warning_word = |line: &str| about.warnings.iter().any(|word| line.contains(word.as_str()));
+    let printed = proposal.printed.iter().filter(says);
+    for line in printed.filter(|line| fault_word(line) || warning_word(line)).filter(&mut is_new) {
+        let severity = if fault_word(line) { Severity::Fault } else { Severity::Warning };
+        findings.push(located(Finding::new("checker", severity, said_by(command, line)), line, about));
+    }
+    if !control.accepts() && proposal.accepts() && !about.lenient {
+        findings.push(mended(control, about));
     }
     if !proposal.accepts() && !findings.iter().any(|finding| finding.severity == Severity::Fault) {
         findings.push(rejected(control, proposal, about));
     }
     findings
+}
+
+/// The present files were refused, and the proposal is not.
+fn mended(control: &CheckerRun, about: &Comparison<'_>) -> Finding {
+    let said = control.lines.iter().chain(&control.printed).next_back();
+    let said = said.map_or(String::new(), |line| format!(": {line}"));
+    let message = format!("{} refuses the files as they are now, and not this proposal{said}", about.command);
+    Finding::new("checker", Severity::Hint, message)
 }
 
 /// A line of a checker, with its name in front where it does not say that itself.
@@ -168,8 +187,14 @@ mod tests {
     #[test]
     fn only_what_is_new_counts() {
         let shifts = [("/etc/x.conf".to_owned(), vec![LineShift { from: 3, by: 1 }])];
-        let about =
-            Comparison { command: "xd -t", shifts: &shifts, faults: &["[ERROR]".to_owned()], lenient: false };
+        let about = Comparison {
+            command: "xd -t",
+            shifts: &shifts,
+            faults: &["[ERROR]".to_owned()],
+            warnings: &[],
+            chatter: &[],
+            lenient: false,
+        };
         let warned = run(0, &["2026-11-23 06:00:01 xd[12345]: /etc/x.conf line 7: old option"]);
         let moved = run(0, &["2026-11-23 06:00:02 xd[12377]: /etc/x.conf line 8: old option"]);
         assert_eq!(compare(&warned, &moved, &about), []);

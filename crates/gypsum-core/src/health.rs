@@ -30,10 +30,15 @@ pub enum Judgement {
     Worse,
 }
 
-/// Judges the checks `now` against those of the `baseline`, pairwise in order. A check without
-/// a counterpart counts as having held.
+/// Judges the checks `now` against those of the `baseline`: each against the one of its name, else against the one in
+/// its place whose name is gone. A check without a counterpart counts as having held.
 pub fn judge(baseline: &[Outcome], now: &[Outcome]) -> Judgement {
-    let held = |n: usize| baseline.get(n).is_none_or(|before| before.well);
+    let named = |name: &str| baseline.iter().find(|before| before.name == name);
+    let left = |before: &&Outcome| !now.iter().any(|one| one.name == before.name);
+    let held = |n: usize| {
+        let before = named(&now[n].name).or_else(|| baseline.get(n).filter(left));
+        before.is_none_or(|before| before.well)
+    };
     let mut judgement = Judgement::Well;
     for (n, outcome) in now.iter().enumerate() {
         if !outcome.well && held(n) {
@@ -53,8 +58,13 @@ mod tests {
     #[test]
     fn judged_against_the_baseline() {
         let checks = |well: &[bool]| -> Vec<Outcome> {
-            let outcome = |well: &bool| Outcome { name: "x".into(), well: *well, said: String::new(), ms: 0 };
-            well.iter().map(outcome).collect()
+            let outcome = |(n, well): (usize, &bool)| Outcome {
+                name: n.to_string(),
+                well: *well,
+                said: String::new(),
+                ms: 0,
+            };
+            well.iter().enumerate().map(outcome).collect()
         };
         let table: [(&[bool], &[bool], Judgement); 6] = [
             (&[true, true], &[true, true], Judgement::Well),

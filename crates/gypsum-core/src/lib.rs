@@ -21,8 +21,6 @@
 //!
 //! - A JSON, YAML, TOML or XML file that its parser refuses is broken as a whole: it can be replaced, and not
 //!   edited by line.
-//! - Included files are read behind the file that includes them, and not at their place in it; a profile
-//!   can list the files of its daemon in their true reading order.
 //! - A source of 4 GiB or more is refused.
 
 pub mod address;
@@ -31,15 +29,20 @@ pub mod check;
 pub mod checker;
 pub mod doc;
 pub mod edit;
+pub mod effective;
+pub mod explain;
 pub mod finding;
 pub mod happening;
 pub mod health;
+pub mod layers;
 pub mod listing;
 pub mod merge;
 pub mod profile;
 pub mod report;
+pub mod rules;
 pub mod secret;
 pub mod service;
+pub mod survey;
 pub mod text;
 pub mod value;
 

@@ -1,8 +1,9 @@
 //! The settings of a daemon, listed with their addresses.
 
 use crate::address::{Address, Step, address_of};
-use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Wins, dormants};
+use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, dormants};
 use crate::edit::File;
+use crate::layers::Layers;
 use crate::profile::Profile;
 use crate::secret::{HIDDEN, can_be_secret, is_secret};
 use crate::text::place_of;
@@ -25,6 +26,9 @@ pub struct Listed {
     pub dormant: bool,
     /// Whether another line of the same setting decides instead.
     pub shadowed: bool,
+    /// The place that decides instead.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by: Option<By>,
     /// What it does, where the profile knows.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub about: Option<String>,
@@ -33,22 +37,53 @@ pub struct Listed {
     pub comment: Option<String>,
 }
 
-type Twin = (Vec<String>, Vec<u8>);
+/// A place in a file.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct By {
+    /// The file.
+    pub file: String,
+    /// The line in it, from 1.
+    pub line: u32,
+}
 
 /// All settings in reading order; of the dormant ones, those whose name the profile knows.
-pub fn list(files: &[File], profile: &Profile) -> Vec<Listed> {
-    let mut out: Vec<(Option<Twin>, Listed)> = Vec::new();
-    for file in files {
+pub fn list(files: &[File], layers: &Layers, profile: &Profile) -> Vec<Listed> {
+    let mut out: Vec<Listed> = Vec::new();
+    let overruled = overruled(files, layers, profile);
+    for (n, file) in files.iter().enumerate() {
         let mut rows = active_rows(file, profile);
-        rows.extend(dormant_rows(file, profile).into_iter().map(|(leaf, row)| (leaf, None, row)));
-        rows.sort_by_key(|(leaf, ..)| *leaf);
+        rows.extend(dormant_rows(file, profile));
+        rows.sort_by_key(|(leaf, _)| *leaf);
         let asleep = asleep_in(&file.doc);
-        out.extend(rows.into_iter().map(|(leaf, twin, row)| {
-            (twin, Listed { comment: comment_above(&file.doc, leaf, &asleep), ..row })
+        out.extend(rows.into_iter().map(|(leaf, row)| {
+            let by = overruled.get(&(n, leaf)).cloned().filter(|_| !row.dormant);
+            let shadowed = by.is_some();
+            Listed { comment: comment_above(&file.doc, leaf, &asleep), shadowed, by, ..row }
         }));
     }
-    mark_shadowed(&mut out, profile);
-    out.into_iter().map(|(_, row)| row).collect()
+    out
+}
+
+/// The statements that another place overrules, each with that place.
+fn overruled(files: &[File], layers: &Layers, profile: &Profile) -> HashMap<(usize, LeafId), By> {
+    let mut out = HashMap::new();
+    let mut in_effect = HashSet::new();
+    let turns = layers.turns();
+    for (turn, winner) in turns.iter().zip(layers.deciding(files, profile)) {
+        match winner.map(|n| &turns[n as usize]) {
+            Some(winner) => {
+                let doc = &files[winner.file].doc;
+                let by = By { file: files[winner.file].path.clone(), line: doc.place(winner.leaf).line };
+                out.insert((turn.file, turn.leaf), by);
+            }
+            None => {
+                in_effect.insert((turn.file, turn.leaf));
+            }
+        }
+    }
+    // What is read twice is in effect if it is so once.
+    out.retain(|key, _| !in_effect.contains(key));
+    out
 }
 
 /// The addresses of the settings that are new in `after` or have another value than in `before`, and behind
@@ -69,7 +104,7 @@ pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String
     [only_in(&new, &old), only_in(&old, &new)].concat()
 }
 
-fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Listed)> {
+fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
     let doc = &file.doc;
     let mut paths: HashMap<Option<BlockId>, Vec<Step>> = HashMap::new();
     let mut counts: HashMap<(Option<BlockId>, Vec<u8>), (u32, u32)> = HashMap::new();
@@ -84,13 +119,12 @@ fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Option<Twin>, Lis
         .map(|(leaf, _, parts)| {
             let key = key(*leaf, parts.name.of(doc.source()));
             let mut steps = paths.entry(key.0).or_insert_with(|| block_steps(doc, key.0)).clone();
-            let twin = (steps.iter().map(ToString::to_string).collect(), key.1.clone());
             let (seen, all) = counts.entry(key).or_default();
             *seen += 1;
             let name = doc.text(parts.name).into_owned();
             steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
             let row = row(file, profile, &name, doc.value(parts), Address::of(steps));
-            (*leaf, Some(twin), Listed { line: lines.at(parts.name.start), ..row })
+            (*leaf, Listed { line: lines.at(parts.name.start), ..row })
         })
         .collect()
 }
@@ -107,7 +141,9 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             let close = !bare && dormant.nearness == Nearness::Close;
             let known = close || profile.spelling(&name).is_some();
             let setting = profile.setting(&name).map(|(_, setting)| setting);
-            let fits = setting.is_none_or(|setting| crate::value::misfit(setting, &value).is_none());
+            let fits = setting.is_none_or(|setting| {
+                crate::value::misfit_of_any(setting, &profile.values, &value).is_none()
+            });
             // Behind a blank it may be prose: only a value that is none tells.
             let told = setting.is_some_and(|setting| setting.kind != Kind::Text);
             let fits = fits && (dormant.nearness == Nearness::Close || told);
@@ -159,6 +195,7 @@ fn row(file: &File, profile: &Profile, name: &str, value: String, address: Addre
         line: 0,
         dormant: false,
         shadowed: false,
+        by: None,
         about,
         comment: None,
     }
@@ -172,31 +209,6 @@ fn block_steps(doc: &Document, block: Option<BlockId>) -> Vec<Step> {
     let mut steps = address.blocks().to_vec();
     steps.push(Step { words: address.name().to_owned(), nth: address.nth() });
     steps
-}
-
-fn mark_shadowed(rows: &mut [(Option<Twin>, Listed)], profile: &Profile) {
-    let mut deciding: HashMap<Twin, usize> = HashMap::new();
-    for (n, (twin, row)) in rows.iter().enumerate() {
-        let Some(twin) = twin else { continue };
-        let repeats = profile.setting(last_name(&row.address)).is_some_and(|(_, setting)| setting.repeats);
-        // Without a profile nobody knows whether a repeated name adds up or is decided by one.
-        if repeats || profile.setting.is_empty() {
-            continue;
-        }
-        match profile.dialect.wins {
-            Wins::First => deciding.entry(twin.clone()).or_insert(n),
-            Wins::Last => deciding.entry(twin.clone()).insert_entry(n).into_mut(),
-        };
-    }
-    for (n, (twin, row)) in rows.iter_mut().enumerate() {
-        let decides = twin.as_ref().and_then(|twin| deciding.get(twin));
-        row.shadowed = decides.is_some_and(|decides| *decides != n);
-    }
-}
-
-fn last_name(address: &str) -> &str {
-    let step = address.rsplit("..").next().unwrap_or(address);
-    step.split('#').next().unwrap_or(step)
 }
 
 /// Counts lines forward, so that a whole list costs one pass.

@@ -7,9 +7,10 @@ use gypsum_core::address::Address;
 use gypsum_core::doc::{Dialect, Document, Family, Kind};
 use gypsum_core::edit::{Edit, File, Guide, Proposal, propose};
 use gypsum_core::finding::Finding;
+use gypsum_core::layers::{Layers, Order};
 use gypsum_core::listing::list;
 use gypsum_core::profile::{Profile, built_in, read};
-use gypsum_core::value::misfit;
+use gypsum_core::value::misfit_of_any;
 use proptest::prelude::*;
 
 fn sshd() -> Profile {
@@ -22,7 +23,7 @@ fn file(source: &str, family: Family, dialect: &Dialect) -> File {
 
 fn edit_with(files: &[File], profile: &Profile, edits: &[Edit]) -> Result<Proposal, Vec<Finding>> {
     let plausible = |name: &str, value: &str| {
-        profile.setting(name).is_some_and(|(_, known)| misfit(known, value).is_none())
+        profile.setting(name).is_some_and(|(_, known)| misfit_of_any(known, &profile.values, value).is_none())
     };
     let spelling = |name: &str| profile.spelling(name).map(str::to_owned);
     let block = profile.files.section.as_deref();
@@ -162,7 +163,9 @@ fn source() -> impl Strategy<Value = String> {
 
 /// All active settings with their blocks: what a daemon would see.
 fn settings(source: &str, profile: &Profile) -> Vec<(String, String)> {
-    let rows = list(&[file(source, profile.files.format, &profile.dialect)], profile);
+    let files = [file(source, profile.files.format, &profile.dialect)];
+    let order = Order { roots: vec![0], inclusions: Vec::new() };
+    let rows = list(&files, &Layers::of(&files, &order, profile), profile);
     rows.into_iter().filter(|row| !row.dormant).map(|row| (row.address, row.value)).collect()
 }
 

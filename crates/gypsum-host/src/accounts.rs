@@ -9,3 +9,8 @@ pub fn user(name: &str) -> Option<u32> {
 pub fn group(name: &str) -> Option<u32> {
     name.parse().ok().or_else(|| uzers::get_group_by_name(name).map(|group| group.gid()))
 }
+
+/// The number of the main group of the user called `name`.
+pub fn main_group(name: &str) -> Option<u32> {
+    uzers::get_user_by_name(name).map(|user| user.primary_group_id())
+}

@@ -4,10 +4,11 @@
 use crate::disk::Disk;
 use crate::mounts;
 use crate::trouble::Trouble;
-use gypsum_core::doc::Document;
+use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::edit::File;
+use gypsum_core::layers::{Inclusion, Layers, Order};
 use gypsum_core::profile::Profile;
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
@@ -38,9 +39,16 @@ pub struct Loading {
     pub patterns: Vec<String>,
     /// Files that include themselves, through each other: each with the one that closes the circle.
     pub circles: Vec<(String, String)>,
+    /// How they hang together.
+    pub order: Order,
 }
 
 impl Loading {
+    /// The settings in reading order.
+    pub fn layers(&self, profile: &Profile) -> Layers {
+        Layers::of(&self.files, &self.order, profile)
+    }
+
     /// Which of the files a person means by `path`.
     pub fn find(&self, path: &Path) -> Result<usize, Trouble> {
         let real = path.canonicalize().unwrap_or_else(|_| path.to_owned());
@@ -73,59 +81,163 @@ fn matches(pattern: &str, path: &Path) -> bool {
         || glob::Pattern::new(pattern).is_ok_and(|known| known.matches_path_with(path, MATCHING))
 }
 
+/// What files are to hold that are not written yet; none where one is to be gone.
+pub type Overlay = HashMap<PathBuf, Option<Vec<u8>>>;
+
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
 /// they include; `new` is one that does not exist yet and is to be made.
 pub fn load(disk: &dyn Disk, profile: &Profile, new: Option<&Path>) -> Result<Loading, Trouble> {
+    load_over(disk, profile, new, &Overlay::new())
+}
+
+/// The same, as it will be when `overlay` is written.
+pub fn load_over(
+    disk: &dyn Disk,
+    profile: &Profile,
+    new: Option<&Path>,
+    overlay: &Overlay,
+) -> Result<Loading, Trouble> {
     let home = PathBuf::from(&profile.files.home);
-    let mut waiting = VecDeque::new();
-    let mut loading = Loading {
-        loaded: Vec::new(),
-        files: Vec::new(),
-        home: 0,
-        patterns: profile.files.read.clone(),
-        circles: Vec::new(),
+    let mut loader = Loader {
+        disk,
+        new,
+        overlay,
+        base: home.parent().unwrap_or(&home).to_owned(),
+        loading: Loading {
+            loaded: Vec::new(),
+            files: Vec::new(),
+            home: 0,
+            patterns: profile.files.read.clone(),
+            circles: Vec::new(),
+            order: Order::default(),
+        },
+        waiting: VecDeque::new(),
     };
+    let mut roots: Vec<PathBuf> = Vec::new();
     for pattern in &profile.files.read {
-        waiting.extend(matching(pattern, new)?.into_iter().map(|name| (name, Vec::new())));
+        roots.extend(loader.matching(pattern)?);
     }
-    if !waiting.iter().any(|(name, _)| *name == home) {
-        waiting.push_back((home.clone(), Vec::new()));
+    let expected =
+        !profile.files.makes && profile.other.is_empty() && !roots.contains(&home) && !home.exists();
+    if expected || roots.is_empty() {
+        roots.push(home.clone());
     }
-    let base = home.parent().unwrap_or(&home).to_owned();
-    while let Some((name, by)) = waiting.pop_front() {
-        let absent = new == Some(name.as_path()) && fs::symlink_metadata(&name).is_err();
-        let (loaded, bytes) = if absent { (to_be_made(&name), Vec::new()) } else { load_one(disk, &name)? };
-        // One file reached twice is one file, and a circle ends where it closes.
-        if by.contains(&loaded.real) {
-            let closes = by.last().map_or_else(String::new, |last| last.display().to_string());
-            loading.circles.push((closes, name.display().to_string()));
+    for root in &roots {
+        let n = loader.one(root, profile.files.format, &profile.dialect, &[])?;
+        if !loader.loading.order.roots.contains(&n) {
+            loader.loading.order.roots.push(n);
         }
-        if loading.loaded.iter().any(|known| known.real == loaded.real) {
-            continue;
-        }
-        if name == home {
-            loading.home = loading.loaded.len();
-        }
-        let doc = Document::read(bytes, profile.files.format, profile.dialect.clone())
-            .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?;
-        let mut path = by;
-        path.push(loaded.real.clone());
-        for pattern in doc.includes() {
-            // Daemons take relative names from where their main file is.
-            let pattern = base.join(pattern).display().to_string();
-            waiting.extend(matching(&pattern, new)?.into_iter().map(|name| (name, path.clone())));
-            loading.patterns.push(pattern);
-        }
-        loading.files.push(File { path: name.display().to_string(), doc });
-        loading.loaded.push(loaded);
     }
+    loader.follow(profile)?;
+    for other in &profile.other {
+        for pattern in &other.read {
+            loader.loading.patterns.push(pattern.clone());
+            for path in loader.matching(pattern)? {
+                let n = loader.one(&path, other.format, &other.dialect, &[])?;
+                loader.loading.order.roots.push(n);
+            }
+        }
+    }
+    // What is edited where nothing is said may be read by way of an include, or not at all.
+    if home.exists() || overlay.contains_key(&home) {
+        loader.one(&home, profile.files.format, &profile.dialect, &[])?;
+    }
+    let mut loading = loader.loading;
+    loading.home = loading.loaded.iter().position(|file| file.name == home).unwrap_or(0);
     if let Some(new) = new.filter(|new| !loading.loaded.iter().any(|file| file.name == *new)) {
-        let doc = Document::read(Vec::new(), profile.files.format, profile.dialect.clone())
+        let bytes = overlay.get(&resolved(new)).cloned().flatten().unwrap_or_default();
+        let doc = Document::read(bytes, profile.files.format, profile.dialect.clone())
             .map_err(|error| Trouble::cannot(error.to_string()))?;
         loading.files.push(File { path: new.display().to_string(), doc });
         loading.loaded.push(to_be_made(new));
     }
     Ok(loading)
+}
+
+struct Loader<'a> {
+    disk: &'a dyn Disk,
+    new: Option<&'a Path>,
+    overlay: &'a Overlay,
+    base: PathBuf,
+    loading: Loading,
+    /// Files whose includes are to be followed, each with those that led to it.
+    waiting: VecDeque<(usize, Vec<PathBuf>)>,
+}
+
+impl Loader<'_> {
+    /// Reads one file, unless that is done; its number.
+    fn one(
+        &mut self,
+        name: &Path,
+        format: Family,
+        dialect: &Dialect,
+        by: &[PathBuf],
+    ) -> Result<usize, Trouble> {
+        let proposed = self.overlay.get(name).or_else(|| self.overlay.get(&resolved(name)));
+        let absent = self.new == Some(name) && fs::symlink_metadata(name).is_err();
+        let (loaded, bytes) = match proposed {
+            Some(bytes) => {
+                let links = fs::metadata(name).map_or(1, |meta| meta.nlink());
+                let file = Loaded { hard_links: links, absent: !name.exists(), ..to_be_made(name) };
+                (file, bytes.clone().unwrap_or_default())
+            }
+            None if absent => (to_be_made(name), Vec::new()),
+            None => load_one(self.disk, name)?,
+        };
+        // One file reached twice is one file, and a circle ends where it closes.
+        if by.contains(&loaded.real) {
+            let closes = by.last().map_or_else(String::new, |last| last.display().to_string());
+            self.loading.circles.push((closes, name.display().to_string()));
+        }
+        if let Some(known) = self.loading.loaded.iter().position(|known| known.real == loaded.real) {
+            return Ok(known);
+        }
+        let doc = Document::read(bytes, format, dialect.clone())
+            .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?;
+        let mut path = by.to_vec();
+        path.push(loaded.real.clone());
+        let n = self.loading.files.len();
+        self.loading.files.push(File { path: name.display().to_string(), doc });
+        self.loading.loaded.push(loaded);
+        self.waiting.push_back((n, path));
+        Ok(n)
+    }
+
+    /// Reads what the files include, and what that includes in turn.
+    fn follow(&mut self, profile: &Profile) -> Result<(), Trouble> {
+        while let Some((file, path)) = self.waiting.pop_front() {
+            for (leaf, pattern) in self.loading.files[file].doc.includes() {
+                // Daemons take relative names from where their main file is.
+                let pattern = self.base.join(pattern).display().to_string();
+                let mut read = Vec::new();
+                for name in self.matching(&pattern)? {
+                    if name.is_dir() {
+                        continue;
+                    }
+                    read.push(self.one(&name, profile.files.format, &profile.dialect, &path)?);
+                }
+                self.loading.patterns.push(pattern.clone());
+                self.loading.order.inclusions.push(Inclusion { file, leaf, pattern, read });
+            }
+        }
+        Ok(())
+    }
+
+    /// The files that a path or pattern names, those to be made among them and those to be gone not.
+    fn matching(&self, pattern: &str) -> Result<Vec<PathBuf>, Trouble> {
+        let mut paths = matching(pattern, self.new)?;
+        for (path, bytes) in self.overlay {
+            match bytes {
+                None => paths.retain(|known| known != path && resolved(known) != *path),
+                Some(_) if matches(pattern, path) && !paths.contains(path) && !path.exists() => {
+                    paths.push(path.clone());
+                }
+                Some(_) => {}
+            }
+        }
+        paths.sort();
+        Ok(paths)
+    }
 }
 
 /// A file that does not exist; its folder may, and may be reached by a link.

@@ -25,6 +25,7 @@ pub mod rehearse;
 pub mod run;
 pub mod service;
 pub mod state;
+pub mod survey;
 pub mod transaction;
 pub mod trouble;
 pub mod view;

@@ -35,10 +35,56 @@ pub fn load(daemon: &str, file: Option<&Path>) -> Result<Profile, NoProfile> {
     if is_name(daemon) && own.exists() {
         return read_file(&own);
     }
-    match built_in(daemon) {
-        Some(one) => read(one.text).map_err(|error| malformed(Path::new(one.name), &error)),
+    if let Some(unit) = daemon.strip_prefix("unit:") {
+        return of_unit(unit);
+    }
+    match built_in(daemon).filter(|one| one.name != "unit") {
+        Some(one) => on_this_host(one.text).map_err(|error| malformed(Path::new(one.name), &error)),
         None => Err(NoProfile::Trouble(unknown(daemon))),
     }
+}
+
+/// What stands in a profile for the part of its home file's path that differs from host to host: a version, an
+/// instance.
+const STAR: &str = "{*}";
+
+/// Reads a profile as it holds on this host: the newest of the versions that are there, and the layout of files whose
+/// home file is there.
+fn on_this_host(text: &str) -> Result<Profile, ProfileError> {
+    let mut profile = read(text)?;
+    if profile.files.home.contains(STAR) {
+        let pattern = profile.files.home.replace(STAR, "*");
+        let (head, tail) = profile.files.home.split_once(STAR).unwrap_or_default();
+        let found = glob::glob(&pattern).into_iter().flatten().flatten();
+        let star = |path: PathBuf| Some(path.to_str()?.strip_prefix(head)?.strip_suffix(tail)?.to_owned());
+        let number = |text: &String| -> Vec<u64> {
+            text.split(|c: char| !c.is_ascii_digit()).filter_map(|part| part.parse().ok()).collect()
+        };
+        if let Some(newest) = found.filter_map(star).max_by_key(number) {
+            profile = read(&text.replace(STAR, &newest))?;
+        }
+    }
+    if !Path::new(&profile.files.home).exists() {
+        let there = profile.layout.iter().position(|layout| Path::new(&layout.home).exists());
+        if let Some(layout) = there.map(|n| profile.layout.swap_remove(n)) {
+            profile.files.read = layout.read;
+            profile.files.home = layout.home;
+            if let (Some(run), Some(checker)) = (layout.checker, profile.checker.as_mut()) {
+                checker.run = run;
+            }
+        }
+    }
+    Ok(profile)
+}
+
+/// The profile of the drop-ins of a unit.
+fn of_unit(unit: &str) -> Result<Profile, NoProfile> {
+    check_name(unit).map_err(NoProfile::Trouble)?;
+    let full = if unit.contains('.') { unit.to_owned() } else { format!("{unit}.service") };
+    let text = built_in("unit").map_or("", |one| one.text).replace(STAR, &full);
+    let profile = read(&text).map_err(|error| malformed(Path::new("unit"), &error))?;
+    // It is called as it was typed.
+    Ok(Profile { daemon: format!("unit:{unit}"), ..profile })
 }
 
 /// The names of all daemons that have a profile, with the file of those that are not built in.
@@ -58,6 +104,7 @@ pub fn names() -> Vec<(String, Option<PathBuf>)> {
 
 /// A name of a daemon becomes part of a path.
 fn is_name(daemon: &str) -> bool {
+    let daemon = daemon.strip_prefix("unit:").unwrap_or(daemon);
     !daemon.is_empty()
         && !daemon.starts_with('.')
         && daemon.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.' | '@' | '+'))
@@ -91,7 +138,7 @@ fn read_file(path: &Path) -> Result<Profile, NoProfile> {
     safe(path).map_err(NoProfile::Trouble)?;
     let text =
         fs::read_to_string(path).map_err(|error| NoProfile::Trouble(Trouble::file("read", path, &error)))?;
-    read(&text).map_err(|error| malformed(path, &error))
+    on_this_host(&text).map_err(|error| malformed(path, &error))
 }
 
 fn malformed(path: &Path, error: &ProfileError) -> NoProfile {

@@ -1,11 +1,13 @@
 //! Rehearsal: the daemon's own checker reads the files as they are, and the proposal.
 
+use crate::accounts;
 use crate::children::{Ran, run_command};
 use crate::trouble::Trouble;
 use crate::view::{NO_VIEW, ViewSpec};
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
+use gypsum_core::effective::Told;
 use gypsum_core::finding::Finding;
-use gypsum_core::profile::Checker;
+use gypsum_core::profile::{Checker, Effective};
 use gypsum_core::text::LineShift;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
@@ -48,6 +50,44 @@ pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Trouble> 
     Ok(Rehearsal { findings, by: stage.by() })
 }
 
+/// What the daemon says it understands of the files as they are, and of the proposal; none where it cannot be asked.
+/// `names` are the settings to ask for, where it is asked one by one.
+pub fn ask(
+    effective: &Effective,
+    proposed: &[Proposed<'_>],
+    home: &Path,
+    names: &[String],
+) -> Result<Option<(Told, Told)>, Trouble> {
+    let checker = Checker::default();
+    let stage = Stage::new(&checker, proposed, home)?;
+    let one = |proposal: bool| -> Result<Option<Told>, Trouble> {
+        let by_name = effective.run.iter().any(|word| word.contains("{name}"));
+        let account = effective.account.as_deref();
+        if !by_name {
+            let ran = stage
+                .ran(&effective.run, account, proposal)?
+                .ok()
+                .filter(|ran| ran.ok() || effective.any_status);
+            return Ok(ran.map(|ran| Told::read(effective, &ran.out)));
+        }
+        let mut told = Told::default();
+        for name in names {
+            let words: Vec<String> = effective.run.iter().map(|word| word.replace("{name}", name)).collect();
+            if let Some(ran) = stage.ran(&words, account, proposal)?.ok().filter(Ran::ok) {
+                ran.out.lines().for_each(|line| told.add(name, line));
+            }
+        }
+        Ok(Some(told))
+    };
+    let (before, after) = std::thread::scope(|scope| {
+        let before = scope.spawn(|| one(false));
+        let after = one(true);
+        (before.join(), after)
+    });
+    let before = before.map_err(|_| Trouble::cannot("the daemon could not be asked what it understands"))?;
+    Ok(before?.zip(after?))
+}
+
 /// Runs the checker on the files as they are and on the proposal; `lenient` as in [`Comparison`].
 pub fn rehearse(
     checker: &Checker,
@@ -58,7 +98,15 @@ pub fn rehearse(
     let stage = Stage::new(checker, proposed, home)?;
     let shifts: Vec<(String, Vec<LineShift>)> =
         proposed.iter().map(|file| (file.real.display().to_string(), file.shifts.clone())).collect();
-    let findings = match (stage.run(false)?, stage.run(true)?) {
+    // Side by side: neither sees what the other does.
+    let (control, proposal) = std::thread::scope(|scope| {
+        let control = scope.spawn(|| stage.run(false));
+        let proposal = stage.run(true);
+        (control.join(), proposal)
+    });
+    let control =
+        control.map_err(|_| Trouble::cannot("the checker could not be run on the files as they are"))?;
+    let findings = match (control?, proposal?) {
         (Ok(control), Ok(proposal)) => {
             let mut findings = compare(&control, &proposal, &stage.comparison(&shifts, lenient));
             for finding in &mut findings {
@@ -99,7 +147,12 @@ impl<'a> Stage<'a> {
         fs::create_dir(&base).map_err(failed)?;
         let mut stage = Self {
             checker,
-            view: ViewSpec { base, files: Vec::new() },
+            view: ViewSpec {
+                base,
+                files: Vec::new(),
+                account: None,
+                folders: checker.folders.iter().map(PathBuf::from).collect(),
+            },
             home: home.to_owned(),
             stand_in: home.to_owned(),
             folder,
@@ -130,30 +183,45 @@ impl<'a> Stage<'a> {
         self.checker.run.iter().any(|word| word.contains("{file}"))
     }
 
-    fn argv(&self, proposal: bool) -> Vec<String> {
+    fn argv(&self, words: &[String], proposal: bool) -> Vec<String> {
         let file = if proposal { &self.stand_in } else { &self.home };
         let scratch = self.view.scratch().display().to_string();
         let fill = |word: &String| {
             word.replace("{file}", &file.display().to_string()).replace("{scratch}", &scratch)
         };
-        self.checker.run.iter().map(fill).collect()
+        words.iter().map(fill).collect()
     }
 
     /// One run; the inner error says why the checker could not be run at all.
     fn run(&self, proposal: bool) -> Result<Result<CheckerRun, String>, Trouble> {
-        let argv = self.argv(proposal);
+        let ran = match self.ran(&self.checker.run, self.checker.account.as_deref(), proposal)? {
+            Ok(ran) => ran,
+            Err(why) => return Ok(Err(why)),
+        };
+        Ok(Ok(read_run(&ran, self.checker.on_stdout)))
+    }
+
+    /// One run of any command in the view, or on the copy.
+    fn ran(
+        &self,
+        words: &[String],
+        account: Option<&str>,
+        proposal: bool,
+    ) -> Result<Result<Ran, String>, Trouble> {
+        let argv = self.argv(words, proposal);
         let limit = self.checker.limit.and_then(|limit| limit.try_into().ok()).unwrap_or(USUAL_LIMIT);
         let program = argv.first().cloned().unwrap_or_default();
         if !Path::new(&program).exists() {
             return Ok(Err(format!("{program} does not exist")));
         }
-        let command = if self.substitutes() {
+        let account = account.and_then(|name| Some((accounts::user(name)?, accounts::main_group(name)?)));
+        let command = if words.iter().any(|word| word.contains("{file}")) {
             let mut command = Command::new(&program);
             command.args(argv.get(1..).unwrap_or_default());
             command
         } else {
             let files = if proposal { self.view.files.clone() } else { Vec::new() };
-            let view = ViewSpec { files, ..self.view.clone() };
+            let view = ViewSpec { files, account, ..self.view.clone() };
             view.command(&argv)
                 .map_err(|error| Trouble::cannot(format!("the checker cannot be run: {error}")))?
         };
@@ -165,11 +233,18 @@ impl<'a> Stage<'a> {
             return Ok(Err(ran.last_words()));
         }
         tracing::debug!(?argv, status = ?ran.status, ms = ran.took.as_millis(), "checker ran");
-        Ok(Ok(read_run(&ran)))
+        Ok(Ok(ran))
     }
 
     fn comparison<'b>(&'b self, shifts: &'b [(String, Vec<LineShift>)], lenient: bool) -> Comparison<'b> {
-        Comparison { command: self.program(), shifts, faults: &self.checker.faults, lenient }
+        Comparison {
+            command: self.program(),
+            shifts,
+            faults: &self.checker.faults,
+            warnings: &self.checker.warnings,
+            chatter: &self.checker.chatter,
+            lenient,
+        }
     }
 
     fn program(&self) -> &str {
@@ -202,14 +277,13 @@ fn quote_line(finding: &mut Finding, proposed: &[Proposed<'_>]) {
     finding.column = None;
 }
 
-fn read_run(ran: &Ran) -> CheckerRun {
+fn read_run(ran: &Ran, on_stdout: bool) -> CheckerRun {
     let lines = |text: &str| -> Vec<String> {
         text.lines().map(str::trim_end).filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
     };
-    CheckerRun {
-        status: ran.status,
-        timed_out: ran.timed_out,
-        lines: lines(&ran.err),
-        printed: lines(&ran.out),
+    let (mut told, mut printed) = (lines(&ran.err), lines(&ran.out));
+    if on_stdout {
+        told.append(&mut printed);
     }
+    CheckerRun { status: ran.status, timed_out: ran.timed_out, lines: told, printed }
 }

@@ -29,6 +29,12 @@ pub struct ViewSpec {
     pub base: PathBuf,
     /// The files, resolved, each with the file that stands in for it; none where it is gone.
     pub files: Vec<(PathBuf, Option<PathBuf>)>,
+    /// The account as which the command runs, as its number and group; ours where none is named.
+    #[serde(default)]
+    pub account: Option<(u32, u32)>,
+    /// Folders that the command wants to find.
+    #[serde(default)]
+    pub folders: Vec<PathBuf>,
 }
 
 impl ViewSpec {
@@ -69,6 +75,9 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
     let standing =
         |file: &'_ PathBuf| file.ancestors().skip(1).find(|folder| folder.is_dir()).map(Path::to_owned);
     let mut folders: Vec<PathBuf> = spec.files.iter().filter_map(|(file, _)| standing(file)).collect();
+    // What the service manager makes at each start is made in the view alone.
+    let wanted: Vec<&PathBuf> = spec.folders.iter().filter(|folder| !folder.exists()).collect();
+    folders.extend(wanted.iter().filter_map(|folder| standing(folder)));
     folders.sort();
     folders.dedup();
     for (n, folder) in folders.into_iter().enumerate() {
@@ -77,7 +86,14 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
     for (file, stand_in) in &spec.files {
         show(file, stand_in.as_deref())?;
     }
-    Err(Command::new(program).args(arguments).exec())
+    for folder in wanted {
+        fs::DirBuilder::new().recursive(true).mode(0o755).create(folder)?;
+    }
+    let mut command = Command::new(program);
+    if let Some((user, group)) = spec.account {
+        command.uid(user).gid(group);
+    }
+    Err(command.args(arguments).exec())
 }
 
 /// Lays an overlay over `folder`, and binds again what is mounted below it.

@@ -55,18 +55,11 @@ fn without_profile(target: &Target) -> Result<Profile, Trouble> {
         Trouble::usage(format!("there is no family of formats called {name}"))
             .mend(format!("{first}There are {}", known.join(", ")))
     })?;
+    let files = Files::one(path, format);
     Ok(Profile {
-        daemon: target.daemon.clone(),
-        title: format!("{} (no profile)", target.daemon),
-        also: Vec::new(),
-        complete: false,
-        files: Files { read: vec![path.clone()], home: path, format, section: None },
-        dialect: format.plain_dialect(),
         service: Service { unit: target.unit.clone().into_iter().collect(), ..Service::default() },
         checker: target.checker.as_deref().map(checker_of).transpose()?,
-        health: Vec::new(),
-        setting: std::collections::BTreeMap::new(),
-        names: Vec::new(),
+        ..Profile::bare(&target.daemon, format!("{} (no profile)", target.daemon), files)
     })
 }
 
@@ -78,5 +71,5 @@ fn checker_of(typed: &str) -> Result<Checker, Trouble> {
         Trouble::usage(format!("--checker {typed:?} is not a command"))
             .mend("give it with its path: --checker '/usr/sbin/chronyd -p -f {file}'")
     })?;
-    Ok(Checker { run, limit: None, faults: Vec::new() })
+    Ok(Checker { run, ..Checker::default() })
 }

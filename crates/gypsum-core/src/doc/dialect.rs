@@ -43,6 +43,10 @@ pub struct Dialect {
     pub identified_by: BTreeMap<String, String>,
     /// Names of statements whose value is a file, or a pattern of files, that is read at their place.
     pub includes: Vec<String>,
+    /// Names of statements whose value is a folder, each with the pattern of the files in it that are read.
+    pub include_folders: BTreeMap<String, String>,
+    /// Titles of blocks that are one and the same to the daemon.
+    pub same_blocks: Vec<Vec<String>>,
     /// Which of several statements decides.
     pub wins: Wins,
 }
@@ -62,6 +66,8 @@ impl Default for Dialect {
             column: String::new(),
             identified_by: BTreeMap::new(),
             includes: Vec::new(),
+            include_folders: BTreeMap::new(),
+            same_blocks: Vec::new(),
             wins: Wins::default(),
         }
     }

@@ -155,22 +155,41 @@ impl Document {
         path
     }
 
-    /// The files, or patterns of files, that are read at a place of this one, in order.
-    pub fn includes(&self) -> Vec<String> {
-        let names = &self.dialect.includes;
+    /// The statements at whose place files are read, with the files or patterns of files that they name.
+    pub fn includes(&self) -> Vec<(LeafId, String)> {
+        let dialect = &self.dialect;
         // Nearly all files include nothing, and most of those do not even mention it.
-        let mentioned = |name: &String| match self.dialect.ignore_case {
+        let mentioned = |name: &String| match dialect.ignore_case {
             true => true,
             false => memchr::memmem::find(&self.source, name.as_bytes()).is_some(),
         };
-        if !names.iter().any(mentioned) {
+        if !dialect.includes.iter().chain(dialect.include_folders.keys()).any(mentioned) {
             return Vec::new();
         }
-        let includes = |name: &[u8]| names.iter().any(|include| self.dialect.same(include.as_bytes(), name));
-        self.statements()
-            .filter(|(_, kind, parts)| *kind == Kind::Setting && includes(parts.name.of(&self.source)))
-            .map(|(_, _, parts)| self.value(&parts))
-            .collect()
+        let settings = self.statements().filter(|(_, kind, _)| *kind == Kind::Setting);
+        let mut found = Vec::new();
+        for (leaf, _, parts) in settings {
+            let name = parts.name.of(&self.source);
+            let same = |known: &String| dialect.same(known.as_bytes(), name);
+            let value = || self.value(&parts);
+            if dialect.includes.iter().any(same) {
+                // Some read several at once.
+                match self.family {
+                    Family::Keyword | Family::Tags => found.extend(
+                        value().split_whitespace().map(|one| (leaf, one.trim_matches('"').to_owned())),
+                    ),
+                    _ => found.push((leaf, value())),
+                }
+            } else if let Some((_, pattern)) = dialect.include_folders.iter().find(|(known, _)| same(known)) {
+                for folder in value().split_whitespace() {
+                    found.push((
+                        leaf,
+                        format!("{}/{pattern}", folder.trim_matches(['\'', '"']).trim_end_matches('/')),
+                    ));
+                }
+            }
+        }
+        found
     }
 
     /// The mark with which this file comments a line out: the one that it uses, else the dialect's first.

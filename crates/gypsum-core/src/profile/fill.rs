@@ -13,7 +13,7 @@ pub struct MissingSetting(
 pub fn fill(check: &Check, value_of: &dyn Fn(&str) -> Option<String>) -> Result<Check, MissingSetting> {
     let text = |text: &String| fill_text(text, value_of);
     let probe = match &check.probe {
-        Probe::Service => Probe::Service,
+        Probe::Service | Probe::Listens { .. } => check.probe.clone(),
         Probe::Tcp { at } => Probe::Tcp { at: text(at)? },
         Probe::Http { url, status, contains } => Probe::Http {
             url: text(url)?,

@@ -177,6 +177,22 @@ impl Check {
         Self { name: name.into(), probe: Probe::Service, patience_ms: ms(PATIENCE), limit_ms: ms(LIMIT) }
     }
 
+    /// The check that somebody listens where the daemon wants to.
+    pub fn listens(address: Option<String>, port: u16, udp: bool) -> Self {
+        let kind = if udp { "UDP port" } else { "port" };
+        let name = match &address {
+            Some(address) => format!("{kind} {port} of {address}"),
+            None => format!("{kind} {port}"),
+        };
+        let ms = |time: SignedDuration| time.as_millis() as u64;
+        Self {
+            name,
+            probe: Probe::Listens { address, port, udp },
+            patience_ms: ms(PATIENCE),
+            limit_ms: ms(LIMIT),
+        }
+    }
+
     /// A check given on the command line: `http://…`, `HOST:PORT`, or a port of this host.
     pub fn parse_word(word: &str) -> Result<Self, String> {
         let written = if word.contains("://") {

@@ -1,7 +1,9 @@
 //! The shape of a profile.
 
+use super::{Rule, Setting};
 use crate::doc::{Dialect, Family};
-use crate::value::Kind;
+use crate::text::fits;
+use crate::value::Spelling;
 use jiff::SignedDuration;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -36,12 +38,136 @@ pub struct Profile {
     /// What must hold for it to count as well, besides its service running.
     #[serde(default, deserialize_with = "super::read::checks")]
     pub health: Vec<Check>,
+    /// Whether the daemon's own checker refuses names that the daemon does not know.
+    #[serde(default)]
+    pub names_by_checker: bool,
+    /// Where its files are on other distributions.
+    #[serde(default)]
+    pub layout: Vec<Layout>,
     /// What is known of its settings.
     #[serde(default)]
     pub setting: BTreeMap<String, Setting>,
     /// Further names that it knows.
     #[serde(default)]
     pub names: Vec<String>,
+    /// Files beside the main ones, of other formats.
+    #[serde(default)]
+    pub other: Vec<Other>,
+    /// How it spells sizes, times and switches.
+    #[serde(default)]
+    pub values: Spelling,
+    /// Where it listens.
+    #[serde(default)]
+    pub listen: Vec<Listen>,
+    /// Rules that see more than one setting.
+    #[serde(default)]
+    pub rule: Vec<Rule>,
+    /// How it tells what it understood.
+    pub effective: Option<Effective>,
+    /// The account as which it runs, or `{NAME}` for the one that a setting names; root where none is named.
+    pub account: Option<String>,
+    /// Blocks in which names are free, by their first word.
+    #[serde(default)]
+    pub free_blocks: Vec<String>,
+    /// Which settings say who may log in to this host.
+    pub login: Option<Login>,
+    /// How it tells its version.
+    pub version: Option<Argv>,
+}
+
+/// Where a daemon's files are on another distribution: taken where its home file is there and the usual one is not.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Layout {
+    /// Absolute paths or glob patterns, in the daemon's reading order.
+    pub read: Vec<String>,
+    /// The file for settings that stand nowhere yet.
+    pub home: String,
+    /// The command of its own checker.
+    pub checker: Option<Argv>,
+}
+
+/// Files of a daemon whose format is another than that of the main ones; their names are not known one by one.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Other {
+    /// Absolute paths or glob patterns.
+    pub read: Vec<String>,
+    /// The family of their format.
+    pub format: Family,
+    /// How it is written.
+    #[serde(default)]
+    pub dialect: Dialect,
+}
+
+/// Where a daemon listens: one setting that has the whole endpoint, or one for the address and one for the port.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Listen {
+    /// The setting that names the endpoint, in the first word of its value.
+    pub endpoint: Option<String>,
+    /// The setting that names the addresses.
+    pub address: Option<String>,
+    /// The setting that names the port.
+    pub port: Option<String>,
+    /// The port where none is named.
+    pub usual: Option<u16>,
+    /// Whether it listens though nothing says so.
+    #[serde(default)]
+    pub always: bool,
+    /// Whether it is UDP.
+    #[serde(default)]
+    pub udp: bool,
+    /// A condition under which it listens at all.
+    pub when: Option<String>,
+}
+
+/// The settings of a daemon that lets people in.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Login {
+    /// The setting that lists the accounts that may.
+    pub allow_users: Option<String>,
+    /// The setting that lists the groups whose members may.
+    pub allow_groups: Option<String>,
+    /// The setting that lists the accounts that may not.
+    pub deny_users: Option<String>,
+    /// The setting that lists the groups whose members may not.
+    pub deny_groups: Option<String>,
+    /// The condition under which root may.
+    pub root: Option<String>,
+}
+
+/// How a daemon tells what it understood of its files.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Effective {
+    /// The command; with `{name}` in it, it is asked for each edited setting by itself.
+    pub run: Argv,
+    /// What stands between name and value.
+    #[serde(default = "blank")]
+    pub between: String,
+    /// The text of the line behind which the values begin.
+    pub after: Option<String>,
+    /// What stands before the name in a line, up to and with this text.
+    #[serde(default)]
+    pub strip: Vec<String>,
+    /// Whether what it prints counts though it ends with another status than 0.
+    #[serde(default)]
+    pub any_status: bool,
+    /// Words for one and the same value.
+    #[serde(default)]
+    pub synonyms: Vec<Vec<String>>,
+    /// The block whose settings are told, where not all are.
+    #[serde(default)]
+    pub within: Vec<String>,
+    /// The account as which it is asked, where not that of the files' reader.
+    #[serde(rename = "as")]
+    pub account: Option<String>,
+}
+
+fn blank() -> String {
+    " ".into()
 }
 
 /// Which files a daemon reads.
@@ -56,6 +182,36 @@ pub struct Files {
     pub format: Family,
     /// The block for settings that stand nowhere yet.
     pub section: Option<String>,
+    /// The account that reads them, where that is not root.
+    pub reader: Option<String>,
+    /// The blocks that its own settings belong in, where they say nothing else and the format has blocks for others.
+    #[serde(default)]
+    pub blocks: Vec<String>,
+    /// Whether edits go to the home file where none is named, whatever stands elsewhere.
+    #[serde(default)]
+    pub local: bool,
+    /// Whether the home file is made, with its folder, where it does not exist.
+    #[serde(default)]
+    pub makes: bool,
+    /// The mode bits that the daemon does not accept on them, in octal: `"022"`.
+    pub no_mode: Option<String>,
+}
+
+impl Files {
+    /// One file, of which nothing is known but its format.
+    pub fn one(path: String, format: Family) -> Self {
+        Self {
+            read: vec![path.clone()],
+            home: path,
+            format,
+            section: None,
+            reader: None,
+            blocks: Vec::new(),
+            local: false,
+            makes: false,
+            no_mode: None,
+        }
+    }
 }
 
 /// How a daemon takes up its configuration.
@@ -95,6 +251,10 @@ pub struct Service {
     pub activation: Activation,
     /// What shows that a reload really took up the new configuration.
     pub proof: Option<Proof>,
+    /// Whether it is a unit of a user's own service manager.
+    pub user: bool,
+    /// Whether the service manager reads its unit files again before it is told anything.
+    pub reread: bool,
     /// How long an activation may take.
     pub limit: Option<SignedDuration>,
     /// How long all must stay well after it first was.
@@ -142,7 +302,7 @@ pub enum Proof {
 }
 
 /// The daemon's own checker.
-#[derive(Clone, Debug, Deserialize)]
+#[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Checker {
     /// The command. `{file}` in it stands for the proposal of the home file, where the checker is
@@ -153,6 +313,21 @@ pub struct Checker {
     /// Texts that make a new line of its output a fault although the exit status is 0.
     #[serde(default)]
     pub faults: Vec<String>,
+    /// Texts that make a line of its standard output a warning.
+    #[serde(default)]
+    pub warnings: Vec<String>,
+    /// Texts of lines that say nothing of the configuration.
+    #[serde(default)]
+    pub chatter: Vec<String>,
+    /// The account as which it is run, where not as root.
+    #[serde(rename = "as")]
+    pub account: Option<String>,
+    /// Folders that it wants to be there, and that the service manager takes away when the service stops.
+    #[serde(default)]
+    pub folders: Vec<String>,
+    /// Whether it tells everything on standard output.
+    #[serde(default)]
+    pub on_stdout: bool,
 }
 
 /// What one health check looks at.
@@ -161,6 +336,15 @@ pub struct Checker {
 pub enum Probe {
     /// The service itself: running, the generation that the activation implies, no restarts.
     Service,
+    /// Somebody listens on a port of this host.
+    Listens {
+        /// On which address; all of them where none is named.
+        address: Option<String>,
+        /// The port.
+        port: u16,
+        /// Whether of UDP.
+        udp: bool,
+    },
     /// A connection to `host:port`.
     Tcp {
         /// Where to.
@@ -199,34 +383,6 @@ pub struct Check {
     pub limit_ms: u64,
 }
 
-/// What is known of one setting.
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Setting {
-    /// The kind of its value.
-    pub kind: Kind,
-    /// What may stand instead of a value of that kind.
-    pub choices: Vec<String>,
-    /// Of a path: whether the file must be there.
-    pub exists: bool,
-    /// What parts the words of its value, where that is a list: `" "`, `", "`.
-    pub list: Option<String>,
-    /// The least number.
-    pub min: Option<i64>,
-    /// The greatest number.
-    pub max: Option<i64>,
-    /// The value that holds where it is not set.
-    pub default: Option<String>,
-    /// What it does.
-    pub about: Option<String>,
-    /// Whether it may stand several times, each adding to the others.
-    pub repeats: bool,
-    /// Whether its value must never be shown.
-    pub secret: bool,
-    /// What a change of it needs, where that differs from the daemon's `activation`.
-    pub activation: Option<Activation>,
-}
-
 impl Profile {
     /// What is known of the setting called `name`, with the daemon's own spelling of it.
     pub fn setting(&self, name: &str) -> Option<(&str, &Setting)> {
@@ -237,6 +393,41 @@ impl Profile {
         self.setting.iter().find(same).map(|(known, setting)| (known.as_str(), setting))
     }
 
+    /// What is known of the setting called `name` in a block called `block`: an entry `block..name` comes first.
+    pub fn setting_in(&self, block: Option<&str>, name: &str) -> Option<(&str, &Setting)> {
+        let inner = block.and_then(|block| self.setting(&format!("{block}..{name}")));
+        inner.or_else(|| self.setting(name))
+    }
+
+    /// A profile that says nothing but which files there are.
+    pub fn bare(daemon: &str, title: String, files: Files) -> Self {
+        let dialect = files.format.plain_dialect();
+        Self {
+            daemon: daemon.to_owned(),
+            title,
+            also: Vec::new(),
+            complete: false,
+            files,
+            dialect,
+            service: Service::default(),
+            checker: None,
+            health: Vec::new(),
+            setting: BTreeMap::new(),
+            names: Vec::new(),
+            names_by_checker: false,
+            layout: Vec::new(),
+            other: Vec::new(),
+            values: Spelling::default(),
+            listen: Vec::new(),
+            rule: Vec::new(),
+            effective: None,
+            version: None,
+            account: None,
+            free_blocks: Vec::new(),
+            login: None,
+        }
+    }
+
     /// Every name that is known, in the daemon's own spelling.
     pub fn known_names(&self) -> impl Iterator<Item = &str> {
         self.setting.keys().chain(&self.names).map(String::as_str)
@@ -244,6 +435,7 @@ impl Profile {
 
     /// The daemon's own spelling of `name`, where the name is known.
     pub fn spelling(&self, name: &str) -> Option<&str> {
-        self.known_names().find(|known| self.dialect.same(known.as_bytes(), name.as_bytes()))
+        let named = self.known_names().find(|known| self.dialect.same(known.as_bytes(), name.as_bytes()));
+        named.or_else(|| self.known_names().find(|known| known.contains('*') && fits(known, name)))
     }
 }

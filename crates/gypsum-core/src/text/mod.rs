@@ -1,10 +1,12 @@
 //! Bytes, and places in them: spans, lines, splices.
 
+mod fits;
 mod lines;
 mod nearest;
 mod span;
 mod splice;
 
+pub use fits::fits;
 pub use lines::{Ending, Place, ending_at, line_span, place_of};
 pub use nearest::nearest;
 pub use span::Span;

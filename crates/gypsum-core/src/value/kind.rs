@@ -1,6 +1,7 @@
 //! The kinds of values, and what does not fit one.
 
-use super::quantity::{duration, size};
+use super::network::is_host;
+use super::{Spelling, endpoint, network, pieces};
 use crate::profile::Setting;
 use crate::text::nearest;
 use serde::Deserialize;
@@ -26,12 +27,36 @@ pub enum Kind {
     Port,
     /// An absolute path.
     Path,
+    /// A number, with a fraction or without.
+    Number,
+    /// A number of hundredths, with or without a percent sign.
+    Percent,
+    /// A host and port, a port alone, or a Unix socket.
+    Endpoint,
+    /// An address of this host, or a name for one, or `*`.
+    Address,
+    /// A network in CIDR notation.
+    Network,
+    /// The name or address of a host.
+    Host,
+    /// A URL.
+    Url,
+    /// An account.
+    User,
+    /// A group of accounts.
+    Group,
+    /// Mode bits, in octal.
+    Mode,
+    /// A time zone by its name.
+    Zone,
+    /// The name of a unit of systemd.
+    Unit,
 }
 
 impl Kind {
     /// Whether values of this kind can be raised and lowered.
     pub fn is_quantity(self) -> bool {
-        matches!(self, Self::Integer | Self::Size | Self::Duration)
+        matches!(self, Self::Integer | Self::Size | Self::Duration | Self::Number | Self::Percent)
     }
 }
 
@@ -45,40 +70,68 @@ pub struct Misfit {
 }
 
 /// What keeps `value` from being a value of `setting`, if anything does.
-pub fn misfit(setting: &Setting, value: &str) -> Option<Misfit> {
-    let flag = ["yes".to_owned(), "no".to_owned()];
+pub fn misfit(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Misfit> {
+    let flags;
     let choices: &[String] = match setting.kind {
-        Kind::Flag if setting.choices.is_empty() => &flag,
+        Kind::Flag if setting.choices.is_empty() => {
+            flags = spelling.flag_words();
+            &flags
+        }
         _ => &setting.choices,
     };
     // Daemons differ on the case of words like yes and no; a difference of case alone is theirs to judge.
     if choices.iter().any(|choice| choice.eq_ignore_ascii_case(value)) {
         return None;
     }
-    let number = match setting.kind {
-        Kind::Text => return None,
+    // What is computed when the daemon reads it cannot be judged here.
+    if value.contains(['$', '%', '{']) && !matches!(setting.kind, Kind::Percent) {
+        return None;
+    }
+    let fits = match setting.kind {
+        Kind::Text | Kind::Unit => return None,
         Kind::Flag | Kind::Choice => return Some(no_choice(choices, value)),
-        Kind::Path if value.starts_with('/') => return None,
-        Kind::Path => None,
-        Kind::Integer => value.parse().ok(),
-        Kind::Size => size(value),
-        Kind::Duration => duration(value),
-        Kind::Port => value.parse().ok().filter(|port| (0..=65_535).contains(port)),
+        Kind::Path => value.starts_with('/') || setting.base.is_some(),
+        Kind::Endpoint => endpoint(value).is_some(),
+        Kind::Address | Kind::Host => {
+            value.parse::<std::net::IpAddr>().is_ok()
+                || value == "*"
+                || is_host(value) && !is_bad_address(value)
+        }
+        Kind::Network => {
+            network(value).is_some() || is_host(value) && !is_bad_address(value) && !value.contains('/')
+        }
+        Kind::Url => value.split_once("://").is_some_and(|(_, rest)| !rest.is_empty()),
+        Kind::User | Kind::Group => !value.is_empty() && !value.contains([' ', '\t', ':', '"', '\'']),
+        Kind::Zone => !value.is_empty() && !value.contains(' '),
+        _ => spelling.number(setting, value).is_some(),
     };
-    let Some(number) = number else {
+    if !fits {
         let mend = if choices.is_empty() {
             range(setting)
         } else {
             format!("{}, or {}", range(setting), choices.join(", "))
         };
         return Some(Misfit { message: format!("{value:?} is not {}", noun(setting.kind)), mend });
-    };
-    let low = setting.min.is_some_and(|min| number < min);
-    let high = setting.max.is_some_and(|max| number > max);
+    }
+    let number = spelling.number(setting, value)?;
+    // Bounds of times are in seconds.
+    let one = if setting.kind == Kind::Duration { 1_000.0 } else { 1.0 };
+    let low = setting.min.is_some_and(|min| number < min as f64 * one);
+    let high = setting.max.is_some_and(|max| number > max as f64 * one);
     (low || high).then(|| Misfit {
         message: format!("{value} is too {}", if low { "low" } else { "high" }),
         mend: range(setting),
     })
+}
+
+/// What keeps `value`, with all its words, from being a value of `setting`.
+pub fn misfit_of_any(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Misfit> {
+    pieces(setting, value).into_iter().find_map(|piece| misfit(piece.what, spelling, &piece.text))
+}
+
+/// What looks like an address and is none: `10.0.0.300`, `10.0.0`.
+fn is_bad_address(value: &str) -> bool {
+    value.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.') && value.contains('.')
 }
 
 fn no_choice(choices: &[String], value: &str) -> Misfit {
@@ -91,19 +144,32 @@ fn no_choice(choices: &[String], value: &str) -> Misfit {
     Misfit { message: format!("{value:?} is not a value that it takes"), mend }
 }
 
-fn noun(kind: Kind) -> &'static str {
+/// What a kind is called.
+pub fn noun(kind: Kind) -> &'static str {
     match kind {
         Kind::Integer => "a whole number",
         Kind::Size => "a size",
         Kind::Duration => "a time",
         Kind::Port => "a port",
         Kind::Path => "an absolute path",
+        Kind::Number => "a number",
+        Kind::Percent => "a percentage",
+        Kind::Endpoint => "an address with a port, or a socket",
+        Kind::Address => "an address",
+        Kind::Network => "a network",
+        Kind::Host => "the name of a host",
+        Kind::Url => "a URL",
+        Kind::User => "an account",
+        Kind::Group => "a group",
+        Kind::Mode => "a mode in octal",
+        Kind::Zone => "a time zone",
+        Kind::Unit => "a unit",
         Kind::Text | Kind::Flag | Kind::Choice => "a value that it takes",
     }
 }
 
 /// What would fit, in words.
-fn range(setting: &Setting) -> String {
+pub fn range(setting: &Setting) -> String {
     let noun = match setting.kind {
         Kind::Size => "a number of bytes, or one with K, M, G (64M)",
         Kind::Duration => "a number of seconds, or one with s, m, h, d, w (1h30m)",
@@ -147,7 +213,12 @@ mod tests {
             (&setting(Kind::Path, None, None), "etc/x", false),
         ];
         for (setting, value, fits) in cases {
-            assert_eq!(misfit(setting, value).is_none(), fits, "{:?} {value}", setting.kind);
+            assert_eq!(
+                misfit(setting, &Spelling::default(), value).is_none(),
+                fits,
+                "{:?} {value}",
+                setting.kind
+            );
         }
     }
 }

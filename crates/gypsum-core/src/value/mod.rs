@@ -1,6 +1,16 @@
-//! Values: what kinds there are, and whether a text is a value of one.
+//! Values: what kinds there are, whether a text is a value of one, and whether two texts are the same value.
 
 mod kind;
+mod likely;
+mod network;
+mod pieces;
 mod quantity;
+mod same;
+mod spelling;
 
-pub use kind::{Kind, Misfit, misfit};
+pub use kind::{Kind, Misfit, misfit, misfit_of_any, noun, range};
+pub use likely::unlikely;
+pub use network::{Endpoint, endpoint, network};
+pub use pieces::{Piece, pieces, words_of};
+pub use same::same_value;
+pub use spelling::Spelling;

@@ -2,6 +2,7 @@
 
 mod command;
 mod http;
+mod listens;
 mod tcp;
 
 use gypsum_core::health::Outcome;
@@ -14,6 +15,7 @@ pub fn probe(check: &Check) -> Outcome {
     let limit = Duration::from_millis(check.limit_ms.max(1));
     let seen = match &check.probe {
         Probe::Service => Err("a service is observed, not probed".to_owned()),
+        Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp),
         Probe::Tcp { at } => tcp::probe(at, limit),
         Probe::Http { url, status, contains } => http::probe(url, *status, contains.as_deref(), limit),
         Probe::Command { run, status, prints } => command::probe(run, *status, prints.as_deref(), limit),

@@ -1,6 +1,7 @@
 //! What a whole file changes, line by line, for the eye and the record.
 
 use gypsum_core::edit::Shown;
+use gypsum_core::text::LineShift;
 use similar::{Algorithm, DiffOp, TextDiff};
 use std::path::Path;
 use std::time::Duration;
@@ -43,4 +44,21 @@ pub fn shown_link(path: &Path, target: &Path, comes: bool) -> Shown {
 fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) -> Shown {
     let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
     Shown { address: name, file: path.display().to_string(), line, before, after }
+}
+
+/// How the lines of `before` move in `after`.
+pub fn moved_lines(before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<LineShift> {
+    let (old, new) = (before.unwrap_or_default(), after.unwrap_or_default());
+    let diff = TextDiff::configure().algorithm(Algorithm::Myers).timeout(PATIENCE).diff_lines(old, new);
+    let equal = diff.ops().iter().filter_map(|op| match op {
+        DiffOp::Equal { old_index, new_index, .. } => Some((*old_index, *new_index)),
+        _ => None,
+    });
+    let number = |n: usize| i64::try_from(n).unwrap_or(i64::MAX);
+    equal
+        .map(|(old, new)| LineShift {
+            from: u32::try_from(old + 1).unwrap_or(u32::MAX),
+            by: number(new) - number(old),
+        })
+        .collect()
 }

@@ -2,20 +2,23 @@
 
 use super::Run;
 use super::beside::Beside;
-use super::values::{checks_for, values_of};
+use super::values::Values;
 use crate::files::{self, Loading};
 use crate::locks::Locks;
 use crate::look::Look;
-use crate::rehearse::{Proposed, rehearse};
+use crate::rehearse::{Proposed, ask, rehearse};
 use crate::service;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Dress, Event};
 use gypsum_core::edit::{Edit, Shown};
-use gypsum_core::finding::Finding;
+use gypsum_core::effective::{asked, compare};
+use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::Outcome;
-use gypsum_core::profile::{Activation, Check, Profile, Service};
+use gypsum_core::profile::{Activation, Check, Probe, Profile, Service};
+use gypsum_core::rules::Subject;
 use gypsum_core::service::{Observation, State as ServiceState};
+use gypsum_core::survey::Survey;
 use gypsum_core::text::LineShift;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -65,10 +68,17 @@ pub struct Job {
 }
 
 impl Job {
+    /// The only file to edit: the one that was named, else the one for local settings where those have their own.
+    pub fn only(&self) -> Option<&Path> {
+        let local = self.profile.files.local.then(|| Path::new(&self.profile.files.home));
+        self.only.as_deref().or(local)
+    }
+
     /// The file that is meant and may be made.
     pub fn new_file(&self) -> Option<&Path> {
-        let meant = self.only.as_deref().unwrap_or_else(|| Path::new(&self.profile.files.home));
-        self.beside.new.then_some(meant)
+        let home = Path::new(&self.profile.files.home);
+        let meant = self.only().unwrap_or(home);
+        (self.beside.new || self.profile.files.makes && meant == home).then_some(meant)
     }
 }
 
@@ -88,6 +98,9 @@ pub(super) struct Front {
     pub locks: Locks,
     pub loading: Option<Loading>,
     pub after: Vec<gypsum_core::edit::File>,
+    pub after_loading: Option<Loading>,
+    /// The statements that are new in the proposal.
+    pub fresh: std::collections::HashSet<gypsum_core::rules::Leaf>,
     pub new_files: Vec<NewFile>,
     pub edits: Vec<Shown>,
     /// The addresses of the settings that change.
@@ -107,6 +120,8 @@ impl Front {
             locks: Locks::default(),
             loading: None,
             after: Vec::new(),
+            after_loading: None,
+            fresh: std::collections::HashSet::new(),
             new_files: Vec::new(),
             edits: Vec::new(),
             changed: Vec::new(),
@@ -162,10 +177,6 @@ impl Run<'_> {
 
     pub(super) fn rehearse(&mut self) -> Result<Event, Trouble> {
         let front = self.front()?;
-        let Some(checker) = front.job.profile.checker.clone() else {
-            self.emit(Happening::Checked { by: "Gypsum's own rules; the daemon has no checker".into() });
-            return Ok(Event::Done);
-        };
         let loading = front.loading()?;
         let home = loading.loaded.get(loading.home).map_or_else(PathBuf::new, |file| file.real.clone());
         let proposed: Vec<Proposed<'_>> = front
@@ -179,11 +190,29 @@ impl Run<'_> {
             })
             .collect();
         let putting_back = matches!(front.job.wish, Wish::Files(_));
-        let rehearsal = rehearse(&checker, &proposed, &home, putting_back)?;
-        if self.judge(rehearsal.findings)? {
+        let checker = front.job.profile.checker.as_ref();
+        let rehearsal =
+            checker.map(|checker| rehearse(checker, &proposed, &home, putting_back)).transpose()?;
+        let mut by = vec!["Gypsum's own rules".to_owned()];
+        let mut findings = Vec::new();
+        match rehearsal {
+            Some(rehearsal) => {
+                by.push(rehearsal.by);
+                findings = rehearsal.findings;
+            }
+            None => by.push("the daemon has no checker".to_owned()),
+        }
+        // A proposal that the checker refuses is not understood at all.
+        let refused = findings.iter().any(|finding| finding.severity == Severity::Fault);
+        let told = if refused { None } else { front.effective(&proposed, &home)? };
+        if let Some(told) = told {
+            by.push("the daemon's own account of its settings".to_owned());
+            findings.extend(told);
+        }
+        if self.judge(findings)? {
             return Ok(Event::Refused);
         }
-        self.emit(Happening::Checked { by: format!("Gypsum's own rules; {}", rehearsal.by) });
+        self.emit(Happening::Checked { by: by.join("; ") });
         Ok(Event::Done)
     }
 
@@ -192,8 +221,9 @@ impl Run<'_> {
         let front = self.front()?;
         let profile = &front.job.profile;
         let loading = front.loading()?;
-        let checks_before = checks_for(profile, &front.service, &values_of(profile, &loading.files))?;
-        let checks_after = checks_for(profile, &front.service, &values_of(profile, &front.after))?;
+        let checks_before = Values::of(profile, loading).checks(&front.service)?;
+        let after = front.after_loading.as_ref().unwrap_or(loading);
+        let checks_after = Values::of(profile, after).checks(&front.service)?;
         let look = Look {
             world,
             service: &front.service,
@@ -208,7 +238,15 @@ impl Run<'_> {
         (front.checks_before, front.checks_after) = (checks_before, checks_after);
         front.activation = front.needed();
         let (baseline, activation) = (front.baseline.clone(), front.planned());
-        let unwell: Vec<Finding> = baseline.iter().filter(|outcome| !outcome.well).map(unwell).collect();
+        // That it does not listen everywhere is what it was like; it only must not get worse.
+        let told: Vec<&str> = front
+            .checks_before
+            .iter()
+            .filter(|check| !matches!(check.probe, Probe::Listens { .. }))
+            .map(|check| check.name.as_str())
+            .collect();
+        let amiss = baseline.iter().filter(|outcome| !outcome.well && told.contains(&outcome.name.as_str()));
+        let unwell: Vec<Finding> = amiss.map(unwell).collect();
         self.emit(Happening::Baseline { health: baseline });
         if self.judge(unwell)? {
             return Ok(Event::Refused);
@@ -226,6 +264,38 @@ fn unwell(outcome: &Outcome) -> Finding {
 }
 
 impl Front {
+    /// What the daemon understands otherwise than it was asked for, where it can be asked.
+    fn effective(&self, proposed: &[Proposed<'_>], home: &Path) -> Result<Option<Vec<Finding>>, Trouble> {
+        let profile = &self.job.profile;
+        let Some((effective, loading)) = profile.effective.as_ref().zip(self.after_loading.as_ref()) else {
+            return Ok(None);
+        };
+        let layers = loading.layers(profile);
+        let survey = Survey::default();
+        let subject = Subject {
+            files: &loading.files,
+            order: &loading.order,
+            layers: &layers,
+            profile,
+            survey: &survey,
+        };
+        let turns = asked(&subject, &self.fresh, effective);
+        let names = turns
+            .iter()
+            .map(|turn| loading.files[turn.file].doc.text(turn.name).into_owned())
+            .collect::<Vec<_>>();
+        if names.is_empty() && effective.run.iter().any(|word| word.contains("{name}")) {
+            return Ok(None);
+        }
+        let Some((before, after)) = ask(effective, proposed, home, &names)? else {
+            return Ok(None);
+        };
+        if after.is_empty() {
+            return Ok(None);
+        }
+        Ok(Some(compare(profile, effective, (&before, &after), &subject, &self.fresh)))
+    }
+
     /// The least that the changed settings need.
     fn needed(&self) -> Activation {
         if !service::exists(&self.service) || !self.touches_service() {

@@ -6,6 +6,7 @@ mod beside;
 mod difference;
 mod front;
 mod kept;
+mod own;
 mod plan;
 mod propose;
 mod recover;
@@ -15,7 +16,7 @@ mod values;
 pub use beside::{Beside, Companion};
 pub use front::{Job, Wish};
 pub use recover::{carry_saved, recover, recover_all, resume};
-pub use values::{checks_for, values_of};
+pub use values::Values;
 
 use crate::disk::Disk;
 use crate::journal::Journal;

@@ -1,25 +1,21 @@
 //! The proposal: the edits placed, proven, and checked by our own rules.
 
 use super::Run;
-use super::difference::{shown_lines, shown_link};
+use super::difference::{moved_lines, shown_lines, shown_link};
 use super::front::{Front, NewFile, Wish};
 use crate::disk::link_target;
-use crate::files::resolved;
 use crate::trouble::Trouble;
-use gypsum_core::address::{Address, address_of};
+use gypsum_core::address::Address;
 use gypsum_core::change::Event;
-use gypsum_core::check::{check, only_new};
 use gypsum_core::doc::{Document, Family, Kind as Leaf};
 use gypsum_core::edit::{Edit, File, Guide, propose};
-use gypsum_core::finding::{Finding, Severity};
+use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::{can_be_secret, is_secret, mentions_secret};
 use gypsum_core::text::shift_lines;
-use gypsum_core::value::{Kind, misfit};
-use std::fs;
-use std::io::Read;
+use gypsum_core::value::{Kind, misfit_of_any};
 use std::path::Path;
 
 impl Run<'_> {
@@ -57,11 +53,11 @@ impl Run<'_> {
         };
         let secrets = front.secrets();
         let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
-        let findings = front.own_check()?;
         self.secrets = secrets;
         if nothing {
             return Ok(Event::Unchanged);
         }
+        let findings = self.front()?.own_check(disk)?;
         self.emit(Happening::Proposed { edits });
         if self.judge(findings)? { Ok(Event::Refused) } else { Ok(Event::Done) }
     }
@@ -71,7 +67,7 @@ type Placed = Result<(), Vec<Finding>>;
 
 impl Front {
     fn place(&mut self, edits: &[Edit]) -> Result<Placed, Trouble> {
-        let only = self.job.only.as_deref().map(|path| self.loading()?.find(path)).transpose()?;
+        let only = self.job.only().map(|path| self.loading()?.find(path)).transpose()?;
         let loading = self.loading()?;
         let profile = &self.job.profile;
         let guide = Guide {
@@ -110,7 +106,7 @@ impl Front {
     /// The file that a prepared one takes the place of.
     fn target(&self) -> Result<std::path::PathBuf, Trouble> {
         let loading = self.loading()?;
-        let n = match &self.job.only {
+        let n = match self.job.only() {
             Some(path) => loading.find(path)?,
             None => loading.home,
         };
@@ -144,118 +140,13 @@ impl Front {
                 (None, _) => {}
             }
             let after = bytes.clone();
-            new_files.push(NewFile { real: path.clone(), before, after, shifts: Vec::new(), dress: None });
+            let shifts = moved_lines(before.as_deref(), after.as_deref());
+            new_files.push(NewFile { real: path.clone(), before, after, shifts, dress: None });
         }
         self.after = after;
         self.new_files = new_files;
         self.edits = edits;
         Ok(Ok(()))
-    }
-
-    /// Our own check of the files as they will be; of what stood there before, only what is new counts.
-    fn own_check(&self) -> Result<Vec<Finding>, Trouble> {
-        let loading = self.loading()?;
-        let profile = &self.job.profile;
-        // What is edited inside a value is an edit of its setting, too.
-        let outer = |address: &String| Some(Address::parse(address).ok()?.around()?.0.to_string());
-        let addresses = self.changed.iter();
-        let edited: Vec<String> =
-            addresses.flat_map(|one| [Some(one.clone()), outer(one)]).flatten().collect();
-        let before = check(&loading.files, profile, &[]);
-        let mut findings = only_new(&before, check(&self.after, profile, &edited));
-        for file in &self.new_files {
-            let place = loading.loaded.iter().find(|loaded| loaded.real == file.real);
-            findings.extend(place.filter(|loaded| loaded.hard_links > 1).map(|loaded| {
-                Finding::warning(
-                    "hard-link",
-                    format!(
-                        "{} has {} names; the others keep the old content",
-                        loaded.name.display(),
-                        loaded.hard_links
-                    ),
-                )
-                .mend("find -samefile shows them")
-            }));
-            findings.extend(generated(&file.real));
-            findings.extend(packaged(&file.real));
-        }
-        findings.extend(self.circles());
-        findings.extend(self.edits.iter().filter_map(lost_variable));
-        findings.extend(self.unread());
-        let gone = self.missing_files(&loading.files);
-        findings.extend(only_new(&gone, self.missing_files(&self.after)));
-        Ok(findings)
-    }
-
-    /// Files that include themselves.
-    fn circles(&self) -> Vec<Finding> {
-        let circles = self.loading.iter().flat_map(|loading| &loading.circles);
-        circles
-            .map(|(by, file)| {
-                Finding::warning("circle", format!("{by} includes {file}, which includes it in turn"))
-                    .in_file(by)
-                    .mend("take one of the two includes out; each file was read once")
-            })
-            .collect()
-    }
-
-    /// A new file that the daemon will not look at.
-    fn unread(&self) -> Option<Finding> {
-        let loading = self.loading.as_ref()?;
-        let new = loading.loaded.iter().find(|file| file.absent && !loading.reads(&file.name))?;
-        let message = format!("{} reads no file of this name", self.job.profile.daemon);
-        let read = loading.patterns.join(", ");
-        let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
-        Some(finding.mend(format!("it reads {read}")))
-    }
-
-    /// Files that the configuration names and that will not be there.
-    fn missing_files(&self, files: &[File]) -> Vec<Finding> {
-        let profile = &self.job.profile;
-        let paths: Vec<&String> = profile
-            .setting
-            .iter()
-            .filter(|(_, setting)| setting.kind == Kind::Path && setting.exists)
-            .map(|(name, _)| name)
-            .collect();
-        let mut findings = Vec::new();
-        for file in files {
-            let dialect = file.doc.dialect();
-            let include =
-                |name: &[u8]| dialect.includes.iter().any(|known| dialect.same(known.as_bytes(), name));
-            let path = |name: &[u8]| paths.iter().any(|known| dialect.same(known.as_bytes(), name));
-            if paths.is_empty() && file.doc.includes().is_empty() {
-                continue;
-            }
-            for (leaf, kind, parts) in file.doc.statements() {
-                let name = parts.name.of(file.doc.source());
-                let include = include(name);
-                if kind != Leaf::Setting || !include && !path(name) {
-                    continue;
-                }
-                let name = file.doc.name(&parts);
-                let may_miss = name.contains("Optional") || name.ends_with("if_exists");
-                let value = file.doc.value(&parts);
-                let path = Path::new(value.as_str());
-                if may_miss || !path.is_absolute() || value.contains(['*', '?', '[']) {
-                    continue;
-                }
-                let placed = self.new_files.iter().find(|new| new.real == path || new.real == resolved(path));
-                if placed.map_or_else(|| path.exists(), |new| new.after.is_some()) {
-                    continue;
-                }
-                // Some daemons pass over an include that leads nowhere.
-                let severity = if include { Severity::Warning } else { Severity::Fault };
-                let finding = Finding::new("missing-file", severity, format!("{value} does not exist"));
-                findings.push(
-                    finding
-                        .at(&file.path, &file.doc, leaf)
-                        .about(address_of(&file.doc, leaf))
-                        .mend(format!("--companion FILE --to {value} places it in the same change")),
-                );
-            }
-        }
-        findings
     }
 
     fn secrets(&self) -> Vec<String> {
@@ -277,7 +168,9 @@ impl Front {
 /// no prose.
 fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
     match profile.setting(name) {
-        Some((_, setting)) => misfit(setting, value).is_none() && setting.kind != Kind::Text,
+        Some((_, setting)) => {
+            misfit_of_any(setting, &profile.values, value).is_none() && setting.kind != Kind::Text
+        }
         None if !profile.setting.is_empty() => false,
         // Nothing is known of the names; the marks that the format wants tell it from prose, or do not.
         None => match profile.files.format {
@@ -323,54 +216,4 @@ fn secrets_in<'a>(profile: &'a Profile, file: &'a File) -> impl Iterator<Item = 
 fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Trouble> {
     Document::read(bytes, like.family(), like.dialect().clone())
         .map_err(|error| Trouble::cannot(error.to_string()))
-}
-
-/// A variable of the old value that the new one does not have: a shell may have put in what it stands for, or
-/// nothing.
-fn lost_variable(edit: &gypsum_core::edit::Shown) -> Option<Finding> {
-    let (before, after) = (edit.before.as_deref()?, edit.after.as_deref()?);
-    let word = |rest: &str| {
-        let length =
-            rest.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '_' | '{')).unwrap_or(rest.len());
-        rest[..length].to_owned()
-    };
-    let names =
-        |text: &str| text.split('$').skip(1).map(word).filter(|name| !name.is_empty()).collect::<Vec<_>>();
-    let kept = names(after);
-    let lost = names(before).into_iter().find(|name| !kept.contains(name))?;
-    let message = format!("${lost} stood in the old value and is gone from the new one");
-    let finding = Finding::warning("lost-variable", message).in_file(&edit.file).about(&edit.address);
-    Some(finding.mend("if your shell took it, put the edit in single quotes"))
-}
-
-/// A file in the part of the system that belongs to packages: an upgrade writes over it.
-fn packaged(path: &Path) -> Option<Finding> {
-    if !path.starts_with("/usr") || path.starts_with("/usr/local") {
-        return None;
-    }
-    let finding =
-        Finding::misfit("package-file", "the file belongs to a package, whose next upgrade writes over it");
-    Some(
-        finding
-            .in_file(&path.display().to_string())
-            .mend("put the setting into a file under /etc: --in FILE, with --new a new one"),
-    )
-}
-
-/// A file that says of itself that something else writes it.
-fn generated(path: &Path) -> Option<Finding> {
-    let mut head = Vec::new();
-    fs::File::open(path).ok()?.take(1000).read_to_end(&mut head).ok()?;
-    let head = String::from_utf8_lossy(&head).to_lowercase();
-    let says =
-        ["do not edit", "don't edit", "automatically generated", "autogenerated", "will be overwritten"];
-    let line = head.lines().position(|line| says.iter().any(|words| line.contains(words)))?;
-    let mut finding = Finding::warning(
-        "generated",
-        "the file says that something else writes it; this edit may be overwritten",
-    )
-    .in_file(&path.display().to_string())
-    .mend("make the change where the file comes from, too");
-    finding.line = u32::try_from(line + 1).ok();
-    Some(finding)
 }

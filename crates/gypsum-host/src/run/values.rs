@@ -1,45 +1,101 @@
 //! The values that health checks name in braces.
 
+use crate::files::Loading;
 use crate::service;
 use crate::trouble::Trouble;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
-use gypsum_core::edit::{File, find_active};
+use gypsum_core::edit::find_active;
+use gypsum_core::layers::Layers;
 use gypsum_core::profile::{Check, Profile, Service, fill};
+use gypsum_core::rules::{Subject, Wanted, wanted};
+use gypsum_core::survey::Survey;
+use std::net::IpAddr;
 
-/// The value of a setting in `files`, as far as it can be told: the one that decides, else the
-/// default that the profile names.
-pub fn values_of<'a>(profile: &'a Profile, files: &'a [File]) -> impl Fn(&str) -> Option<String> + 'a {
-    move |name| {
-        let address = Address::parse(name).ok()?;
-        let found = find_active(files, &address);
-        let deciding = match profile.dialect.wins {
+/// More listeners than this are not looked at one by one.
+const MOST: usize = 16;
+
+/// What the health checks of a daemon are made of: the values of its settings, and where it wants to listen.
+pub struct Values<'a> {
+    profile: &'a Profile,
+    loading: &'a Loading,
+    layers: Layers,
+    wanted: Vec<Wanted>,
+}
+
+impl<'a> Values<'a> {
+    /// The values in these files.
+    pub fn of(profile: &'a Profile, loading: &'a Loading) -> Self {
+        let layers = loading.layers(profile);
+        let survey = Survey::default();
+        let subject = Subject {
+            files: &loading.files,
+            order: &loading.order,
+            layers: &layers,
+            profile,
+            survey: &survey,
+        };
+        let wanted = wanted(&subject);
+        Self { profile, loading, layers, wanted }
+    }
+
+    /// The value of a setting, as far as it can be told: the one that decides, else the default that the profile names;
+    /// `listen-address` and `listen-port` are of the first place where it listens without TLS.
+    fn value(&self, name: &str) -> Option<String> {
+        let plain = self.wanted.iter().find(|wanted| !wanted.udp && wanted.port != 443);
+        match name {
+            "listen-port" => return plain.map(|wanted| wanted.port.to_string()),
+            "listen-address" => {
+                return plain.map(|wanted| match (wanted.address, &wanted.name) {
+                    (Some(IpAddr::V6(six)), _) => format!("[{six}]"),
+                    (Some(address), _) => address.to_string(),
+                    (None, Some(name)) => name.clone(),
+                    (None, None) => "127.0.0.1".to_owned(),
+                });
+            }
+            _ => {}
+        }
+        if let Some(value) = self.layers.value(&self.loading.files, self.profile, name) {
+            return Some(value.trim_matches(['"', '\'']).to_owned());
+        }
+        let found = find_active(&self.loading.files, &Address::parse(name).ok()?);
+        let deciding = match self.profile.dialect.wins {
             Wins::First => found.first(),
             Wins::Last => found.last(),
         };
-        let value = deciding.and_then(|(n, leaf)| {
-            let doc = &files[*n].doc;
+        deciding.and_then(|(n, leaf)| {
+            let doc = &self.loading.files[*n].doc;
             doc.parts(*leaf).map(|parts| doc.value(&parts))
-        });
-        value.or_else(|| profile.setting(name).and_then(|(_, setting)| setting.default.clone()))
-    }
-}
-
-/// The health checks of a daemon with these values in them; the first is that its service runs.
-pub fn checks_for(
-    profile: &Profile,
-    service: &Service,
-    value_of: &dyn Fn(&str) -> Option<String>,
-) -> Result<Vec<Check>, Trouble> {
-    let own = service::exists(service).then(|| Check::of_service(&service::name_of(service)));
-    let filled = profile.health.iter().map(|check| {
-        fill(check, value_of).map_err(|missing| {
-            Trouble::usage(format!(
-                "the health check {:?} names {{{}}}, which has no value and no default",
-                check.name, missing.0
-            ))
-            .mend("give that setting a default in the profile")
         })
-    });
-    own.into_iter().map(Ok).chain(filled).collect()
+    }
+
+    /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
+    /// wants to.
+    pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Trouble> {
+        let has_service = service::exists(service);
+        let mut checks: Vec<Check> =
+            has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
+        for check in &self.profile.health {
+            match fill(check, &|name| self.value(name)) {
+                Ok(check) => checks.push(check),
+                // Where it listens nowhere, nobody can be asked there.
+                Err(missing) if missing.0.starts_with("listen-") => {}
+                Err(missing) => {
+                    return Err(Trouble::usage(format!(
+                        "the health check {:?} names {{{}}}, which has no value and no default",
+                        check.name, missing.0
+                    ))
+                    .mend("give that setting a default in the profile"));
+                }
+            }
+        }
+        for wanted in self.wanted.iter().filter(|wanted| has_service && wanted.name.is_none()).take(MOST) {
+            let address = wanted.address.map(|address| address.to_string());
+            let check = Check::listens(address, wanted.port, wanted.udp);
+            if !checks.contains(&check) {
+                checks.push(check);
+            }
+        }
+        Ok(checks)
+    }
 }

@@ -9,6 +9,7 @@ use crate::trouble::Trouble;
 use gypsum_core::profile::{Proof, Service};
 use gypsum_core::service::{Observation, State};
 use std::time::Duration;
+use systemd::Manager;
 
 /// What a service can be told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -84,7 +85,7 @@ pub fn exists(service: &Service) -> bool {
 pub fn observe(service: &Service) -> Observation {
     let mut seen = match (&service.plain, service.unit.first()) {
         (Some(plain), _) => plain::observe(plain),
-        (None, Some(unit)) => systemd::observe(unit),
+        (None, Some(unit)) => systemd::observe(&Manager::of(service), unit),
         (None, None) => return Observation::only(State::Missing),
     };
     if let Some(main) = seen.main {
@@ -97,16 +98,34 @@ pub fn observe(service: &Service) -> Observation {
     seen
 }
 
+/// The processes below a process, its children and theirs.
+pub fn children_of(pid: u32) -> Vec<u32> {
+    let mut all: Vec<u32> = proc::children(pid).into_iter().map(|child| child.pid).collect();
+    let mut at = 0;
+    while let Some(next) = all.get(at).copied() {
+        let more = proc::children(next).into_iter().map(|child| child.pid);
+        all.extend(more.filter(|pid| !all.contains(pid)).collect::<Vec<_>>());
+        at += 1;
+    }
+    all
+}
+
+/// Whether systemd knows a unit of this name; none where it does not answer.
+pub fn unit_exists(name: &str) -> Option<bool> {
+    systemd::is_known(name)
+}
+
 /// Whether the service's sockets belong to somebody else, who would not see a reload.
 pub fn needs_restart_for_sockets(service: &Service) -> bool {
-    service.plain.is_none() && service.unit.first().is_some_and(|unit| systemd::is_socket_activated(unit))
+    service.plain.is_none()
+        && service.unit.first().is_some_and(|unit| systemd::is_socket_activated(&Manager::of(service), unit))
 }
 
 /// Tells a service something and waits until that is done or the time is up.
 pub fn act(service: &Service, deed: Deed, limit: Duration) -> Acted {
     match (&service.plain, service.unit.first()) {
         (Some(plain), _) => plain::act(plain, deed, limit),
-        (None, Some(unit)) => systemd::act(unit, deed, limit),
+        (None, Some(unit)) => systemd::act(&Manager::of(service), service.reread, unit, deed, limit),
         (None, None) => Acted { ok: true, said: String::new(), took: Duration::ZERO },
     }
 }

@@ -23,10 +23,60 @@ fn argv(words: &[&str]) -> Vec<String> {
     words.iter().map(|word| (*word).to_owned()).collect()
 }
 
-fn show(unit: &str) -> Option<Shown> {
-    let ran =
-        children::run(&argv(&["systemctl", "show", "--no-pager", "-p", PROPERTIES, "--", unit]), ASKING)
-            .ok()?;
+/// Which of systemd's managers is asked: that of the system, or a user's own.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Manager {
+    /// That of the system.
+    System,
+    /// Our own account's.
+    Own,
+    /// Another account's, by its name and number.
+    Of(String, u32),
+}
+
+impl Manager {
+    /// `systemctl` with these words, for this manager.
+    fn argv(&self, words: &[&str]) -> Vec<String> {
+        let lead: Vec<String> = match self {
+            Self::System => argv(&["systemctl"]),
+            Self::Own => argv(&["systemctl", "--user"]),
+            Self::Of(name, uid) => {
+                let folder = format!("XDG_RUNTIME_DIR=/run/user/{uid}");
+                argv(&["runuser", "-u", name, "--", "env", &folder, "systemctl", "--user"])
+            }
+        };
+        lead.into_iter().chain(argv(words)).collect()
+    }
+
+    /// The one that a service of this profile is with. A user's service is our own one's; for root, that of the first
+    /// user whose manager runs it.
+    pub fn of(service: &Service) -> Self {
+        if !service.user {
+            return Self::System;
+        }
+        if !rustix::process::geteuid().is_root() {
+            return Self::Own;
+        }
+        let unit = service.unit.first().map_or("", String::as_str);
+        let running = |manager: &Self| {
+            let asked = children::run(&manager.argv(&["is-active", "-q", "--", unit]), ASKING);
+            asked.is_ok_and(|ran| ran.ok())
+        };
+        let folders = std::fs::read_dir("/run/user").into_iter().flatten().flatten();
+        let users = folders.filter_map(|entry| {
+            let uid: u32 = entry.file_name().to_str()?.parse().ok()?;
+            let user = uzers::get_user_by_uid(uid)?;
+            Some(Self::Of(user.name().to_str()?.to_owned(), uid))
+        });
+        let users: Vec<Self> = users.collect();
+        let first = users.first().cloned();
+        users.into_iter().find(running).or(first).unwrap_or(Self::Own)
+    }
+}
+
+fn show(manager: &Manager, unit: &str) -> Option<Shown> {
+    let words = ["show", "--no-pager", "-p", PROPERTIES, "--", unit];
+    let ran = children::run(&manager.argv(&words), ASKING).ok()?;
     let pairs = ran.out.lines().filter_map(|line| line.split_once('='));
     let shown: Shown = pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect();
     (ran.ok() && shown.contains_key("LoadState")).then_some(shown)
@@ -44,11 +94,12 @@ fn full_name(name: &str) -> Option<String> {
 
 pub fn resolve(service: &Service) -> Result<Service, Trouble> {
     let mut why = None;
+    let manager = Manager::of(service);
     for name in &service.unit {
         let Some(name) = full_name(name) else {
             return Err(Trouble::usage(format!("{name:?} cannot be the name of a unit")));
         };
-        let Some(shown) = show(&name) else {
+        let Some(shown) = show(&manager, &name) else {
             return Err(Trouble::cannot(
                 "systemd does not answer: it is not running here, or systemctl is missing",
             )
@@ -81,8 +132,13 @@ pub fn resolve(service: &Service) -> Result<Service, Trouble> {
     }))
 }
 
-pub fn observe(unit: &str) -> Observation {
-    let Some(shown) = show(unit) else {
+pub fn is_known(name: &str) -> Option<bool> {
+    let shown = show(&Manager::System, &full_name(name)?)?;
+    Some(shown.get("LoadState").is_some_and(|state| state != "not-found"))
+}
+
+pub fn observe(manager: &Manager, unit: &str) -> Observation {
+    let Some(shown) = show(manager, unit) else {
         return Observation::only(State::Unreachable);
     };
     let get = |key: &str| shown.get(key).map_or("", String::as_str);
@@ -112,23 +168,27 @@ fn state_of(load: &str, active: &str, sub: &str) -> State {
     }
 }
 
-pub fn is_socket_activated(unit: &str) -> bool {
-    let sockets = show(unit).and_then(|shown| shown.get("TriggeredBy").cloned()).unwrap_or_default();
+pub fn is_socket_activated(manager: &Manager, unit: &str) -> bool {
+    let sockets = show(manager, unit).and_then(|shown| shown.get("TriggeredBy").cloned()).unwrap_or_default();
     let active = |socket: &str| {
-        let asked = children::run(&argv(&["systemctl", "is-active", "-q", "--", socket]), ASKING);
+        let asked = children::run(&manager.argv(&["is-active", "-q", "--", socket]), ASKING);
         asked.is_ok_and(|ran| ran.ok())
     };
     sockets.split_whitespace().filter(|name| name.ends_with(".socket")).any(active)
 }
 
-pub fn act(unit: &str, deed: Deed, limit: Duration) -> Acted {
+pub fn act(manager: &Manager, reread: bool, unit: &str, deed: Deed, limit: Duration) -> Acted {
     let begun = Instant::now();
+    if reread {
+        // Whatever it says about the need: a unit file was touched.
+        let _ = children::run(&manager.argv(&["daemon-reload"]), limit);
+    }
     if matches!(deed, Deed::Restart | Deed::Start) {
         // A start limit that was hit, or that this start would hit, keeps the best configuration
         // down. Its own status says only whether there was anything to clear.
-        let _ = children::run(&argv(&["systemctl", "reset-failed", "--", unit]), ASKING);
+        let _ = children::run(&manager.argv(&["reset-failed", "--", unit]), ASKING);
     }
-    let asked = children::run(&argv(&["systemctl", deed.word(), "--", unit]), limit);
+    let asked = children::run(&manager.argv(&[deed.word(), "--", unit]), limit);
     let (ok, said) = match asked {
         Ok(ran) if ran.timed_out => {
             (false, format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.as_secs()))

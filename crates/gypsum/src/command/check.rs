@@ -12,7 +12,7 @@ use gypsum_host::rehearse::check_live;
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let loading = files::load(&RealDisk, &profile, None)?;
-    let mut findings = gypsum_core::check::check(&loading.files, &profile, &[]);
+    let mut findings = gypsum_host::survey::check_standing(&profile, &loading);
     let mut by = "Gypsum's own rules".to_owned();
     match &profile.checker {
         Some(checker) => {

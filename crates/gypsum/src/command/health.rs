@@ -8,7 +8,7 @@ use gypsum_core::profile::Activation;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::look::Look;
-use gypsum_host::run::{checks_for, values_of};
+use gypsum_host::run::Values;
 use gypsum_host::trouble::Trouble;
 use gypsum_host::{files, service};
 use std::time::Duration;
@@ -17,7 +17,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&RealDisk, &profile, None)?;
-    let checks = checks_for(&profile, &unit, &values_of(&profile, &loading.files))?;
+    let checks = Values::of(&profile, &loading).checks(&unit)?;
     if checks.is_empty() {
         return Err(Trouble::usage(format!(
             "nothing is known of {} that could be looked at",

@@ -12,7 +12,7 @@ use gypsum_host::files;
 pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let loading = files::load(&RealDisk, &profile, None)?;
-    let mut settings = list(&loading.files, &profile);
+    let mut settings = list(&loading.files, &loading.layers(&profile), &profile);
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
     settings.retain(|row| words.iter().all(|word| holds(row, word)));
     if context.out.json {

@@ -99,6 +99,8 @@ fn sshd() {
         .replace("patience = \"5s\"", "patience = \"50ms\"")
         .replace("steady = \"1.5s\"", "steady = \"50ms\"");
     let profile = profile.replace("daemon = \"sshd\"", "daemon = \"it\"");
+    // It is asked about the file in the folder.
+    let profile = profile.replace("\"-T\"", &format!("\"-T\", \"-f\", \"{}\"", file.display()));
     let path = folder.path().join("profile.toml");
     fs::write(&path, &profile).unwrap();
     let words = ["--profile", path.to_str().unwrap()];
@@ -123,7 +125,15 @@ fn sshd() {
     let left = ["HostKey", "ListenAddress", "ChrootDirectory", "Banner", "VersionAddendum"];
     let wanted = asleep.iter().filter(|address| !left.iter().any(|left| address.starts_with(left)));
     let wake: Vec<&str> = wanted.flat_map(|address| ["--enable", address.as_str()]).collect();
-    edit(&state, &[wake.as_slice(), &words, &["--activation", "none", "--accept", "no-effect"]].concat());
+    edit(
+        &state,
+        &[
+            wake.as_slice(),
+            &words,
+            &["--activation", "none", "--accept", "locks-out", "--accept", "no-effect"],
+        ]
+        .concat(),
+    );
     edit(
         &state,
         &[
@@ -135,6 +145,8 @@ fn sshd() {
             words[1],
             "--activation",
             "none",
+            "--accept",
+            "locks-out",
         ],
     );
     let said = out(Command::new("/usr/sbin/sshd").args(["-T", "-f"]).arg(&file));

@@ -102,7 +102,7 @@ fn run(line: &str, number: usize) -> String {
     let status = output.status.code().unwrap();
     // Kept without a service to look at: then only warnings are of interest.
     if status == 7 {
-        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        let text = String::from_utf8_lossy(&output.stdout).replace(&folder.display().to_string(), "/etc");
         text.lines()
             .filter(|line| line.starts_with("warning"))
             .for_each(|line| writeln!(told, "   | {line}").unwrap());

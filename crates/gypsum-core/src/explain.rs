@@ -1,0 +1,157 @@
+//! One setting explained: what it does, what it takes, what it is now and why.
+
+use crate::address::address_of;
+use crate::layers::{Turn, value_of};
+use crate::profile::{Activation, Profile, Setting};
+use crate::rules::Subject;
+use crate::secret::{HIDDEN, can_be_secret, is_secret};
+use crate::value::{Kind, range};
+use serde::Serialize;
+
+/// One place where a setting stands.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Place {
+    /// The file.
+    pub file: String,
+    /// The line in it, from 1.
+    pub line: u32,
+    /// The address; can be pasted back.
+    pub address: String,
+    /// The value that stands there.
+    pub value: String,
+    /// Whether it is in effect.
+    pub in_effect: bool,
+    /// The place that decides instead.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub decided_by: Option<String>,
+}
+
+/// What there is to say of a setting.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Explained {
+    /// Its name in the daemon's own spelling.
+    pub name: String,
+    /// What it does.
+    pub about: Option<String>,
+    /// Which values it takes.
+    pub takes: Option<String>,
+    /// Its default.
+    pub default: Option<String>,
+    /// Where it stands, in reading order.
+    pub places: Vec<Place>,
+    /// When a change of it takes effect.
+    pub takes_effect: String,
+    /// Since and until which version it exists.
+    pub versions: Option<String>,
+    /// What else is known: of its data, of where it belongs.
+    pub notes: Vec<String>,
+}
+
+/// Explains the setting called `name`; none where it is neither known nor standing anywhere.
+pub fn explain(subject: &Subject<'_>, name: &str) -> Option<Explained> {
+    let profile = subject.profile;
+    let known = profile.setting(name).or_else(|| profile.setting(name.rsplit("..").next()?));
+    let places = places(subject, name);
+    if known.is_none() && places.is_empty() && profile.spelling(name).is_none() {
+        return None;
+    }
+    let spelled = known.map(|(spelled, _)| spelled).or_else(|| profile.spelling(name)).unwrap_or(name);
+    let fallback = Setting::default();
+    let setting = known.map_or(&fallback, |(_, setting)| setting);
+    let mut notes = Vec::new();
+    notes.extend(setting.data.as_ref().map(|data| format!("Its data: {data}.")));
+    if !setting.within.is_empty() {
+        notes.push(format!("It belongs in {}.", setting.within.join(" or ")));
+    }
+    if setting.repeats {
+        notes.push("It may stand several times; each adds to the others.".into());
+    }
+    notes.extend(setting.heed.iter().map(|(value, says)| format!("{value}: {says}.")));
+    Some(Explained {
+        name: spelled.to_owned(),
+        about: setting.about.clone(),
+        takes: known.and_then(|(_, setting)| takes(profile, setting)),
+        default: setting.default.clone(),
+        places,
+        takes_effect: takes_effect(profile, setting),
+        versions: versions(setting),
+        notes,
+    })
+}
+
+fn takes(profile: &Profile, setting: &Setting) -> Option<String> {
+    let likely = match (&setting.least, &setting.most) {
+        (Some(least), Some(most)) => format!("; usually from {least} to {most}"),
+        (Some(least), None) => format!("; usually at least {least}"),
+        (None, Some(most)) => format!("; usually at most {most}"),
+        (None, None) => String::new(),
+    };
+    let choices = setting.choices.join(", ");
+    let text = match setting.kind {
+        Kind::Text if setting.choices.is_empty() => return None,
+        Kind::Text | Kind::Choice => choices,
+        Kind::Flag if setting.choices.is_empty() => profile.values.flag_words().join(", "),
+        Kind::Flag => choices,
+        _ if setting.choices.is_empty() => range(setting),
+        _ => format!("{}, or {choices}", range(setting)),
+    };
+    let list = if setting.list.is_some() { "a list; each " } else { "" };
+    Some(format!("{list}{text}{likely}"))
+}
+
+fn takes_effect(profile: &Profile, setting: &Setting) -> String {
+    let what = match setting.activation.unwrap_or(profile.service.activation) {
+        Activation::None => "at once",
+        Activation::Reload => "with a reload",
+        Activation::Restart => "with a restart",
+    };
+    match &setting.holds_for {
+        Some(whom) => format!("{what}, for {whom}"),
+        None => what.to_owned(),
+    }
+}
+
+fn versions(setting: &Setting) -> Option<String> {
+    match (&setting.since, &setting.until) {
+        (Some(since), Some(until)) => Some(format!("from {since}, no more from {until}")),
+        (Some(since), None) => Some(format!("from {since}")),
+        (None, Some(until)) => Some(format!("no more from {until}")),
+        (None, None) => None,
+    }
+}
+
+fn places(subject: &Subject<'_>, name: &str) -> Vec<Place> {
+    let deciding = subject.layers.deciding(subject.files, subject.profile);
+    let turns = subject.layers.turns();
+    let where_is = |turn: &Turn| {
+        let file = &subject.files[turn.file];
+        (file.path.clone(), file.doc.place(turn.leaf).line)
+    };
+    let (block, bare) = name.rsplit_once("..").map_or((None, name), |(block, bare)| (Some(block), bare));
+    let meant = |turn: &Turn| {
+        let doc = &subject.files[turn.file].doc;
+        doc.dialect().same(turn.name.of(doc.source()), bare.as_bytes())
+            && block.is_none_or(|block| {
+                let scope = subject.layers.scope(turn.scope);
+                scope.title == block || scope.word() == block
+            })
+    };
+    let all = turns.iter().zip(&deciding).filter(|(turn, _)| meant(turn));
+    all.map(|(turn, winner)| {
+        let file = &subject.files[turn.file];
+        let (path, line) = where_is(turn);
+        let value = value_of(&file.doc, turn.leaf);
+        let secret = is_secret(subject.profile, bare) && can_be_secret(&value);
+        let winner = winner.map(|n| where_is(&turns[n as usize]));
+        let reads = subject.layers.reads(turn.file);
+        Place {
+            file: path,
+            line,
+            address: address_of(&file.doc, turn.leaf).to_string(),
+            value: if secret { HIDDEN.to_owned() } else { value },
+            in_effect: winner.is_none() && reads,
+            decided_by: winner.map(|(file, line)| format!("{file}, line {line}")),
+        }
+    })
+    .collect()
+}

@@ -1,0 +1,121 @@
+//! What is known of one setting.
+
+use super::Activation;
+use crate::doc::Wins;
+use crate::value::Kind;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// What must be true of a path that a setting names.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Sort {
+    /// It is there.
+    Any,
+    /// It is a file that can be read.
+    File,
+    /// It is a folder.
+    Folder,
+    /// It is a program that can be run.
+    Program,
+    /// It may be missing, but the folder that it is to stand in is there, and can be written in.
+    Parent,
+    /// Something listens there: a Unix socket.
+    Socket,
+}
+
+/// What an endpoint, a host or a port is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    /// The daemon listens there.
+    Listen,
+    /// The daemon connects to it.
+    Connect,
+}
+
+/// What is known of one setting, or of one word of its value.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Setting {
+    /// The kind of its value.
+    pub kind: Kind,
+    /// What may stand instead of a value of that kind; of a flag and a choice, all there is.
+    pub choices: Vec<String>,
+    /// Of a path: whether it must be there. The same as `path = "any"`.
+    pub exists: bool,
+    /// Of a path: what must be true of it.
+    pub path: Option<Sort>,
+    /// Of a path: where a relative one begins.
+    pub base: Option<String>,
+    /// Of a path: the account that opens it, or `{NAME}` for the one that a setting names; that as which the daemon
+    /// runs where none is named.
+    pub by: Option<String>,
+    /// Of an endpoint or port: whether it is UDP.
+    pub udp: bool,
+    /// Of a path that is missing or of no use: whether the daemon goes on without it.
+    pub optional: bool,
+    /// Of an endpoint, address or port: what it is for.
+    pub role: Option<Role>,
+    /// What parts the words of its value, where that is a list: `" "`, `", "`.
+    pub list: Option<String>,
+    /// Which word of the value is meant, from 1; of an entry of `words`.
+    pub nth: Option<usize>,
+    /// The word behind this one is meant; of an entry of `words`.
+    pub behind: Option<String>,
+    /// What follows this in a word is meant (`file=`); of an entry of `words`.
+    pub key: Option<String>,
+    /// What may stand before the word and is no part of it.
+    pub strip: Vec<String>,
+    /// Which two words of the value, from 1, are the host and the port of another program.
+    pub peer: Option<[usize; 2]>,
+    /// What the words of its value are, where they are of several kinds.
+    pub words: Vec<Setting>,
+    /// Whether the elements of the block of this name are its values.
+    pub elements: bool,
+    /// The least number.
+    pub min: Option<i64>,
+    /// The greatest number.
+    pub max: Option<i64>,
+    /// The least value that is likely, written as in the file.
+    pub least: Option<String>,
+    /// The greatest value that is likely, written as in the file.
+    pub most: Option<String>,
+    /// A value that many hosts do well with, for messages.
+    pub usual: Option<String>,
+    /// How much one is, where no unit stands behind the number: 8192 where a bare 16 means 128 kB.
+    pub bare: Option<i64>,
+    /// The value that holds where it is not set.
+    pub default: Option<String>,
+    /// What it does.
+    pub about: Option<String>,
+    /// Whether it may stand several times, each adding to the others.
+    pub repeats: bool,
+    /// Whether the first word of its value is part of what it is: `Subsystem sftp …`.
+    pub keyed: bool,
+    /// Which of several decides, where that differs from the daemon's own way.
+    pub wins: Option<Wins>,
+    /// The blocks that it belongs in, by their first word; anywhere where none is named. `""` is outside of all.
+    pub within: Vec<String>,
+    /// Whether its value must never be shown.
+    pub secret: bool,
+    /// What a change of it needs, where that differs from the daemon's `activation`.
+    pub activation: Option<Activation>,
+    /// For whom a change holds, where that is not everybody at once: "new sessions".
+    pub holds_for: Option<String>,
+    /// What else comes of a value: by the value, or the beginning of it before a `*`.
+    pub heed: BTreeMap<String, String>,
+    /// What a change of it does to the daemon's data; putting the file back does not undo that.
+    pub data: Option<String>,
+    /// The version of the daemon that first knew it.
+    pub since: Option<String>,
+    /// The version that no longer knows it.
+    pub until: Option<String>,
+}
+
+impl Setting {
+    /// What must be true of the path that it names.
+    pub fn sort(&self) -> Option<Sort> {
+        self.path.or(self.exists.then_some(Sort::Any))
+    }
+}

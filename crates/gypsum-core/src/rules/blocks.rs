@@ -1,0 +1,91 @@
+//! Rules about whole blocks.
+
+use super::Subject;
+use super::order::{is_one, text_of, with_mend};
+use crate::doc::LeafId;
+use crate::finding::Finding;
+use crate::layers::ScopeId;
+use crate::profile::{Covered, EndsAlike, Rule, Twins};
+use std::collections::HashMap;
+
+/// A finding about a block, at its opening line.
+pub fn at_block(subject: &Subject<'_>, finding: Finding, file: usize, leaf: LeafId) -> Finding {
+    let start = subject.files[file].doc.parts(leaf).map_or(0, |parts| parts.name.start);
+    subject.at(finding, file, leaf, start as usize)
+}
+
+pub fn twins(subject: &Subject<'_>, rule: &Rule, twins: &Twins, findings: &mut Vec<Finding>) {
+    let mut seen: HashMap<(String, String), ScopeId> = HashMap::new();
+    for turn in subject.layers.called(subject.files, subject.profile, &twins.setting) {
+        let scope = subject.layers.scope(turn.scope);
+        if scope.word() != twins.block {
+            continue;
+        }
+        for name in subject.value(turn).split_whitespace() {
+            let other = *seen.entry((scope.title.clone(), name.to_lowercase())).or_insert(turn.scope);
+            if other != turn.scope {
+                let message = format!("{name}: {}", rule.says);
+                let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+                findings.push(subject.at_value(finding, turn, 0));
+            }
+        }
+    }
+}
+
+pub fn covered(subject: &Subject<'_>, rule: &Rule, covered: &Covered, findings: &mut Vec<Finding>) {
+    let mut about: HashMap<String, bool> = HashMap::new();
+    for turn in subject.layers.turns() {
+        let Some(path) = path_around(subject, turn.scope, &covered.block) else { continue };
+        let text = text_of(subject, turn);
+        if is_one(subject, &text, &covered.has) {
+            *about.entry(path).or_default() |= !is_one(subject, &text, &covered.but);
+        }
+    }
+    for turn in subject.layers.called(subject.files, subject.profile, &format!("*..{}", covered.setting)) {
+        let value = subject.value(turn);
+        let path = value.trim_matches('"').trim_end_matches('/');
+        if !path.starts_with('/') || path.contains('$') {
+            continue;
+        }
+        let above = |folder: &String| {
+            folder == "/"
+                || path == folder
+                || path.strip_prefix(folder.as_str()).is_some_and(|rest| rest.starts_with('/'))
+        };
+        // Patterns may fit anything.
+        let odd = about.keys().any(|folder| folder.contains(['*', '?', '~', '^']));
+        let nearest = about.iter().filter(|(folder, _)| above(folder)).max_by_key(|(folder, _)| folder.len());
+        if !odd && !nearest.is_some_and(|(_, granted)| *granted) {
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            findings.push(subject.at_value(finding, turn, 0));
+        }
+    }
+}
+
+pub fn ends_alike(subject: &Subject<'_>, rule: &Rule, alike: &EndsAlike, findings: &mut Vec<Finding>) {
+    for turn in subject.layers.called(subject.files, subject.profile, &alike.setting) {
+        let scope = subject.layers.scope(turn.scope);
+        let words: Vec<&str> = scope.title.split(' ').collect();
+        // With a mark before it, the path is a pattern.
+        let [word, path] = words.as_slice() else { continue };
+        let value = subject.value(turn);
+        if *word == alike.block && path.ends_with('/') != value.ends_with('/') {
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            findings.push(subject.at_value(finding, turn, 0));
+        }
+    }
+}
+
+/// The path that the innermost block of this name around a scope is about.
+fn path_around(subject: &Subject<'_>, scope: ScopeId, block: &str) -> Option<String> {
+    let mut at = Some(scope);
+    while let Some(id) = at {
+        let scope = subject.layers.scope(id);
+        if subject.profile.dialect.same(scope.word().as_bytes(), block.as_bytes()) {
+            let path = scope.title.split_once(' ')?.1.trim_matches('"');
+            return Some(if path == "/" { path.to_owned() } else { path.trim_end_matches('/').to_owned() });
+        }
+        at = scope.parent;
+    }
+    None
+}

@@ -1,0 +1,117 @@
+//! What a change comes to: settings that have no effect because another place decides, and what else comes of one.
+
+use super::{Leaf, Subject};
+use crate::address::address_of;
+use crate::doc::Wins;
+use crate::finding::Finding;
+use crate::layers::Turn;
+use crate::text::fits;
+use std::collections::HashSet;
+
+/// New settings that another place overrules, or that overrule another place.
+pub fn check(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
+    let deciding = subject.layers.deciding(subject.files, subject.profile);
+    let turns = subject.layers.turns();
+    let is_fresh = |turn: &Turn| fresh.contains(&(turn.file, turn.leaf));
+    for (turn, winner) in turns.iter().zip(&deciding) {
+        let Some(winner) = winner
+            .map(|n| &turns[n as usize])
+            .filter(|winner| winner.leaf != turn.leaf || winner.file != turn.file)
+        else {
+            continue;
+        };
+        // Two lines that say the same are no trouble.
+        if subject.value(winner) == subject.value(turn) {
+            continue;
+        }
+        if is_fresh(turn) {
+            findings.push(no_effect(subject, turn, winner));
+        } else if is_fresh(winner) {
+            findings.push(overrules(subject, winner, turn));
+        }
+    }
+    for turn in turns.iter().filter(|turn| is_fresh(turn) && !subject.layers.reads(turn.file)) {
+        let path = &subject.files[turn.file].path;
+        let message = format!("this has no effect: {} does not read {path}", subject.profile.daemon);
+        findings.push(subject.at_name(Finding::fault("no-effect", message), turn));
+    }
+}
+
+fn place(subject: &Subject<'_>, turn: &Turn) -> (String, u32, String) {
+    let file = &subject.files[turn.file];
+    (file.path.clone(), file.doc.place(turn.leaf).line, address_of(&file.doc, turn.leaf).to_string())
+}
+
+fn which(subject: &Subject<'_>, turn: &Turn) -> &'static str {
+    let own = subject.known(turn).and_then(|(setting, _)| setting.wins);
+    if own.unwrap_or(subject.profile.dialect.wins) == Wins::First { "first" } else { "last" }
+}
+
+fn no_effect(subject: &Subject<'_>, turn: &Turn, winner: &Turn) -> Finding {
+    let (file, line, there) = place(subject, winner);
+    let which = which(subject, turn);
+    let message = format!("this has no effect: line {line} of {file} decides, since the {which} one wins");
+    let mend = format!("edit that one: --in {file} {there}=VALUE");
+    subject.at_name(Finding::fault("no-effect", message).mend(mend), turn)
+}
+
+fn overrules(subject: &Subject<'_>, winner: &Turn, turn: &Turn) -> Finding {
+    let (file, line, there) = place(subject, turn);
+    let which = which(subject, turn);
+    let message = format!(
+        "line {line} of {file} says {:?} of the same setting, and counts no more: the {which} one wins",
+        subject.value(turn)
+    );
+    let mend = format!("change that line instead: --in {file} {there}=VALUE");
+    subject.at_name(Finding::warning("repeated", message).mend(mend), winner)
+}
+
+/// What a profile says of a value that comes in with this change, and what touches the daemon's data.
+pub fn heed(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
+    after.each(|turn, setting, pieces| {
+        if !fresh.contains(&(turn.file, turn.leaf)) {
+            return;
+        }
+        let name = after.name(turn);
+        let old = before.layers.value(before.files, before.profile, &name);
+        let value = after.value(turn);
+        let words = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase();
+        let usual = setting.default.as_deref().is_some_and(|default| words(default) == words(&value));
+        let changes =
+            old.as_deref().is_none_or(|old| words(old) != words(&value)) && !(usual && old.is_none());
+        if let Some(data) = setting.data.as_ref().filter(|_| changes) {
+            let message = format!("{name}: {data}; putting the file back does not undo that");
+            let mend = "back the data up first, then --accept data";
+            findings.push(after.at_value(Finding::fault("data", message).mend(mend), turn, 0));
+        }
+        // A value that was in effect already, or holds by default, changes nothing.
+        if !setting.repeats && (!changes || usual) {
+            return;
+        }
+        let heeded = |heed: &std::collections::BTreeMap<String, String>, text: &str| {
+            heed.iter()
+                .find(|(pattern, _)| fits(&pattern.to_lowercase(), &text.to_lowercase()))
+                .map(|(_, says)| says.clone())
+        };
+        let whole = heeded(&setting.heed, value.trim_matches(['"', '\'']));
+        let of_pieces =
+            pieces.iter().filter(|piece| !std::ptr::eq(piece.what, setting) || setting.list.is_some());
+        let one =
+            whole.or_else(|| of_pieces.filter_map(|piece| heeded(&piece.what.heed, &piece.text)).next());
+        if let Some(says) = one {
+            findings.push(after.at_value(
+                Finding::warning("heed", format!("{name} {value}: {says}")),
+                turn,
+                0,
+            ));
+        }
+    });
+    // A bare name has no value to go by.
+    for turn in after.layers.turns().iter().filter(|turn| fresh.contains(&(turn.file, turn.leaf))) {
+        let Some((setting, _)) = after.known(turn).filter(|(_, value)| value.is_empty()) else { continue };
+        if let Some(says) = setting.heed.get("") {
+            let name = after.name(turn);
+            findings.push(after.at_name(Finding::warning("heed", format!("{name}: {says}")), turn));
+        }
+    }
+}

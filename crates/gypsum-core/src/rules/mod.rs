@@ -1,0 +1,221 @@
+//! Rules: what is probably not meant, though the format allows it. One group of rules a file.
+
+mod accounts;
+mod blocks;
+mod characters;
+mod effect;
+mod listeners;
+mod names;
+mod order;
+mod paths;
+mod peers;
+mod relations;
+mod values;
+mod vanished;
+mod version;
+
+pub use listeners::{Wanted, wanted};
+
+use crate::address::address_of;
+use crate::doc::{Kind, LeafId};
+use crate::edit::File;
+use crate::finding::Finding;
+use crate::layers::{Layers, Order, Turn, value_of};
+use crate::profile::{Profile, Setting};
+use crate::secret::is_secret;
+use crate::survey::Survey;
+use crate::value::{Piece, pieces};
+use std::collections::{HashMap, HashSet};
+use std::ops::Range;
+
+/// The configuration of a daemon, and what is known around it.
+#[derive(Clone, Copy)]
+pub struct Subject<'a> {
+    /// Its files.
+    pub files: &'a [File],
+    /// How they hang together.
+    pub order: &'a Order,
+    /// Its settings in reading order.
+    pub layers: &'a Layers,
+    /// What is known of the daemon.
+    pub profile: &'a Profile,
+    /// What was measured of the host.
+    pub survey: &'a Survey,
+}
+
+/// A statement.
+pub type Leaf = (usize, LeafId);
+
+impl<'a> Subject<'a> {
+    /// A finding about a setting, at its name.
+    fn at_name(&self, finding: Finding, turn: &Turn) -> Finding {
+        self.at(finding, turn.file, turn.leaf, turn.name.start as usize)
+    }
+
+    /// A finding about a setting, at its value and `ahead` bytes into it.
+    fn at_value(&self, finding: Finding, turn: &Turn, ahead: usize) -> Finding {
+        let start = if turn.value.start == turn.value.end { turn.name.start } else { turn.value.start };
+        self.at(finding, turn.file, turn.leaf, start as usize + ahead)
+    }
+
+    fn at(&self, finding: Finding, file: usize, leaf: LeafId, offset: usize) -> Finding {
+        let File { path, doc } = &self.files[file];
+        let finding = finding.at_offset(path, doc, offset).about(address_of(doc, leaf));
+        let name = doc.parts(leaf).map(|parts| doc.name(&parts)).unwrap_or_default();
+        if is_secret(self.profile, &name) { Finding { text: None, ..finding } } else { finding }
+    }
+
+    /// The name of a setting, as it stands.
+    fn name(&self, turn: &Turn) -> String {
+        self.files[turn.file].doc.text(turn.name).into_owned()
+    }
+
+    /// The value of a setting.
+    fn value(&self, turn: &Turn) -> String {
+        value_of(&self.files[turn.file].doc, turn.leaf)
+    }
+
+    /// What is known of a setting, and the text that it is about: the value, or of an element of a list the
+    /// element itself.
+    fn known(&self, turn: &Turn) -> Option<(&'a Setting, String)> {
+        let scope = self.layers.scope(turn.scope);
+        let doc = &self.files[turn.file].doc;
+        let name = doc.text(turn.name);
+        if let Some((_, setting)) = self.profile.setting_in(Some(scope.word()), &name) {
+            return Some((setting, value_of(doc, turn.leaf)));
+        }
+        let (_, list) = self.profile.setting(scope.word()).filter(|(_, setting)| setting.elements)?;
+        let value = value_of(doc, turn.leaf);
+        Some((list, if value.is_empty() { name.into_owned() } else { format!("{name} {value}") }))
+    }
+
+    /// Every setting once that something is known of, with the words of its value.
+    fn each(&self, mut see: impl FnMut(&Turn, &'a Setting, &[Piece<'a>])) {
+        let mut seen = HashSet::new();
+        for turn in self.layers.turns() {
+            if !seen.insert((turn.file, turn.leaf)) {
+                continue;
+            }
+            if let Some((setting, value)) = self.known(turn).filter(|(_, value)| !value.is_empty()) {
+                see(turn, setting, &pieces(setting, &value));
+            }
+        }
+    }
+
+    /// Whether a condition holds: `NAME`, `!NAME`, `NAME=VALUE`, `NAME!=VALUE`. None where a value is not known.
+    fn holds(&self, condition: &str) -> Option<bool> {
+        let value = |name: &str| self.layers.value(self.files, self.profile, name);
+        if let Some(name) = condition.strip_prefix('!') {
+            return Some(value(name).is_none());
+        }
+        if let Some((name, wanted)) = condition.split_once("!=") {
+            return Some(!self.is_value(name, &value(name)?, wanted));
+        }
+        match condition.split_once('=') {
+            Some((name, wanted)) => Some(self.is_value(name, &value(name)?, wanted)),
+            None => Some(value(condition).is_some()),
+        }
+    }
+
+    /// Whether `value` is the value `wanted` of the setting `name`, in any spelling.
+    fn is_value(&self, name: &str, value: &str, wanted: &str) -> bool {
+        if let Some(start) = wanted.strip_suffix('*') {
+            return value.to_lowercase().starts_with(&start.to_lowercase());
+        }
+        // A bare name switches on.
+        let value = if value.is_empty() && !wanted.is_empty() { "on" } else { value };
+        let switches = self.profile.values.switch(value).zip(self.profile.values.switch(wanted));
+        let flag =
+            self.profile.setting(name).is_some_and(|(_, setting)| setting.kind == crate::value::Kind::Flag);
+        value.eq_ignore_ascii_case(wanted) || flag && switches.is_some_and(|(a, b)| a == b)
+    }
+}
+
+/// The statements of `after` that `before` does not have: new ones, and those with another value.
+pub fn fresh(before: Option<&Subject<'_>>, after: &Subject<'_>) -> HashSet<Leaf> {
+    let mut fresh = HashSet::new();
+    for (n, file) in after.files.iter().enumerate() {
+        let old = before.and_then(|before| before.files.iter().find(|old| old.path == file.path));
+        if old.is_some_and(|old| old.doc.source() == file.doc.source()) {
+            continue;
+        }
+        let (was, is) = changed_part(old.map_or(b"", |old| old.doc.source()), file.doc.source());
+        let mut known: HashMap<(String, Vec<u8>), usize> = HashMap::new();
+        for (key, _) in old.map(|old| statements_of(old, &was)).unwrap_or_default() {
+            *known.entry(key).or_default() += 1;
+        }
+        for (key, leaf) in statements_of(file, &is) {
+            match known.get_mut(&key).filter(|left| **left > 0) {
+                Some(left) => *left -= 1,
+                None => {
+                    fresh.insert((n, leaf));
+                }
+            }
+        }
+    }
+    fresh
+}
+
+/// What two texts do not have in common at their begin and end.
+fn changed_part(was: &[u8], is: &[u8]) -> (Range<usize>, Range<usize>) {
+    let head = was.iter().zip(is).take_while(|(a, b)| a == b).count();
+    let tail = was[head..].iter().rev().zip(is[head..].iter().rev()).take_while(|(a, b)| a == b).count();
+    (head..was.len() - tail, head..is.len() - tail)
+}
+
+/// The statements in a part of a file, each with the titles around it and its text.
+fn statements_of(file: &File, part: &Range<usize>) -> Vec<((String, Vec<u8>), LeafId)> {
+    let doc = &file.doc;
+    let mut paths: HashMap<Option<u32>, String> = HashMap::new();
+    doc.tree()
+        .leaves()
+        // What touches the part, too: what went in between two may belong to either.
+        .filter(|(.., span)| span.end as usize >= part.start && span.start as usize <= part.end)
+        .filter(|(_, kind, _)| matches!(kind, Kind::Setting | Kind::Open))
+        .filter_map(|(leaf, ..)| Some((leaf, doc.parts(leaf)?)))
+        .map(|(leaf, parts)| {
+            let block = doc.tree().block_of(leaf);
+            let path = paths.entry(block).or_insert_with(|| {
+                doc.path(leaf).into_iter().map(|block| doc.title(block)).collect::<Vec<_>>().join("\n")
+            });
+            let mut text = doc.dialect().folded(parts.name.of(doc.source()));
+            text.push(b' ');
+            text.extend_from_slice(&parts.value.raw(doc.source()));
+            ((path.clone(), text), leaf)
+        })
+        .collect()
+}
+
+/// What the rules say of a configuration as it stands.
+pub fn standing(subject: &Subject<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    if subject.profile.setting.is_empty() {
+        return findings;
+    }
+    values::check(subject, &mut findings);
+    paths::check(subject, &mut findings);
+    accounts::check(subject, &mut findings);
+    peers::check(subject, &mut findings);
+    version::check(subject, &mut findings);
+    names::misplaced(subject, &mut findings);
+    order::check(subject, &mut findings);
+    relations::check(subject, &mut findings);
+    listeners::check(subject, &mut findings);
+    findings
+}
+
+/// What the rules say of a change from `before` to `after`, of which `fresh` are the new statements.
+pub fn of_change(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    characters::check(before, after, fresh, &mut findings);
+    vanished::files(before, after, &mut findings);
+    if !after.profile.setting.is_empty() {
+        names::unknown(after, fresh, &mut findings);
+        effect::check(after, fresh, &mut findings);
+        effect::heed(before, after, fresh, &mut findings);
+        vanished::names(before, after, &mut findings);
+        listeners::compare(before, after, &mut findings);
+        accounts::lock_out(before, after, &mut findings);
+    }
+    findings
+}

@@ -1,0 +1,159 @@
+//! Sequences that are decided by their first fitting member: what stands behind one that fits everything is dead.
+
+use super::Subject;
+use crate::finding::Finding;
+use crate::layers::{ScopeId, Turn};
+use crate::profile::{Form, Order, Rule, WantsEnd};
+use crate::text::fits;
+use crate::value::network;
+use std::collections::HashMap;
+use std::net::IpAddr;
+
+pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    for rule in &subject.profile.rule {
+        match &rule.form {
+            Form::DeadBehind(order) => dead_behind(subject, rule, order, findings),
+            Form::WantsEnd(end) => wants_end(subject, rule, end, findings),
+            Form::DeadInList(list) => {
+                for (turn, members) in lists(subject, &list.of) {
+                    dead_in_list(subject, rule, &turn, &members, &list.ends, findings);
+                }
+            }
+            _ => {}
+        }
+    }
+}
+
+/// A statement in one line: its name and its value, one blank between words.
+pub fn text_of(subject: &Subject<'_>, turn: &Turn) -> String {
+    let text = format!("{} {}", subject.name(turn), subject.value(turn));
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// Whether a statement is one of these; `*` in them stands for anything.
+pub fn is_one(subject: &Subject<'_>, text: &str, patterns: &[String]) -> bool {
+    let fold = |text: &str| {
+        if subject.profile.dialect.ignore_case { text.to_lowercase() } else { text.to_owned() }
+    };
+    patterns.iter().any(|pattern| fits(&fold(pattern), &fold(text)))
+}
+
+fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut Vec<Finding>) {
+    let mut ended: HashMap<ScopeId, &Turn> = HashMap::new();
+    for turn in subject.layers.turns() {
+        let text = text_of(subject, turn);
+        let part = is_one(subject, &subject.name(turn), &order.of) || is_one(subject, &text, &order.of);
+        if !part || is_one(subject, &text, &order.but) {
+            continue;
+        }
+        if let Some(end) = ended.get(&turn.scope) {
+            let line = subject.files[end.file].doc.place(end.leaf).line;
+            let message =
+                format!("{}: line {line} of {} comes first", rule.says, subject.files[end.file].path);
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+            findings.push(subject.at_name(finding, turn));
+        } else if is_one(subject, &text, &order.ends) {
+            ended.insert(turn.scope, turn);
+        }
+    }
+}
+
+fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut Vec<Finding>) {
+    let mut wanting: HashMap<ScopeId, &Turn> = HashMap::new();
+    let mut ended: Vec<ScopeId> = Vec::new();
+    for turn in subject.layers.turns() {
+        let text = text_of(subject, turn);
+        if is_one(subject, &text, &end.ends) {
+            ended.push(turn.scope);
+        } else if is_one(subject, &text, &end.has) {
+            wanting.insert(turn.scope, turn);
+        }
+    }
+    let mut left: Vec<_> = wanting.into_iter().filter(|(scope, _)| !ended.contains(scope)).collect();
+    left.sort_by_key(|(scope, _)| *scope);
+    for (_, turn) in left {
+        let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        findings.push(subject.at_name(finding, turn));
+    }
+}
+
+/// With what the rule says to do.
+pub fn with_mend(finding: Finding, rule: &Rule) -> Finding {
+    match &rule.mend {
+        Some(mend) => finding.mend(mend.clone()),
+        None => finding,
+    }
+}
+
+/// The members of a list: of a value, or of a block.
+fn lists(subject: &Subject<'_>, of: &[String]) -> Vec<(Turn, Vec<String>)> {
+    let mut out: Vec<(Turn, Vec<String>)> = Vec::new();
+    let mut blocks: HashMap<ScopeId, usize> = HashMap::new();
+    for turn in subject.layers.turns() {
+        let word = subject.layers.scope(turn.scope).word();
+        let name = subject.name(turn);
+        if is_one(subject, &name, of) {
+            let value = subject.value(turn);
+            let members =
+                value.split([',', ' ', '\t', '\n']).filter(|one| !one.is_empty()).map(str::to_owned);
+            out.push((*turn, members.collect()));
+        } else if !word.is_empty() && is_one(subject, word, of) {
+            let at = *blocks.entry(turn.scope).or_insert_with(|| {
+                out.push((*turn, Vec::new()));
+                out.len() - 1
+            });
+            out[at].1.push(text_of(subject, turn));
+        }
+    }
+    out
+}
+
+fn dead_in_list(
+    subject: &Subject<'_>,
+    rule: &Rule,
+    turn: &Turn,
+    members: &[String],
+    ends: &[String],
+    findings: &mut Vec<Finding>,
+) {
+    let mut networks: Vec<(&String, (IpAddr, u8))> = Vec::new();
+    for (n, member) in members.iter().enumerate() {
+        let said = |why: &str| {
+            let finding = Finding::new(
+                &rule.name,
+                rule.severity,
+                format!("{member}: {}, {why} comes first", rule.says),
+            );
+            subject.at_name(with_mend(finding, rule), turn)
+        };
+        if let Some(end) = members[..n].iter().find(|end| is_one(subject, end, ends)) {
+            findings.push(said(end));
+            return;
+        }
+        let Some((address, length, _)) = network(member.trim_start_matches('!')) else { continue };
+        if let Some((wide, _)) =
+            networks.iter().find(|(_, (wide, prefix))| covers(*wide, *prefix, address, length))
+        {
+            findings.push(said(wide));
+            return;
+        }
+        networks.push((member, (address, length)));
+    }
+}
+
+fn covers(wide: IpAddr, prefix: u8, narrow: IpAddr, length: u8) -> bool {
+    if prefix > length {
+        return false;
+    }
+    match (wide, narrow) {
+        (IpAddr::V4(a), IpAddr::V4(b)) => {
+            let mask = u32::MAX.checked_shl(32 - u32::from(prefix)).unwrap_or(0);
+            u32::from(a) & mask == u32::from(b) & mask
+        }
+        (IpAddr::V6(a), IpAddr::V6(b)) => {
+            let mask = u128::MAX.checked_shl(128 - u32::from(prefix)).unwrap_or(0);
+            u128::from(a) & mask == u128::from(b) & mask
+        }
+        _ => false,
+    }
+}

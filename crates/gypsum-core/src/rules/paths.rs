@@ -1,0 +1,113 @@
+//! Paths that settings name: whether they are there, of the right sort, and of use to the daemon's account.
+
+use super::Subject;
+use crate::finding::Finding;
+use crate::profile::{Setting, Sort};
+use crate::survey::PathFact;
+
+pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    subject.each(|turn, _, pieces| {
+        for piece in pieces {
+            let Some(sort) = piece.what.sort() else { continue };
+            if piece.what.role.is_some() && !piece.text.starts_with('/') {
+                continue;
+            }
+            let Some(path) = full(subject, piece.what, &piece.text) else { continue };
+            let account = account_for(subject, piece.what);
+            let Some(fact) = subject.survey.path(&path, account.as_deref()) else { continue };
+            let Some((rule, message, mend)) = amiss(sort, &path, fact, account.as_deref()) else { continue };
+            let finding = if piece.what.optional {
+                Finding::warning(rule, message)
+            } else {
+                Finding::fault(rule, message)
+            };
+            findings.push(subject.at_value(finding.mend(mend), turn, piece.at));
+        }
+    });
+}
+
+/// The whole path, where the text is one that can be followed.
+fn full(subject: &Subject<'_>, what: &Setting, text: &str) -> Option<String> {
+    // What is computed, or a pattern, or a word for none.
+    let odd = text.is_empty() || text.contains(['$', '%', '*', '?', '{', '|']);
+    if odd || what.choices.iter().any(|choice| choice.eq_ignore_ascii_case(text)) {
+        return None;
+    }
+    // A program with its arguments.
+    let text = if what.path == Some(Sort::Program) { text.split(' ').next()? } else { text };
+    if text.starts_with('/') {
+        return Some(text.to_owned());
+    }
+    let base = what.base.as_deref()?;
+    let base = match base.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
+        Some(name) => {
+            let value = subject.layers.value(subject.files, subject.profile, name)?;
+            value.trim_matches(['"', '\'']).to_owned()
+        }
+        None => base.to_owned(),
+    };
+    (base.starts_with('/')).then(|| format!("{}/{text}", base.trim_end_matches('/')))
+}
+
+/// The account that opens it: the one that the setting names, else that as which the daemon runs.
+fn account_for(subject: &Subject<'_>, what: &Setting) -> Option<String> {
+    let named = what.by.as_ref().or(subject.profile.account.as_ref())?;
+    match named.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
+        Some(name) => subject.layers.value(subject.files, subject.profile, name),
+        None => Some(named.clone()),
+    }
+    .filter(|account| account != "root")
+}
+
+fn amiss(
+    sort: Sort,
+    path: &str,
+    fact: &PathFact,
+    account: Option<&str>,
+) -> Option<(&'static str, String, String)> {
+    let who = account.unwrap_or("root");
+    if sort == Sort::Parent {
+        let parent =
+            path.rsplit_once('/').map_or("/", |(parent, _)| if parent.is_empty() { "/" } else { parent });
+        if fact.exists && fact.folder {
+            return Some((
+                "wrong-path",
+                format!("{path} is a folder, not a file"),
+                "name a file in it".into(),
+            ));
+        }
+        if !fact.exists && fact.standing.trim_end_matches('/') != parent.trim_end_matches('/') {
+            let message = format!("{path} cannot be made: the folder {parent} does not exist");
+            let mend = format!("make it first (mkdir {parent}), owned by {who}; {} is there", fact.standing);
+            return Some(("missing-folder", message, mend));
+        }
+        if fact.writable == Some(false) {
+            let message = format!("{who}, as which the daemon runs, may not write to {path}");
+            return Some(("no-access", message, format!("let {who} write there, or name another place")));
+        }
+        return None;
+    }
+    if !fact.exists {
+        let mend = match sort {
+            Sort::Folder => format!("make it first; {} is there", fact.standing),
+            Sort::Program => "check the name, and whether its package is installed".into(),
+            Sort::Socket => "is what listens there running, and under this name?".into(),
+            _ => format!("--companion FILE --to {path} places it in the same change"),
+        };
+        return Some(("missing-file", format!("{path} does not exist"), mend));
+    }
+    let wrong = match sort {
+        Sort::File if fact.folder => Some("is a folder, not a file"),
+        Sort::Folder if !fact.folder => Some("is not a folder"),
+        Sort::Program if fact.folder || !fact.program => Some("cannot be run as a program"),
+        Sort::Socket if !fact.socket => Some("is not a socket"),
+        _ => None,
+    };
+    if let Some(wrong) = wrong {
+        return Some(("wrong-path", format!("{path} {wrong}"), "check the name".into()));
+    }
+    (sort != Sort::Socket && fact.readable == Some(false)).then(|| {
+        let message = format!("{who}, as which the daemon reads it, may not read {path}");
+        ("no-access", message, format!("let {who} read it, and pass through every folder above it"))
+    })
+}

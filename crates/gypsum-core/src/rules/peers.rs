@@ -1,0 +1,84 @@
+//! Others that the daemon talks to: whether their names are known and anybody listens there.
+
+use super::Subject;
+use crate::finding::Finding;
+use crate::profile::Role;
+use crate::value::{Endpoint, Kind, endpoint};
+use std::net::IpAddr;
+
+pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    subject.each(|turn, setting, pieces| {
+        if let Some([host, port]) = setting.peer {
+            let value = subject.value(turn);
+            let word = |nth: usize| value.split_whitespace().nth(nth.saturating_sub(1));
+            let both = word(host).zip(word(port).and_then(|port| port.parse().ok()));
+            let finding = both.and_then(|(host, port)| nobody_on(subject, host, port, false));
+            findings.extend(finding.map(|finding| subject.at_value(finding, turn, 0)));
+        }
+        for piece in pieces {
+            if piece.what.kind == Kind::Unit && subject.survey.unit(&piece.text) == Some(false) {
+                let message = format!("systemd knows no unit {}", piece.text);
+                let finding = Finding::warning("unknown-unit", message)
+                    .mend("check the spelling; systemctl list-unit-files lists them");
+                findings.push(subject.at_value(finding, turn, piece.at));
+            }
+            let named = matches!(piece.what.kind, Kind::Host | Kind::Address | Kind::Url | Kind::Endpoint);
+            if !named || piece.text.contains(['$', '%', '{']) {
+                continue;
+            }
+            let choice = piece.what.choices.iter().any(|choice| choice.eq_ignore_ascii_case(&piece.text));
+            let Some(endpoint) = endpoint(&piece.text).filter(|_| !choice) else { continue };
+            let known_here = |name: &str| is_own_name(subject, name);
+            let finding = match (endpoint, piece.what.role) {
+                (Endpoint::Unix(path), Some(Role::Connect)) => nobody_at(subject, &path),
+                (Endpoint::Net { host: Some(host), .. }, _) if known_here(&host) => None,
+                (Endpoint::Net { host: Some(host), .. }, _) if unresolved(subject, &host) => {
+                    let message = format!("the name {host} is not known on this host");
+                    let mend = "check the spelling; getent hosts NAME asks as the daemon would";
+                    Some(Finding::warning("unresolved", message).mend(mend))
+                }
+                (Endpoint::Net { host, port: Some(port) }, Some(Role::Connect)) => {
+                    nobody_on(subject, host.as_deref().unwrap_or("127.0.0.1"), port, piece.what.udp)
+                }
+                _ => None,
+            };
+            findings.extend(finding.map(|finding| subject.at_value(finding, turn, piece.at)));
+        }
+    });
+}
+
+/// A name that the configuration itself gives to a group of servers.
+fn is_own_name(subject: &Subject<'_>, name: &str) -> bool {
+    subject.layers.scopes().any(|(_, scope)| scope.title.split(' ').nth(1) == Some(name))
+}
+
+fn unresolved(subject: &Subject<'_>, host: &str) -> bool {
+    host.parse::<IpAddr>().is_err() && host != "localhost" && subject.survey.resolves(host) == Some(false)
+}
+
+fn nobody_at(subject: &Subject<'_>, path: &str) -> Option<Finding> {
+    let served = subject.survey.socket_is_served(path)?;
+    (!served).then(|| {
+        Finding::warning("nobody-listens", format!("nobody listens on {path}"))
+            .mend("is what should listen there running, and under this name?")
+    })
+}
+
+fn nobody_on(subject: &Subject<'_>, host: &str, port: u16, udp: bool) -> Option<Finding> {
+    let address: IpAddr =
+        if host == "localhost" { IpAddr::from([127, 0, 0, 1]) } else { host.parse().ok()? };
+    if subject.survey.own(address) != Some(true) {
+        return None;
+    }
+    let holders = subject.survey.holders(port, udp)?;
+    let there =
+        holders.iter().any(|holder| holder.address.is_none_or(|held| held == address || host == "localhost"));
+    // What is to be started by this very change is not there yet.
+    let ours = super::wanted(subject).iter().any(|wanted| wanted.port == port);
+    (!there && !ours).then(|| {
+        let shown =
+            if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") };
+        Finding::warning("nobody-listens", format!("nobody listens on {shown} of this host"))
+            .mend("ss -ltnp lists who listens where")
+    })
+}

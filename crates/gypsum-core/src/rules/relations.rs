@@ -1,0 +1,175 @@
+//! Rules of a profile that see several settings at once.
+
+use super::order::{is_one, text_of, with_mend};
+use super::{Subject, blocks};
+use crate::finding::Finding;
+use crate::layers::{ScopeId, Turn};
+use crate::profile::{Beside, Form, LastWord, Rule};
+use crate::text::fits;
+use std::collections::HashMap;
+
+pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    for rule in &subject.profile.rule {
+        let broken = match &rule.form {
+            Form::OneOf(conditions) => {
+                conditions.iter().all(|one| subject.holds(one) == Some(false)).then_some(conditions)
+            }
+            Form::NotAll(conditions) => {
+                conditions.iter().all(|one| subject.holds(one) == Some(true)).then_some(conditions)
+            }
+            Form::Needs(conditions) => conditions
+                .split_first()
+                .filter(|(first, others)| {
+                    subject.holds(first) == Some(true)
+                        && others.iter().any(|one| subject.holds(one).is_none_or(|holds| !holds))
+                })
+                .map(|_| conditions),
+            Form::Same(names) => differ(subject, names).then_some(names),
+            Form::NotAbove(names) => {
+                above(subject, rule, names, findings);
+                None
+            }
+            Form::Never(patterns) => {
+                never(subject, rule, patterns, findings);
+                None
+            }
+            Form::NeverBlock(titles) => {
+                never_block(subject, rule, titles, findings);
+                None
+            }
+            Form::Twins(twins) => {
+                blocks::twins(subject, rule, twins, findings);
+                None
+            }
+            Form::Covered(covered) => {
+                blocks::covered(subject, rule, covered, findings);
+                None
+            }
+            Form::EndsAlike(alike) => {
+                blocks::ends_alike(subject, rule, alike, findings);
+                None
+            }
+            Form::WholeNames(of) => {
+                whole_names(subject, rule, of, findings);
+                None
+            }
+            Form::LastWord(last) => {
+                last_word(subject, rule, last, findings);
+                None
+            }
+            Form::NotBeside(beside) => {
+                not_beside(subject, rule, beside, findings);
+                None
+            }
+            Form::DeadBehind(_) | Form::WantsEnd(_) | Form::DeadInList(_) | Form::Keeps(_) => None,
+        };
+        if let Some(conditions) = broken {
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            findings.push(match standing(subject, conditions) {
+                Some(turn) => subject.at_value(finding, &turn, 0),
+                None => finding,
+            });
+        }
+    }
+}
+
+/// The last of the settings in these conditions that stands in a file.
+fn standing(subject: &Subject<'_>, conditions: &[String]) -> Option<Turn> {
+    let names = conditions.iter().map(|one| one.trim_start_matches('!'));
+    let names: Vec<&str> = names.map(|one| one.split(['=', '!']).next().unwrap_or(one)).collect();
+    let turns =
+        names.iter().filter_map(|name| subject.layers.called(subject.files, subject.profile, name).last());
+    turns.into_iter().next_back().copied()
+}
+
+fn differ(subject: &Subject<'_>, names: &[String]) -> bool {
+    let values: Vec<String> =
+        names.iter().filter_map(|name| subject.layers.value(subject.files, subject.profile, name)).collect();
+    values.windows(2).any(|pair| !pair[0].eq_ignore_ascii_case(&pair[1]))
+}
+
+fn above(subject: &Subject<'_>, rule: &Rule, names: &[String; 2], findings: &mut Vec<Finding>) {
+    let number = |name: &String| {
+        let bare = name.rsplit_once("..").map_or(name.as_str(), |(_, bare)| bare);
+        let (_, setting) = subject.profile.setting(name).or_else(|| subject.profile.setting(bare))?;
+        let value = subject.layers.value(subject.files, subject.profile, name)?;
+        Some((subject.profile.values.number(setting, &value)?, value))
+    };
+    let Some(((low, a), (high, b))) = number(&names[0]).zip(number(&names[1])) else { return };
+    if low <= high {
+        return;
+    }
+    let message = format!("{}: {} is {a}, and {} is {b}", rule.says, names[0], names[1]);
+    let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+    findings.push(match standing(subject, names) {
+        Some(turn) => subject.at_value(finding, &turn, 0),
+        None => finding,
+    });
+}
+
+fn never(subject: &Subject<'_>, rule: &Rule, patterns: &[String], findings: &mut Vec<Finding>) {
+    for turn in subject.layers.turns() {
+        if is_one(subject, &text_of(subject, turn), patterns) {
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            findings.push(subject.at_value(finding, turn, 0));
+        }
+    }
+}
+
+fn never_block(subject: &Subject<'_>, rule: &Rule, titles: &[String], findings: &mut Vec<Finding>) {
+    for (_, scope) in subject.layers.scopes() {
+        let Some((file, block)) = scope.block.filter(|_| is_one(subject, &scope.title, titles)) else {
+            continue;
+        };
+        let leaf = subject.files[file].doc.tree().block(block).open();
+        let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        findings.push(blocks::at_block(subject, finding, file, leaf));
+    }
+}
+
+fn last_word(subject: &Subject<'_>, rule: &Rule, last: &LastWord, findings: &mut Vec<Finding>) {
+    for turn in subject.layers.turns() {
+        let value = subject.value(turn);
+        // Options may stand behind the word.
+        let known =
+            value.split_whitespace().skip(1).any(|word| last.one_of.iter().any(|one| fits(one, word)));
+        if is_one(subject, &subject.name(turn), &last.of) && !known {
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            findings.push(subject.at_value(finding, turn, 0));
+        }
+    }
+}
+
+fn whole_names(subject: &Subject<'_>, rule: &Rule, of: &[String], findings: &mut Vec<Finding>) {
+    for turn in subject.layers.turns() {
+        let text = text_of(subject, turn);
+        let part = text.rsplit(' ').next().is_some_and(|word| word.contains('.') && !word.ends_with('.'));
+        if part && is_one(subject, &text, of) {
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            findings.push(subject.at_value(finding, turn, 0));
+        }
+    }
+}
+
+fn not_beside(subject: &Subject<'_>, rule: &Rule, beside: &Beside, findings: &mut Vec<Finding>) {
+    let mut seen: HashMap<ScopeId, Vec<Option<&Turn>>> = HashMap::new();
+    for turn in subject.layers.turns() {
+        let word = subject.layers.scope(turn.scope).word();
+        if beside.except.iter().any(|except| except == word) {
+            continue;
+        }
+        let text = text_of(subject, turn);
+        let found = seen.entry(turn.scope).or_insert_with(|| vec![None; beside.each.len()]);
+        for (slot, patterns) in found.iter_mut().zip(&beside.each) {
+            if slot.is_none() && is_one(subject, &text, patterns) {
+                *slot = Some(turn);
+            }
+        }
+    }
+    let mut both: Vec<_> = seen.into_iter().filter(|(_, found)| found.iter().all(Option::is_some)).collect();
+    both.sort_by_key(|(scope, _)| *scope);
+    for turn in both.into_iter().filter_map(|(_, found)| found.into_iter().flatten().next_back()) {
+        let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        findings.push(subject.at_name(finding, turn));
+    }
+}

@@ -1,0 +1,120 @@
+//! What was there before a change and is not after it, though nobody said that it should go.
+
+use super::Subject;
+use crate::finding::Finding;
+use crate::profile::Form;
+use crate::text::nearest;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Files that the daemon read so far and would not read any more, and includes that lead nowhere.
+pub fn files(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
+    let dropped: Vec<&str> = before
+        .files
+        .iter()
+        .enumerate()
+        .filter(|(n, _)| before.layers.reads(*n))
+        .filter(|(n, file)| !after.is_read(&file.path) && after.lost_the_way(before, *n))
+        .map(|(_, file)| file.path.as_str())
+        .collect();
+    if !dropped.is_empty() {
+        let more = if dropped.len() > 3 { format!(" and {} more", dropped.len() - 3) } else { String::new() };
+        let shown = dropped.iter().take(3).copied().collect::<Vec<_>>().join(", ");
+        let message = format!(
+            "{} was reading {shown}{more}, and would not do so any more: all that {} is lost",
+            after.profile.daemon,
+            if dropped.len() == 1 { "it says" } else { "they say" }
+        );
+        findings.push(match after.inclusion_that_lost(before) {
+            Some((n, leaf)) => {
+                let start = after.files[n].doc.parts(leaf).map_or(0, |parts| parts.name.start);
+                let finding = Finding::fault("drops-file", message);
+                after
+                    .at(finding, n, leaf, start as usize)
+                    .mend("check the path or pattern by which it was read")
+            }
+            // What was taken out was meant to go.
+            None => Finding::warning("drops-file", message).mend("if that is meant, go on"),
+        });
+    }
+    for one in &after.order.inclusions {
+        let known = before.order.inclusions.iter().any(|old| old.pattern == one.pattern);
+        if one.read.is_empty() && !known {
+            let message = if one.pattern.contains(['*', '?', '[']) {
+                format!("no file fits {}", one.pattern)
+            } else {
+                format!("{} does not exist", one.pattern)
+            };
+            let start = after.files[one.file].doc.parts(one.leaf).map_or(0, |parts| parts.name.start);
+            let finding = Finding::warning("leads-nowhere", message);
+            findings.push(
+                after
+                    .at(finding, one.file, one.leaf, start as usize)
+                    .mend("check the path; --companion FILE --to PATH places a file in the same change"),
+            );
+        }
+    }
+}
+
+impl Subject<'_> {
+    fn is_read(&self, path: &str) -> bool {
+        self.files.iter().position(|file| file.path == path).is_some_and(|n| self.layers.reads(n))
+    }
+
+    /// Whether what led to a file leads there no more. Where it is still there, the file itself has gone.
+    fn lost_the_way(&self, before: &Subject<'_>, file: usize) -> bool {
+        let led = before.order.inclusions.iter().filter(|one| one.read.contains(&file));
+        let stands = |pattern: &str| self.order.inclusions.iter().any(|one| one.pattern == pattern);
+        !before.order.roots.contains(&file) && led.into_iter().all(|one| !stands(&one.pattern))
+    }
+
+    /// The include statement that reads less than any did before.
+    fn inclusion_that_lost(&self, before: &Subject<'_>) -> Option<(usize, u32)> {
+        let new = |pattern: &str| !before.order.inclusions.iter().any(|old| old.pattern == pattern);
+        self.order.inclusions.iter().find(|one| new(&one.pattern)).map(|one| (one.file, one.leaf))
+    }
+}
+
+/// Names that a rule of the profile wants to stay.
+pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
+    for rule in &after.profile.rule {
+        let Form::Keeps(keeps) = &rule.form else { continue };
+        for keep in keeps {
+            let (was, is) = (before.named(keep), after.named(keep));
+            let new: BTreeSet<&str> =
+                is.iter().filter(|name| !was.contains(*name)).map(String::as_str).collect();
+            for gone in was.iter().filter(|name| !is.contains(*name)) {
+                let near = nearest(gone, new.iter().copied());
+                let mend = match (near.first(), &rule.mend) {
+                    (Some(near), _) => format!("the new name is {near}: was that meant?"),
+                    (None, Some(mend)) => mend.clone(),
+                    (None, None) => "if it is meant to go, go on".to_owned(),
+                };
+                let message = format!("{keep} {gone}: {}", rule.says);
+                findings.push(Finding::new(&rule.name, rule.severity, message).mend(mend));
+            }
+        }
+    }
+}
+
+impl Subject<'_> {
+    /// The names by which blocks or settings called `keep` are known.
+    fn named(&self, keep: &str) -> BTreeSet<String> {
+        let mut out = BTreeMap::new();
+        for (_, scope) in self.layers.scopes().filter(|(_, scope)| scope.word() == keep) {
+            if let Some(name) = scope.title.split(' ').nth(1) {
+                out.insert(name.trim_matches('"').to_owned(), ());
+            }
+        }
+        let (keep, first) = keep.split_once(' ').map_or((keep, None), |(keep, first)| (keep, Some(first)));
+        for turn in self.layers.called(self.files, self.profile, keep) {
+            let value = self.value(turn);
+            if first.is_some_and(|first| value.split_whitespace().next() != Some(first)) {
+                continue;
+            }
+            for word in value.split([' ', '\t', ',']).filter(|word| !word.is_empty()) {
+                out.insert(word.trim_matches(['"', '\'']).to_owned(), ());
+            }
+        }
+        out.into_keys().collect()
+    }
+}

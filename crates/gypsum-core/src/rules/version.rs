@@ -1,0 +1,36 @@
+//! Settings that the installed version does not know yet, or no longer.
+
+use super::Subject;
+use crate::finding::Finding;
+
+pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    let dated = |setting: &crate::profile::Setting| setting.since.is_some() || setting.until.is_some();
+    if !subject.profile.setting.values().any(dated) {
+        return;
+    }
+    subject.each(|turn, setting, _| {
+        let Some(is) = subject.survey.version().filter(|_| dated(setting)) else { return };
+        let name = subject.name(turn);
+        let said = match (&setting.since, &setting.until) {
+            (Some(since), _) if older(is, since) => {
+                Some(("too-new", format!("{name} is known from version {since} on; {is} is installed")))
+            }
+            (_, Some(until)) if !older(is, until) => Some((
+                "retired",
+                format!("{name} is not known any more since version {until}; {is} is installed"),
+            )),
+            _ => None,
+        };
+        let Some((rule, message)) = said else { return };
+        let mend = setting.about.clone().unwrap_or_else(|| "see the manual of the installed version".into());
+        findings.push(subject.at_name(Finding::fault(rule, message).mend(mend), turn));
+    });
+}
+
+/// Whether version `a` comes before version `b`.
+fn older(a: &str, b: &str) -> bool {
+    let parts = |text: &str| -> Vec<u64> {
+        text.split(|c: char| !c.is_ascii_digit()).filter_map(|part| part.parse().ok()).collect()
+    };
+    parts(a) < parts(b)
+}

@@ -1,0 +1,206 @@
+//! The survey: what was measured of this host for the rules.
+//!
+//! A rule asks; what is not known yet is noted down and counts as unknown, which never refuses anything. The host
+//! answers what was asked, and the rules are run again, until they ask nothing new.
+
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet};
+use std::net::IpAddr;
+
+/// One question about this host.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Question {
+    /// What is at a path, and what this account may do with it; root where none is named.
+    Path {
+        /// The path.
+        path: String,
+        /// The account.
+        account: Option<String>,
+    },
+    /// Whether there is an account of that name.
+    User(String),
+    /// Whether there is a group of that name.
+    Group(String),
+    /// Whether a name of a host has an address.
+    Resolves(String),
+    /// Whether this is an address of this host.
+    OwnAddress(IpAddr),
+    /// Who listens on a port.
+    Holders {
+        /// The port.
+        port: u16,
+        /// Whether of UDP.
+        udp: bool,
+    },
+    /// Who listens on a Unix socket.
+    SocketHolder(String),
+    /// The memory of this host, in bytes.
+    Memory,
+    /// The daemon's version.
+    Version,
+    /// The account of the person who types, and its groups.
+    Typist,
+    /// The accounts of people that may log in, besides root.
+    People,
+    /// Whether there is a unit of that name.
+    Unit(String),
+}
+
+/// What is at a path.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct PathFact {
+    /// Whether anything is there.
+    pub exists: bool,
+    /// Whether that is a folder.
+    pub folder: bool,
+    /// Whether that is a Unix socket.
+    pub socket: bool,
+    /// Whether it can be run as a program.
+    pub program: bool,
+    /// Whether the account may read it (of a folder: look into it); none where that cannot be told.
+    pub readable: Option<bool>,
+    /// Whether the account may write to it (of a folder: make files in it).
+    pub writable: Option<bool>,
+    /// The innermost folder above it that exists.
+    pub standing: String,
+}
+
+/// Somebody who listens.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Holder {
+    /// On which address; none for all of them.
+    pub address: Option<IpAddr>,
+    /// The process, in words: its name and number.
+    pub process: String,
+    /// The unit that it belongs to.
+    pub unit: Option<String>,
+    /// Whether it belongs to the daemon that is being changed.
+    pub ours: bool,
+}
+
+/// What was found out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Answer {
+    /// It could not be found out.
+    Unknown,
+    /// Yes or no.
+    Is(bool),
+    /// What is at a path.
+    Path(PathFact),
+    /// Who listens.
+    Holders(Vec<Holder>),
+    /// An amount.
+    Amount(u64),
+    /// Words: a version, an account and its groups, accounts.
+    Words(Vec<String>),
+}
+
+/// What is known of the host, and what was asked for.
+#[derive(Debug, Default)]
+pub struct Survey {
+    known: BTreeMap<Question, Answer>,
+    asked: RefCell<BTreeSet<Question>>,
+}
+
+impl Survey {
+    /// What was asked and is not known.
+    pub fn open(&self) -> Vec<Question> {
+        self.asked.borrow().iter().filter(|question| !self.known.contains_key(question)).cloned().collect()
+    }
+
+    /// One more answer.
+    pub fn tell(&mut self, question: Question, answer: Answer) {
+        self.known.insert(question, answer);
+    }
+
+    fn ask(&self, question: Question) -> Option<&Answer> {
+        let known = self.known.get(&question);
+        if known.is_none() {
+            self.asked.borrow_mut().insert(question);
+        }
+        known.filter(|answer| **answer != Answer::Unknown)
+    }
+
+    fn is(&self, question: Question) -> Option<bool> {
+        match self.ask(question)? {
+            Answer::Is(is) => Some(*is),
+            _ => None,
+        }
+    }
+
+    fn words(&self, question: Question) -> Option<&[String]> {
+        match self.ask(question)? {
+            Answer::Words(words) => Some(words),
+            _ => None,
+        }
+    }
+
+    /// What is at `path`, and what `account` may do with it.
+    pub fn path(&self, path: &str, account: Option<&str>) -> Option<&PathFact> {
+        match self.ask(Question::Path { path: path.into(), account: account.map(str::to_owned) })? {
+            Answer::Path(fact) => Some(fact),
+            _ => None,
+        }
+    }
+
+    /// Whether there is such an account.
+    pub fn user(&self, name: &str) -> Option<bool> {
+        self.is(Question::User(name.into()))
+    }
+
+    /// Whether there is such a group.
+    pub fn group(&self, name: &str) -> Option<bool> {
+        self.is(Question::Group(name.into()))
+    }
+
+    /// Whether the name of a host has an address.
+    pub fn resolves(&self, name: &str) -> Option<bool> {
+        self.is(Question::Resolves(name.into()))
+    }
+
+    /// Whether there is such a unit.
+    pub fn unit(&self, name: &str) -> Option<bool> {
+        self.is(Question::Unit(name.into()))
+    }
+
+    /// Whether this is an address of this host.
+    pub fn own(&self, address: IpAddr) -> Option<bool> {
+        self.is(Question::OwnAddress(address))
+    }
+
+    /// Who listens on a port.
+    pub fn holders(&self, port: u16, udp: bool) -> Option<&[Holder]> {
+        match self.ask(Question::Holders { port, udp })? {
+            Answer::Holders(holders) => Some(holders),
+            _ => None,
+        }
+    }
+
+    /// Whether anybody listens on a Unix socket.
+    pub fn socket_is_served(&self, path: &str) -> Option<bool> {
+        self.is(Question::SocketHolder(path.into()))
+    }
+
+    /// The memory of this host in bytes.
+    pub fn memory(&self) -> Option<u64> {
+        match self.ask(Question::Memory)? {
+            Answer::Amount(bytes) => Some(*bytes),
+            _ => None,
+        }
+    }
+
+    /// The daemon's version.
+    pub fn version(&self) -> Option<&str> {
+        self.words(Question::Version)?.first().map(String::as_str)
+    }
+
+    /// The account of the person who types, and behind it its groups.
+    pub fn typist(&self) -> Option<&[String]> {
+        self.words(Question::Typist)
+    }
+
+    /// The accounts besides root that may log in, each with its groups behind it.
+    pub fn people(&self) -> Option<&[String]> {
+        self.words(Question::People)
+    }
+}

@@ -1,0 +1,182 @@
+//! Our own check of a proposal: its layers, the survey of this host, and the rules.
+
+use super::front::{Front, Wish};
+use crate::disk::{Disk, link_target};
+use crate::files::{Loading, Overlay, load_over};
+use crate::survey::Host;
+use crate::trouble::Trouble;
+use gypsum_core::check::{check_change, check_return};
+use gypsum_core::finding::Finding;
+use gypsum_core::layers::Layers;
+use gypsum_core::profile::Profile;
+use gypsum_core::rules::{Subject, fresh};
+use gypsum_core::survey::Survey;
+use std::fs;
+use std::io::Read;
+use std::path::Path;
+
+impl Front {
+    /// What there is to say of the files as they will be, the worst first.
+    pub(super) fn own_check(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
+        let overlay = self.overlay(disk);
+        let after = self.loading_after(disk, &overlay)?;
+        let before = self.loading()?;
+        let profile = &self.job.profile;
+        let layers = (before.layers(profile), after.layers(profile));
+        let mut survey = Survey::default();
+        let mut host = Host::new(profile, &self.service, &overlay, &self.job.who);
+        let back = matches!(self.job.wish, Wish::Files(_));
+        let mut findings = host.answer(&mut survey, |survey| {
+            let (before, after) =
+                (subject(before, &layers.0, profile, survey), subject(&after, &layers.1, profile, survey));
+            if back { check_return(&before, &after) } else { check_change(&before, &after) }
+        });
+        let old = subject(before, &layers.0, profile, &survey);
+        let new = subject(&after, &layers.1, profile, &survey);
+        let fresh = fresh(Some(&old), &new);
+        findings.extend(self.of_files(before));
+        gypsum_core::check::worst_first(&mut findings);
+        self.fresh = fresh;
+        self.after = after.files.clone();
+        self.after_loading = Some(after);
+        Ok(findings)
+    }
+
+    /// What will be in files that are not what they were.
+    pub(super) fn overlay(&self, disk: &dyn Disk) -> Overlay {
+        let mut overlay = Overlay::new();
+        for file in &self.new_files {
+            // A link reads as what it leads to.
+            let bytes = match file.after.as_deref().and_then(link_target) {
+                Some(target) => {
+                    let target = file.real.parent().unwrap_or(&file.real).join(target);
+                    disk.read(&target).ok().flatten()
+                }
+                None => file.after.clone(),
+            };
+            overlay.insert(file.real.clone(), bytes);
+        }
+        overlay
+    }
+
+    /// The files of the daemon as they will be.
+    fn loading_after(&self, disk: &dyn Disk, overlay: &Overlay) -> Result<Loading, Trouble> {
+        let loading = self.loading()?;
+        let dialect = &self.job.profile.dialect;
+        let known = self.new_files.iter().all(|file| {
+            file.after.is_some()
+                && loading.loaded.iter().any(|loaded| loaded.real == file.real && !loaded.absent)
+        });
+        // Where nothing is included, the same files are read in the same order.
+        if known && dialect.includes.is_empty() && dialect.include_folders.is_empty() {
+            return Ok(Loading { files: self.after.clone(), ..loading.clone() });
+        }
+        load_over(disk, &self.job.profile, self.job.new_file(), overlay)
+    }
+
+    /// What there is to say of the files themselves, whatever they hold.
+    fn of_files(&self, loading: &Loading) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        for file in &self.new_files {
+            let place = loading.loaded.iter().find(|loaded| loaded.real == file.real);
+            findings.extend(place.filter(|loaded| loaded.hard_links > 1).map(|loaded| {
+                Finding::warning(
+                    "hard-link",
+                    format!(
+                        "{} has {} names; the others keep the old content",
+                        loaded.name.display(),
+                        loaded.hard_links
+                    ),
+                )
+                .mend("find -samefile shows them")
+            }));
+            findings.extend(generated(&file.real));
+            findings.extend(packaged(&file.real));
+        }
+        findings.extend(self.circles());
+        findings.extend(self.edits.iter().filter_map(lost_variable));
+        findings.extend(self.unread());
+        findings
+    }
+
+    /// Files that include themselves.
+    fn circles(&self) -> Vec<Finding> {
+        let circles = self.loading.iter().flat_map(|loading| &loading.circles);
+        circles
+            .map(|(by, file)| {
+                Finding::warning("circle", format!("{by} includes {file}, which includes it in turn"))
+                    .in_file(by)
+                    .mend("take one of the two includes out; each file was read once")
+            })
+            .collect()
+    }
+
+    /// A new file that the daemon will not look at.
+    fn unread(&self) -> Option<Finding> {
+        let loading = self.loading.as_ref()?;
+        let new = loading.loaded.iter().find(|file| file.absent && !loading.reads(&file.name))?;
+        let message = format!("{} reads no file of this name", self.job.profile.daemon);
+        let read = loading.patterns.join(", ");
+        let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
+        Some(finding.mend(format!("it reads {read}")))
+    }
+}
+
+fn subject<'a>(
+    loading: &'a Loading,
+    layers: &'a Layers,
+    profile: &'a Profile,
+    survey: &'a Survey,
+) -> Subject<'a> {
+    Subject { files: &loading.files, order: &loading.order, layers, profile, survey }
+}
+
+/// A variable of the old value that the new one does not have: a shell may have put in what it stands for, or
+/// nothing.
+fn lost_variable(edit: &gypsum_core::edit::Shown) -> Option<Finding> {
+    let (before, after) = (edit.before.as_deref()?, edit.after.as_deref()?);
+    let word = |rest: &str| {
+        let length =
+            rest.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '_' | '{')).unwrap_or(rest.len());
+        rest[..length].to_owned()
+    };
+    let names =
+        |text: &str| text.split('$').skip(1).map(word).filter(|name| !name.is_empty()).collect::<Vec<_>>();
+    let kept = names(after);
+    let lost = names(before).into_iter().find(|name| !kept.contains(name))?;
+    let message = format!("${lost} stood in the old value and is gone from the new one");
+    let finding = Finding::warning("lost-variable", message).in_file(&edit.file).about(&edit.address);
+    Some(finding.mend("if your shell took it, put the edit in single quotes"))
+}
+
+/// A file in the part of the system that belongs to packages: an upgrade writes over it.
+fn packaged(path: &Path) -> Option<Finding> {
+    if !path.starts_with("/usr") || path.starts_with("/usr/local") {
+        return None;
+    }
+    let finding =
+        Finding::misfit("package-file", "the file belongs to a package, whose next upgrade writes over it");
+    Some(
+        finding
+            .in_file(&path.display().to_string())
+            .mend("put the setting into a file under /etc: --in FILE, with --new a new one"),
+    )
+}
+
+/// A file that says of itself that something else writes it.
+fn generated(path: &Path) -> Option<Finding> {
+    let mut head = Vec::new();
+    fs::File::open(path).ok()?.take(1000).read_to_end(&mut head).ok()?;
+    let head = String::from_utf8_lossy(&head).to_lowercase();
+    let says =
+        ["do not edit", "don't edit", "automatically generated", "autogenerated", "will be overwritten"];
+    let line = head.lines().position(|line| says.iter().any(|words| line.contains(words)))?;
+    let mut finding = Finding::warning(
+        "generated",
+        "the file says that something else writes it; this edit may be overwritten",
+    )
+    .in_file(&path.display().to_string())
+    .mend("make the change where the file comes from, too");
+    finding.line = u32::try_from(line + 1).ok();
+    Some(finding)
+}

@@ -1,0 +1,175 @@
+//! The survey of this host: what the rules ask, looked up.
+
+mod endpoints;
+mod people;
+mod place;
+
+use crate::children;
+use crate::files::{Loading, Overlay, resolved};
+use gypsum_core::check::{check, worst_first};
+use gypsum_core::finding::Finding;
+use gypsum_core::profile::{Profile, Service};
+use gypsum_core::rules::Subject;
+use gypsum_core::survey::{Answer, Question, Survey};
+use procfs::Current;
+use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
+use std::path::Path;
+use std::sync::mpsc;
+use std::time::Duration;
+
+/// How long the name of a host may take to be looked up.
+const LOOK_UP: Duration = Duration::from_millis(1_500);
+/// How long a daemon may take to tell its version.
+const VERSION: Duration = Duration::from_secs(5);
+/// After so many rounds of questions no more are answered: they do not come to an end.
+const ROUNDS: usize = 4;
+
+/// This host, asked on behalf of one daemon.
+pub struct Host<'a> {
+    profile: &'a Profile,
+    service: &'a Service,
+    overlay: &'a Overlay,
+    who: &'a str,
+    endpoints: Option<endpoints::Endpoints>,
+}
+
+impl<'a> Host<'a> {
+    /// Asks for this daemon; `overlay` is what will be there besides what is, and `who` is typing.
+    pub fn new(profile: &'a Profile, service: &'a Service, overlay: &'a Overlay, who: &'a str) -> Self {
+        Self { profile, service, overlay, who, endpoints: None }
+    }
+
+    /// Runs `compute` until it asks nothing new, and answers its questions in between.
+    pub fn answer<T>(&mut self, survey: &mut Survey, compute: impl Fn(&Survey) -> T) -> T {
+        let mut result = compute(survey);
+        for _ in 0..ROUNDS {
+            let open = survey.open();
+            if open.is_empty() {
+                break;
+            }
+            for (question, answer) in self.look_up(open) {
+                survey.tell(question, answer);
+            }
+            result = compute(survey);
+        }
+        result
+    }
+
+    fn look_up(&mut self, open: Vec<Question>) -> Vec<(Question, Answer)> {
+        // Names take their time: they are looked up side by side, and as long as all of them may take together.
+        let names: Vec<String> = open
+            .iter()
+            .filter_map(|question| match question {
+                Question::Resolves(name) => Some(name.clone()),
+                _ => None,
+            })
+            .collect();
+        let mut answers = resolve(names);
+        for question in open {
+            if !matches!(question, Question::Resolves(_)) {
+                let answer = self.one(&question);
+                answers.push((question, answer));
+            }
+        }
+        answers
+    }
+
+    fn one(&mut self, question: &Question) -> Answer {
+        match question {
+            Question::Path { path, account } => self.path(path, account.as_deref()),
+            Question::User(name) => Answer::Is(crate::accounts::user(name).is_some()),
+            Question::Group(name) => Answer::Is(crate::accounts::group(name).is_some()),
+            Question::OwnAddress(address) => own_address(*address),
+            Question::Holders { port, udp } => Answer::Holders(self.endpoints().holders(*port, *udp)),
+            Question::SocketHolder(path) => Answer::Is(self.endpoints().serves(path)),
+            Question::Memory => {
+                procfs::Meminfo::current().map_or(Answer::Unknown, |memory| Answer::Amount(memory.mem_total))
+            }
+            Question::Version => self.version(),
+            Question::Typist => people::typist(self.who),
+            Question::People => people::people(),
+            Question::Unit(name) => crate::service::unit_exists(name).map_or(Answer::Unknown, Answer::Is),
+            Question::Resolves(_) => Answer::Unknown,
+        }
+    }
+
+    fn path(&self, path: &str, account: Option<&str>) -> Answer {
+        let placed = self.overlay.get(&resolved(Path::new(path)));
+        match placed {
+            Some(Some(_)) => Answer::Path(place::to_be(path)),
+            Some(None) => Answer::Path(place::gone(path)),
+            // What the service manager makes at each start is not there while the service is stopped.
+            None if path.starts_with("/run/") && !Path::new(path).exists() && !self.runs() => Answer::Unknown,
+            None => place::look(path, account),
+        }
+    }
+
+    fn runs(&self) -> bool {
+        crate::service::observe(self.service).state.is_up()
+    }
+
+    fn endpoints(&mut self) -> &endpoints::Endpoints {
+        let service = self.service;
+        self.endpoints.get_or_insert_with(|| endpoints::Endpoints::take(service))
+    }
+
+    fn version(&self) -> Answer {
+        let Some(argv) = self.profile.version.as_ref() else { return Answer::Unknown };
+        let Ok(ran) = children::run(argv, VERSION) else { return Answer::Unknown };
+        let text = format!("{} {}", ran.out, ran.err);
+        let number = |word: &str| {
+            let start = word.find(|c: char| c.is_ascii_digit())?;
+            let rest = &word[start..];
+            let end = rest.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(rest.len());
+            Some(rest[..end].trim_end_matches('.').to_owned()).filter(|number| number.contains('.'))
+        };
+        text.split_whitespace()
+            .find_map(number)
+            .map_or(Answer::Unknown, |version| Answer::Words(vec![version]))
+    }
+}
+
+/// Whether this host has the address: whether a socket can be bound to it.
+fn own_address(address: IpAddr) -> Answer {
+    match UdpSocket::bind((address, 0)) {
+        Ok(_) => Answer::Is(true),
+        Err(error) if error.kind() == std::io::ErrorKind::AddrNotAvailable => Answer::Is(false),
+        Err(_) => Answer::Unknown,
+    }
+}
+
+fn resolve(names: Vec<String>) -> Vec<(Question, Answer)> {
+    let (send, receive) = mpsc::channel();
+    let count = names.len();
+    for name in names {
+        let send = send.clone();
+        std::thread::spawn(move || {
+            let known = (name.as_str(), 0).to_socket_addrs().is_ok_and(|mut found| found.next().is_some());
+            // Nobody may be waiting any more.
+            let _ = send.send((name, known));
+        });
+    }
+    let end = std::time::Instant::now() + LOOK_UP;
+    let mut answers = Vec::new();
+    while answers.len() < count {
+        let left = end.saturating_duration_since(std::time::Instant::now());
+        let Ok((name, known)) = receive.recv_timeout(left) else { break };
+        answers.push((Question::Resolves(name), Answer::Is(known)));
+    }
+    answers
+}
+
+/// What our own rules say of a daemon's files as they are, the worst first.
+pub fn check_standing(profile: &Profile, loading: &Loading) -> Vec<Finding> {
+    let service = crate::service::resolve(&profile.service).unwrap_or_default();
+    let (overlay, layers, who) = (Overlay::new(), loading.layers(profile), crate::who::who());
+    let mut host = Host::new(profile, &service, &overlay, &who);
+    let mut survey = Survey::default();
+    let mut findings = host.answer(&mut survey, |survey| {
+        let subject =
+            Subject { files: &loading.files, order: &loading.order, layers: &layers, profile, survey };
+        check(&subject)
+    });
+    worst_first(&mut findings);
+    findings
+}

@@ -1,0 +1,200 @@
+//! Faulty configurations, each brought before `gypsum change --whole` in a host of its own: which are refused before
+//! anything is live, which are put back, which go live with a word of warning, and which slip through.
+//!
+//! `GYPSUM_FAULTS=WORD` tries only those whose name holds the word, `GYPSUM_FAULTS_TABLE=FILE` writes the table.
+
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+// The lab tests need more of it.
+#[allow(dead_code)]
+#[path = "../lab/host.rs"]
+mod host;
+
+use host::{Lab, boot, skipped};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::sync::Mutex;
+
+/// How many hosts are up at once.
+const SIDE_BY_SIDE: usize = 4;
+/// Of those that break something, this share must be refused or named.
+const NAMED: f64 = 0.9;
+
+/// How one fault fared.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Fared {
+    /// Refused before anything was live.
+    Refused,
+    /// Live, unwell, put back by itself.
+    Restored,
+    /// Live, with a warning.
+    Warned,
+    /// Live without a word, and nothing can be seen to be broken.
+    Harmless,
+    /// Live without a word, and broken.
+    Slipped,
+}
+
+struct Tried {
+    id: String,
+    daemon: String,
+    fared: Fared,
+    rules: Vec<String>,
+    breaks: bool,
+    native: Option<bool>,
+    up: bool,
+}
+
+#[test]
+fn faults_are_told_before_they_are_live() {
+    let corpus: Value = serde_json::from_str(include_str!("faults.json")).unwrap();
+    let wanted = std::env::var("GYPSUM_FAULTS").unwrap_or_default();
+    if std::env::var("GYPSUM_LAB").as_deref() != Ok("required") && wanted.is_empty() {
+        skipped("it takes minutes; .ci/run asks for it with GYPSUM_LAB=required");
+        return;
+    }
+    let setups = corpus["setups"].as_array().unwrap();
+    let named = |fault: &&Value| wanted.split(',').any(|word| text(fault, "id").contains(word));
+    let waiting: Mutex<Vec<&Value>> =
+        Mutex::new(corpus["faults"].as_array().unwrap().iter().filter(named).collect());
+    let tried: Mutex<Vec<Tried>> = Mutex::default();
+    std::thread::scope(|scope| {
+        for _ in 0..SIDE_BY_SIDE {
+            scope.spawn(|| {
+                loop {
+                    let Some(fault) = waiting.lock().unwrap().pop() else { break };
+                    let setup = setups[fault["setup"].as_u64().unwrap() as usize].as_str().unwrap();
+                    let Some(one) = try_one(fault, setup) else { break };
+                    tried.lock().unwrap().push(one);
+                }
+            });
+        }
+    });
+    let mut tried = tried.into_inner().unwrap();
+    tried.sort_by(|a, b| (&a.daemon, &a.id).cmp(&(&b.daemon, &b.id)));
+    if let Ok(file) = std::env::var("GYPSUM_FAULTS_TABLE") {
+        std::fs::write(file, table(&tried)).unwrap();
+    }
+    let down: Vec<&str> = tried.iter().filter(|one| !one.up).map(|one| one.id.as_str()).collect();
+    assert!(down.is_empty(), "left without their service: {down:?}");
+    let breaking: Vec<&Tried> = tried.iter().filter(|one| one.breaks).collect();
+    // What was named and went live all the same was put back, or kept as somebody wanted it.
+    let named =
+        |one: &&&Tried| one.fared == Fared::Refused || one.fared != Fared::Slipped && !one.rules.is_empty();
+    let told = breaking.iter().filter(named).count();
+    let share = told as f64 / breaking.len().max(1) as f64;
+    println!("told of {told} of {} that break something ({:.0} %)", breaking.len(), share * 100.0);
+    assert!(share >= NAMED || !wanted.is_empty(), "too many slip through: {share:.2}");
+}
+
+fn text<'a>(value: &'a Value, key: &str) -> &'a str {
+    value[key].as_str().unwrap_or_default()
+}
+
+/// One fault in a host of its own. None where there can be no host.
+fn try_one(fault: &Value, setup: &str) -> Option<Tried> {
+    let lab = boot(&["/usr/sbin/nginx"])?;
+    let (id, daemon) = (text(fault, "id"), text(fault, "daemon"));
+    lab.run(&["sh", "-c", setup]);
+    let service = text(fault, "service");
+    match text(fault, "start") {
+        "" => lab.run(&["systemctl", "start", service]),
+        start => lab.run(&["sh", "-c", start]),
+    };
+    lab.run(&["sh", "-c", &format!("sleep 0.5; {}", text(fault, "prep"))]);
+    let settle = fault["settle"].as_f64().unwrap_or(0.3);
+    let observed = |lab: &Lab| {
+        let words: Vec<&str> =
+            fault["observe"].as_array().unwrap().iter().filter_map(Value::as_str).collect();
+        String::from_utf8_lossy(&lab.run(&words).stdout).into_owned()
+    };
+    let before = observed(&lab);
+    let file = text(fault, "file");
+    candidate(&lab, file, &fault["edit"]);
+    let name = if daemon == "systemd" { format!("unit:{service}") } else { daemon.to_owned() };
+    let there = lab.run(&["test", "-e", file]).status.success();
+    let mut words = vec!["change", &name, "--whole", "/root/candidate", "--in", file];
+    if !there {
+        words.push("--new");
+    }
+    let (_, report) = lab.gypsum(&words);
+    let verdict = text(&report, "verdict");
+    let findings = report["findings"].as_array().cloned().unwrap_or_default();
+    let of = |severity: &str| -> Vec<String> {
+        let those = findings.iter().filter(|finding| text(finding, "severity") == severity);
+        let mut rules: Vec<String> = those.map(|finding| text(finding, "rule").to_owned()).collect();
+        rules.sort();
+        rules.dedup();
+        rules
+    };
+    let up = match daemon {
+        "pulseaudio" => lab
+            .run(&["/root/uu", "systemctl", "--user", "is-active", "-q", "pulseaudio.service"])
+            .status
+            .success(),
+        _ => lab.is_active(service),
+    };
+    let (fared, rules) = match verdict {
+        "refused" => (Fared::Refused, of("fault")),
+        "restored" => (Fared::Restored, of("warning")),
+        "unchanged" => (Fared::Harmless, Vec::new()),
+        "kept" if !of("warning").is_empty() => (Fared::Warned, of("warning")),
+        "kept" => {
+            std::thread::sleep(std::time::Duration::from_secs_f64(settle));
+            let same = observed(&lab) == before || fault["harmless"] == true;
+            (if same { Fared::Harmless } else { Fared::Slipped }, Vec::new())
+        }
+        // Neither a verdict on the fault nor a word of it: it counts as let through, and is shown.
+        other => (Fared::Slipped, vec![format!("{other}: {report}")]),
+    };
+    if std::env::var("GYPSUM_FAULTS").is_ok_and(|wanted| id == wanted) {
+        println!("{}", serde_json::to_string_pretty(&report).unwrap());
+    }
+    println!("{id:<34} {fared:?} {}", rules.join(" "));
+    let breaks = fault["harmless"] != true && fared != Fared::Harmless;
+    let native = fault["native_accepts"].as_bool();
+    Some(Tried { id: id.into(), daemon: daemon.into(), fared, rules, breaks, native, up })
+}
+
+/// The faulty file, made from a copy of the live one.
+fn candidate(lab: &Lab, file: &str, edit: &Value) {
+    lab.run(&["sh", "-c", &format!("cp -L {file} /root/candidate 2>/dev/null || : >/root/candidate")]);
+    let body = text(edit, "text");
+    match text(edit, "kind") {
+        "sed" => lab.run(&["sed", "-E", "-i", body, "/root/candidate"]),
+        "append" => lab.run(&["sh", "-c", "printf %s \"$1\" >>/root/candidate", "sh", body]),
+        "replace-file" => lab.run(&["sh", "-c", "printf %s \"$1\" >/root/candidate", "sh", body]),
+        _ => lab.run(&["sh", "-c", &format!("FILE=/root/candidate; {body}")]),
+    };
+}
+
+/// The table of `docs/faults.md`.
+fn table(tried: &[Tried]) -> String {
+    let mut out = String::new();
+    let mut rows: BTreeMap<&str, [usize; 7]> = BTreeMap::new();
+    for one in tried {
+        for key in [one.daemon.as_str(), "~all"] {
+            let row = rows.entry(key).or_default();
+            row[0] += 1;
+            row[1] += usize::from(one.native == Some(false));
+            row[2] += usize::from(one.fared == Fared::Refused);
+            row[3] += usize::from(one.fared == Fared::Warned);
+            row[4] += usize::from(one.fared == Fared::Restored);
+            row[5] += usize::from(one.fared == Fared::Harmless);
+            row[6] += usize::from(one.fared == Fared::Slipped);
+        }
+    }
+    out.push_str("| daemon | tried | its own checker refuses | refused | kept with a warning | put back | harmless | slipped through |\n|---|---|---|---|---|---|---|---|\n");
+    for (daemon, row) in &rows {
+        let name = daemon.trim_start_matches('~');
+        let cells: Vec<String> = row.iter().map(ToString::to_string).collect();
+        let _ = writeln!(out, "| {name} | {} |", cells.join(" | "));
+    }
+    out.push_str("\n| fault | fared | by |\n|---|---|---|\n");
+    for one in tried {
+        let _ = writeln!(out, "| {} | {:?} | {} |", one.id, one.fared, one.rules.join(", "));
+    }
+    out
+}
