@@ -127,12 +127,18 @@ pub fn compare(
                 ),
         );
     }
-    findings.extend(besides(&turns, subject, before, after));
+    findings.extend(besides(effective, &turns, subject, before, after));
     findings
 }
 
 /// Settings that change though nobody asked for it.
-fn besides(turns: &[&Turn], subject: &Subject<'_>, before: &Told, after: &Told) -> Option<Finding> {
+fn besides(
+    effective: &Effective,
+    turns: &[&Turn],
+    subject: &Subject<'_>,
+    before: &Told,
+    after: &Told,
+) -> Option<Finding> {
     if before.is_empty() || after.is_empty() {
         return None;
     }
@@ -141,6 +147,7 @@ fn besides(turns: &[&Turn], subject: &Subject<'_>, before: &Told, after: &Told) 
     let names: HashSet<&String> = before.values.keys().chain(after.values.keys()).collect();
     let mut others: Vec<String> = names
         .into_iter()
+        .filter(|name| !effective.passing.iter().any(|passing| plain(passing) == **name))
         .filter(|name| !ours.contains(*name) && before.values(name) != after.values(name))
         .map(|name| format!("{name} ({} → {})", shown(before.values(name)), shown(after.values(name))))
         .collect();

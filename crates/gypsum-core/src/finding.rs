@@ -57,6 +57,9 @@ pub struct Finding {
     /// Whether the person accepted the rule by name.
     #[serde(default)]
     pub accepted: bool,
+    /// Why it was accepted, in the person's words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
     /// Whether there is nothing to accept: what was asked for cannot be done.
     #[serde(default)]
     pub firm: bool,
@@ -76,6 +79,7 @@ impl Finding {
             message: message.into(),
             mend: None,
             accepted: false,
+            reason: None,
             firm: false,
         }
     }

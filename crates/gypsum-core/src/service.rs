@@ -137,6 +137,8 @@ pub fn taken_up(
             Some(Proof::Children) => renewed(&before.children, &after.children),
             Some(Proof::Prints(_)) => match (&before.printed, &after.printed) {
                 (Some(before), Some(after)) => changed(before != after),
+                // It had nothing to print before.
+                (None, Some(_)) => TakenUp::Yes,
                 _ => TakenUp::Unproven,
             },
             None => {

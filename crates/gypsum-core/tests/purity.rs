@@ -6,10 +6,13 @@
 
 use std::path::Path;
 
-const FORBIDDEN: [&str; 12] = [
+const FORBIDDEN: [&str; 14] = [
     "std::fs",
     "std::env",
-    "std::net",
+    // Addresses are values; sockets are not.
+    "TcpStream",
+    "UdpSocket",
+    "ToSocketAddrs",
     "std::process",
     "std::io::",
     "Instant::now",

@@ -134,6 +134,11 @@ fn unknown(daemon: &str) -> Trouble {
     ))
 }
 
+/// The profile in a file of the administrator's own, as it holds on this host.
+pub fn read_own(path: &Path) -> Result<Profile, NoProfile> {
+    read_file(path)
+}
+
 fn read_file(path: &Path) -> Result<Profile, NoProfile> {
     safe(path).map_err(NoProfile::Trouble)?;
     let text =

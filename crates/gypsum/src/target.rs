@@ -22,14 +22,20 @@ impl From<Trouble> for NoTarget {
     }
 }
 
+impl From<NoProfile> for NoTarget {
+    fn from(why: NoProfile) -> Self {
+        match why {
+            NoProfile::Trouble(trouble) => Self::Trouble(trouble),
+            NoProfile::Malformed(finding) => Self::Malformed(finding),
+        }
+    }
+}
+
 /// The profile of the daemon that is meant.
 pub fn profile_of(target: &Target) -> Result<Profile, NoTarget> {
     let mut profile = match &target.file {
         Some(_) => without_profile(target)?,
-        None => load(&target.daemon, target.profile.as_deref()).map_err(|why| match why {
-            NoProfile::Trouble(trouble) => NoTarget::Trouble(trouble),
-            NoProfile::Malformed(finding) => NoTarget::Malformed(finding),
-        })?,
+        None => load(&target.daemon, target.profile.as_deref())?,
     };
     for word in &target.checks {
         let check = Check::parse_word(word).map_err(|why| {

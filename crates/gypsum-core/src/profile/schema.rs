@@ -155,6 +155,9 @@ pub struct Effective {
     /// Whether what it prints counts though it ends with another status than 0.
     #[serde(default)]
     pub any_status: bool,
+    /// Names whose values come and go by themselves.
+    #[serde(default)]
+    pub passing: Vec<String>,
     /// Words for one and the same value.
     #[serde(default)]
     pub synonyms: Vec<Vec<String>>,

@@ -6,6 +6,7 @@ use crate::profile::{Setting, Sort};
 use crate::survey::PathFact;
 
 pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    own_files(subject, findings);
     subject.each(|turn, _, pieces| {
         for piece in pieces {
             let Some(sort) = piece.what.sort() else { continue };
@@ -24,6 +25,21 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
             findings.push(subject.at_value(finding.mend(mend), turn, piece.at));
         }
     });
+}
+
+/// The configuration files themselves: the account that reads them must be able to.
+fn own_files(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+    let Some(reader) = subject.profile.files.reader.as_deref() else { return };
+    for (n, file) in subject.files.iter().enumerate() {
+        let fact = subject.survey.path(&file.path, Some(reader)).filter(|fact| fact.exists);
+        if fact.is_some_and(|fact| fact.readable == Some(false)) && subject.layers.reads(n) {
+            let message = format!(
+                "{reader}, as which the daemon reads it, may not read this file: it does not start, or goes on without all that stands here"
+            );
+            let finding = Finding::fault("unreadable", message).in_file(&file.path);
+            findings.push(finding.mend(format!("chgrp {reader} {0} && chmod g+r {0}", file.path)));
+        }
+    }
 }
 
 /// The whole path, where the text is one that can be followed.

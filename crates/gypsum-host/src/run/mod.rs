@@ -224,10 +224,15 @@ impl<'a> Run<'a> {
     /// Shows findings; whether one of them refuses.
     fn judge(&mut self, findings: Vec<Finding>) -> Result<bool, Trouble> {
         let front = self.front()?;
-        let (accept, strict) = (front.job.accept.clone(), front.job.strict);
+        let (accept, strict, why) = (front.job.accept.clone(), front.job.strict, front.job.why.clone());
         let mut refuses = false;
         for mut finding in findings {
-            finding.accepted = accept.contains(&finding.rule);
+            let rule = |accepted: &&String| accepted.split('=').next() == Some(finding.rule.as_str());
+            if let Some(accepted) = accept.iter().find(rule) {
+                finding.accepted = true;
+                let said = accepted.split_once('=').map(|(_, reason)| reason.to_owned());
+                finding.reason = said.or_else(|| why.clone());
+            }
             refuses |= finding.refuses(strict);
             self.emit(Happening::Found { finding });
         }

@@ -2,18 +2,21 @@
 
 use super::front::{Front, Wish};
 use crate::disk::{Disk, link_target};
-use crate::files::{Loading, Overlay, load_over};
+use crate::files::{Loaded, Loading, Overlay, load_over};
+use crate::service;
 use crate::survey::Host;
 use crate::trouble::Trouble;
 use gypsum_core::check::{check_change, check_return};
-use gypsum_core::finding::Finding;
+use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::layers::Layers;
 use gypsum_core::profile::Profile;
 use gypsum_core::rules::{Subject, fresh};
 use gypsum_core::survey::Survey;
 use std::fs;
 use std::io::Read;
+use std::os::unix::fs::MetadataExt;
 use std::path::Path;
+use std::time::Duration;
 
 impl Front {
     /// What there is to say of the files as they will be, the worst first.
@@ -93,10 +96,56 @@ impl Front {
             findings.extend(generated(&file.real));
             findings.extend(packaged(&file.real));
         }
+        findings.extend(self.never_loaded(loading));
+        findings.extend(self.private_copy());
+        findings.extend(self.open_to_all(loading));
         findings.extend(self.circles());
         findings.extend(self.edits.iter().filter_map(lost_variable));
         findings.extend(self.unread());
         findings
+    }
+
+    /// Files that somebody changed since the running service took them up: that would go live with this change.
+    fn never_loaded(&self, loading: &Loading) -> Option<Finding> {
+        let since = service::took_up(&self.service)?;
+        let changed = |file: &&Loaded| {
+            let written = fs::metadata(&file.real).and_then(|meta| meta.modified()).ok();
+            written.is_some_and(|written| written > since + Duration::from_secs(1))
+        };
+        let file = loading.loaded.iter().filter(|file| !file.absent).find(changed)?;
+        let name = service::name_of(&self.service);
+        let message = format!(
+            "this file was changed since {name} last took it up: somebody's edit goes live with this change"
+        );
+        let finding = Finding::warning("never-loaded", message).in_file(&file.name.display().to_string());
+        Some(finding.mend("look what it is; if this change is put back, that edit stays in the file"))
+    }
+
+    /// A unit's whole file that was copied to /etc, while the package's own has moved on.
+    fn private_copy(&self) -> Option<Finding> {
+        let unit = self.service.unit.first().filter(|_| self.job.profile.files.local)?;
+        let (own, shipped) =
+            (format!("/etc/systemd/system/{unit}"), format!("/usr/lib/systemd/system/{unit}"));
+        let written =
+            |path: &str| fs::symlink_metadata(path).ok().filter(fs::Metadata::is_file)?.modified().ok();
+        let moved_on = written(&shipped)? > written(&own)?;
+        let message = format!(
+            "this is a whole copy of {shipped}, which {} since",
+            if moved_on { "has moved on" } else { "it hides" }
+        );
+        let finding =
+            Finding::new("private-copy", if moved_on { Severity::Warning } else { Severity::Hint }, message);
+        Some(finding.in_file(&own).mend("keep only what differs, in a drop-in; systemd-delta shows it"))
+    }
+
+    /// Files with a mode that the daemon does not accept.
+    fn open_to_all(&self, loading: &Loading) -> Option<Finding> {
+        let no_mode = u32::from_str_radix(self.job.profile.files.no_mode.as_deref()?, 8).ok()?;
+        let open = |file: &&Loaded| fs::metadata(&file.real).is_ok_and(|meta| meta.mode() & no_mode != 0);
+        let file = loading.loaded.iter().find(open)?;
+        let message = format!("{} passes over files that others may write", self.job.profile.daemon);
+        let path = file.name.display().to_string();
+        Some(Finding::fault("bad-mode", message).in_file(&path).mend(format!("chmod o-w {path}")))
     }
 
     /// Files that include themselves.

@@ -110,6 +110,14 @@ pub fn children_of(pid: u32) -> Vec<u32> {
     all
 }
 
+/// When the running service last took up its configuration, as far as its manager tells.
+pub fn took_up(service: &Service) -> Option<std::time::SystemTime> {
+    match (&service.plain, service.unit.first()) {
+        (None, Some(unit)) => systemd::took_up(&Manager::of(service), unit),
+        _ => None,
+    }
+}
+
 /// Whether systemd knows a unit of this name; none where it does not answer.
 pub fn unit_exists(name: &str) -> Option<bool> {
     systemd::is_known(name)

@@ -12,7 +12,7 @@ use crate::trouble::Trouble;
 use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 const PROPERTIES: &str =
     "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,Job";
@@ -130,6 +130,15 @@ pub fn resolve(service: &Service) -> Result<Service, Trouble> {
         Trouble::cannot(format!("systemd knows no unit {names}"))
             .mend("systemctl list-units --type=service shows what there is")
     }))
+}
+
+/// When the unit last changed its state: a start, or the end of a reload. Signals by hand are not seen.
+pub fn took_up(manager: &Manager, unit: &str) -> Option<SystemTime> {
+    let words = ["show", "--timestamp=unix", "-p", "StateChangeTimestamp,ActiveState", "--", unit];
+    let ran = children::run(&manager.argv(&words), ASKING).ok()?;
+    let value = |key: &str| ran.out.lines().find_map(|line| line.strip_prefix(key)?.strip_prefix('='));
+    let seconds = value("StateChangeTimestamp")?.strip_prefix('@')?.parse().ok()?;
+    (value("ActiveState") == Some("active")).then(|| SystemTime::UNIX_EPOCH + Duration::from_secs(seconds))
 }
 
 pub fn is_known(name: &str) -> Option<bool> {

@@ -98,8 +98,8 @@ pub struct Manner {
     /// Check everything and show what would be done, and do nothing
     #[arg(short = 'n', long)]
     pub dry_run: bool,
-    /// Go on in spite of this rule's findings
-    #[arg(long, value_name = "RULE")]
+    /// Go on in spite of this rule's findings; the reason, or --why, is kept with the change
+    #[arg(long, value_name = "RULE[=REASON]")]
     pub accept: Vec<String>,
     /// Warnings refuse the change, too
     #[arg(long)]
@@ -207,13 +207,19 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         #[command(flatten)]
         target: Target,
     },
-    /// List the settings with their addresses, dormant ones too
-    #[command(after_help = "Examples:\n  gypsum show sshd\n  gypsum show mariadb buffer")]
+    /// List the settings in effect with their addresses, or explain one of them
+    #[command(
+        after_help = "Examples:\n  gypsum show sshd\n  gypsum show sshd MaxAuthTries    (explains it)\n  gypsum show mariadb buffer       (lists what is about that)\n  gypsum show redis --all"
+    )]
     Show {
         #[command(flatten)]
         target: Target,
-        /// Only settings with all of these words in name, value, description or the comment above
+        /// A setting to explain; else only settings with all of these words in name, value, description or the comment
+        /// above
         words: Vec<String>,
+        /// What stands commented out, too, and what is known and stands nowhere
+        #[arg(short, long)]
+        all: bool,
     },
     /// Look whether the daemon is well
     #[command(after_help = "Example: gypsum health mariadb")]
@@ -250,8 +256,30 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         /// The daemon [default: all of them]
         daemon: Option<String>,
     },
-    /// List the daemons that have a profile
-    Daemons,
+    /// List the daemons that have a profile, or check a profile
+    #[command(after_help = "Examples:\n  gypsum daemons\n  gypsum daemons --check boards.toml")]
+    Daemons {
+        /// Check this profile: how it is written, and whether what it names is on this host
+        #[arg(long, value_name = "FILE")]
+        check: Option<PathBuf>,
+    },
+    /// Write a profile to begin with for a daemon that has none, by looking at this host
+    #[command(
+        after_help = "Example:\n  gypsum enrol boards --file /etc/boards/boards.conf --unit boards.service > boards.toml"
+    )]
+    Enrol {
+        /// What its administrators call it
+        daemon: String,
+        /// Its configuration file
+        #[arg(long, value_name = "PATH")]
+        file: PathBuf,
+        /// The unit that runs it
+        #[arg(long, value_name = "UNIT")]
+        unit: Option<String>,
+        /// The family of its format, if the one that reads most of it is wrong
+        #[arg(long, value_name = "FAMILY")]
+        format: Option<String>,
+    },
     /// Walk through a change, a refusal, a restore and a recovery with a made-up daemon
     Demo {
         /// Leave the demonstration's folder, and say how to go on by hand

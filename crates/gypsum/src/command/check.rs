@@ -3,7 +3,7 @@
 use super::Context;
 use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
-use crate::view::{finding_lines, wrapped};
+use crate::view::{SCREEN, finding_lines, rest, wrapped};
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
@@ -19,6 +19,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
             let home = loading.loaded.get(loading.home).map(|file| file.real.clone()).unwrap_or_default();
             let rehearsal = check_live(checker, &home)?;
             findings.extend(rehearsal.findings);
+            gypsum_core::check::worst_first(&mut findings);
             by = format!("{by}; {}", rehearsal.by);
         }
         None => by.push_str("; the daemon has no checker"),
@@ -30,7 +31,8 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         return Ok(status);
     }
     if !context.out.quiet {
-        findings.iter().flat_map(finding_lines).for_each(|line| context.out.line(&line));
+        findings.iter().take(SCREEN).flat_map(finding_lines).for_each(|line| context.out.line(&line));
+        rest(findings.len()).iter().for_each(|line| context.out.line(line));
     }
     let faults = findings.iter().filter(|finding| finding.refuses(false)).count();
     let others = findings.len() - faults;

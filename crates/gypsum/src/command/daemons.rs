@@ -3,10 +3,14 @@
 use super::Context;
 use crate::target::NoTarget;
 use crate::view::columns;
-use gypsum_host::profiles::{NoProfile, load, names};
+use gypsum_core::profile::{Profile, Sort};
+use gypsum_host::profiles::{NoProfile, load, names, read_own};
 use std::path::Path;
 
-pub fn run(context: &Context) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
+    if let Some(file) = check {
+        return check_one(context, file);
+    }
     let mut rows = Vec::new();
     let mut documents = Vec::new();
     for (name, file) in names() {
@@ -39,4 +43,64 @@ pub fn run(context: &Context) -> Result<u8, NoTarget> {
     context.out.line("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
     context.out.line(&format!("{}.", gypsum_host::profiles::FOLDER));
     Ok(0)
+}
+
+/// Checks one profile: how it is written, and whether what it names is there.
+fn check_one(context: &Context, file: &Path) -> Result<u8, NoTarget> {
+    let profile = read_own(file)?;
+    let lines = missing(&profile);
+    for line in &lines {
+        context.out.line(line);
+    }
+    let settings = profile.setting.len();
+    let about = profile.setting.values().filter(|setting| setting.about.is_some()).count();
+    context.out.line(&format!(
+        "{}: {settings} settings ({about} described), {} further names, {} rules, {} health checks.",
+        profile.daemon,
+        profile.names.len(),
+        profile.rule.len(),
+        profile.health.len()
+    ));
+    let outcome = if lines.is_empty() {
+        "It can be used on this host."
+    } else {
+        "It is well written; see above what is not here."
+    };
+    context.out.line(outcome);
+    Ok(if lines.is_empty() { 0 } else { 3 })
+}
+
+/// What a profile names and this host does not have, and what it says that cannot hold.
+fn missing(profile: &Profile) -> Vec<String> {
+    let mut lines = Vec::new();
+    let home = Path::new(&profile.files.home);
+    if !home.exists() && !profile.files.makes {
+        lines.push(format!("home        {} does not exist", home.display()));
+    }
+    let commands = [
+        ("checker", profile.checker.as_ref().map(|checker| &checker.run)),
+        ("effective", profile.effective.as_ref().map(|effective| &effective.run)),
+        ("version", profile.version.as_ref()),
+    ];
+    for (what, argv) in commands {
+        if let Some(program) =
+            argv.and_then(|argv| argv.first()).filter(|program| !Path::new(program).exists())
+        {
+            lines.push(format!("{what:<12}{program} does not exist"));
+        }
+    }
+    if let Err(trouble) = gypsum_host::service::resolve(&profile.service) {
+        lines.push(format!("{:<12}{}", "service", trouble.message));
+    }
+    for (name, setting) in &profile.setting {
+        if let Some(default) = &setting.default
+            && let Some(misfit) = gypsum_core::value::misfit_of_any(setting, &profile.values, default)
+        {
+            lines.push(format!("{:<12}the default of {name}: {}", "setting", misfit.message));
+        }
+        if setting.sort() == Some(Sort::Socket) && setting.role.is_none() {
+            lines.push(format!("{:<12}{name} is a socket, and no role says what for", "setting"));
+        }
+    }
+    lines
 }

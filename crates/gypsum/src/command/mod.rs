@@ -6,6 +6,8 @@ mod check;
 mod daemons;
 mod demo;
 mod edit;
+mod enrol;
+mod explain;
 mod health;
 mod recover;
 mod restore;
@@ -48,14 +50,17 @@ pub fn run(cli: Cli) -> u8 {
             edit::run(&context, &target, &asked, &manner)
         }
         Command::Check { target } => check::run(&context, &target),
-        Command::Show { target, words } => show::run(&context, &target, &words),
+        Command::Show { target, words, all } => show::run(&context, &target, &words, all),
         Command::Health { target } => health::run(&context, &target),
         Command::Changes { daemon, change } => changes::run(&context, daemon.as_deref(), change.as_deref()),
         Command::Restore { target, change, whole, manner } => {
             restore::run(&context, &target, change.as_deref(), whole, &manner)
         }
         Command::Recover { daemon } => recover::run(&context, daemon.as_deref()),
-        Command::Daemons => daemons::run(&context),
+        Command::Daemons { check } => daemons::run(&context, check.as_deref()),
+        Command::Enrol { daemon, file, unit, format } => {
+            enrol::run(&context, &daemon, &file, unit.as_deref(), format.as_deref())
+        }
         Command::Demo { keep } => demo::run(&context, keep),
     };
     done.unwrap_or_else(|why| context.no_target(&why))

@@ -1,17 +1,24 @@
 //! `gypsum show`.
 
-use super::Context;
+use super::{Context, explain};
 use crate::args::Target;
 use crate::out::{FAINT, STRONG};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, styled, when};
 use gypsum_core::listing::{Listed, list};
+use gypsum_core::profile::Profile;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 
-pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let loading = files::load(&RealDisk, &profile, None)?;
+    if let ([name], false) = (words, all) {
+        let known = profile.spelling(name).is_some() || name.contains("..");
+        if known && explain::run(context, &profile, &loading, name) {
+            return Ok(0);
+        }
+    }
     let mut settings = list(&loading.files, &loading.layers(&profile), &profile);
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
     settings.retain(|row| words.iter().all(|word| holds(row, word)));
@@ -25,6 +32,10 @@ pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, N
             .document(&serde_json::json!({ "schema": schema, "daemon": daemon, "settings": settings, "drafts": drafts }));
         return Ok(0);
     }
+    let asleep = settings.iter().filter(|row| row.dormant).count();
+    if !all && words.is_empty() {
+        settings.retain(|row| !row.dormant);
+    }
     for file in &loading.files {
         let rows: Vec<&Listed> = settings.iter().filter(|row| row.file == file.path).collect();
         if rows.is_empty() {
@@ -37,6 +48,11 @@ pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, N
             context.out.line(&if quiet { styled(FAINT, &line) } else { line });
         }
     }
+    if all && words.is_empty() {
+        unset(context, &profile, &settings);
+    } else if asleep > 0 && words.is_empty() {
+        context.out.line(&styled(FAINT, &format!("{asleep} more stand commented out: --all lists them")));
+    }
     drafts(context, &profile.daemon);
     if settings.is_empty() {
         let what = if words.is_empty() {
@@ -47,6 +63,32 @@ pub fn run(context: &Context, target: &Target, words: &[String]) -> Result<u8, N
         context.out.line(&format!("{}: {what}.", profile.daemon));
     }
     Ok(0)
+}
+
+/// The settings that are known and stand nowhere, with their defaults.
+fn unset(context: &Context, profile: &Profile, settings: &[Listed]) {
+    let stands = |name: &str| {
+        let bare = name.rsplit("..").next().unwrap_or(name);
+        settings.iter().any(|row| {
+            let last = row.address.rsplit("..").next().unwrap_or_default();
+            profile.dialect.same(last.split('#').next().unwrap_or_default().as_bytes(), bare.as_bytes())
+        })
+    };
+    let rows: Vec<Vec<String>> = profile
+        .setting
+        .iter()
+        .filter(|(name, _)| !stands(name))
+        .map(|(name, setting)| {
+            let default = setting.default.clone().unwrap_or_else(|| "-".into());
+            vec![format!("  {name}"), default, setting.about.clone().unwrap_or_default()]
+        })
+        .collect();
+    if !rows.is_empty() {
+        context.out.line(&styled(STRONG, "known, and set nowhere: name, default, what it does"));
+        for line in columns(&rows, &[34, 24, 200]) {
+            context.out.line(&styled(FAINT, &line.chars().take(100).collect::<String>()));
+        }
+    }
 }
 
 /// The drafts that wait.
@@ -70,7 +112,11 @@ fn cells(row: &Listed) -> Vec<String> {
     if row.dormant {
         value.push_str("  (dormant)");
     } else if row.shadowed {
-        value.push_str("  (another line decides)");
+        match &row.by {
+            Some(by) if by.file == row.file => value.push_str(&format!("  (line {} decides)", by.line)),
+            Some(by) => value.push_str(&format!("  ({}, line {} decides)", by.file, by.line)),
+            None => {}
+        }
     }
     vec![format!("{:>5}", row.line), row.address.clone(), value]
 }

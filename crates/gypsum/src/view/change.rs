@@ -1,6 +1,6 @@
 //! A change as it happens, and as it happened.
 
-use super::{finding_lines, outcome_line, styled, time, wrapped};
+use super::{SCREEN, finding_lines, outcome_line, rest, styled, time, wrapped};
 use crate::out::{BAD, FAINT, ODD, Out, STRONG};
 use anstyle::Style;
 use gypsum_core::change::Verdict;
@@ -20,6 +20,8 @@ pub struct ChangeView {
     dry_run: bool,
     replay: bool,
     found: bool,
+    /// How many findings there were in a row.
+    count: usize,
 }
 
 impl ChangeView {
@@ -33,6 +35,7 @@ impl ChangeView {
             dry_run: false,
             replay: false,
             found: false,
+            count: 0,
         }
     }
 
@@ -165,7 +168,13 @@ impl Watch for ChangeView {
         if self.out.json {
             return;
         }
-        if self.found && !matches!(happening, Happening::Found { .. } | Happening::Stage { .. }) {
+        let told = matches!(happening, Happening::Found { .. } | Happening::Stage { .. });
+        if let Some(rest) = rest(self.count).filter(|_| !told && !self.out.quiet) {
+            self.out.line("");
+            self.out.line(&rest);
+        }
+        self.count = if told { self.count } else { 0 };
+        if self.found && !told {
             self.out.line("");
             self.found = false;
         }
@@ -173,10 +182,11 @@ impl Watch for ChangeView {
             Happening::Begun { dry_run, .. } => self.dry_run = *dry_run,
             Happening::Proposed { edits } => self.edits(edits),
             Happening::Found { finding } => {
-                let shown = !self.out.quiet || finding.refuses(false);
+                self.count += 1;
+                let shown = (!self.out.quiet || finding.refuses(false)) && self.count <= SCREEN;
                 let lines = std::iter::once(String::new()).chain(finding_lines(finding));
                 lines.filter(|_| shown).for_each(|line| self.out.line(&line));
-                self.found = shown;
+                self.found |= shown;
             }
             Happening::Checked { by } => self.row("checked", by),
             Happening::Baseline { health } => self.outcomes("before", health),

@@ -7,6 +7,15 @@ use gypsum_core::finding::{Finding, Severity};
 
 const WIDTH: usize = 74;
 
+/// More findings than this do not fit on a screen.
+pub const SCREEN: usize = 8;
+
+/// What is said of the findings that do not fit on a screen.
+pub fn rest(count: usize) -> Option<String> {
+    let more = count.checked_sub(SCREEN).filter(|more| *more > 0)?;
+    Some(format!("and {more} more findings: --json lists them all"))
+}
+
 /// The lines of one finding.
 pub fn finding_lines(finding: &Finding) -> Vec<String> {
     let style = match finding.severity {
@@ -29,7 +38,10 @@ pub fn finding_lines(finding: &Finding) -> Vec<String> {
     let rule = match (finding.accepted, finding.severity) {
         // There is nothing to accept.
         _ if finding.firm || finding.rule == "profile" => return lines,
-        (true, _) => format!("accepted: {}", finding.rule),
+        (true, _) => match &finding.reason {
+            Some(reason) => format!("accepted: {} ({reason})", finding.rule),
+            None => format!("accepted: {}", finding.rule),
+        },
         (false, Severity::Fault) => format!("if you know better: --accept {}", finding.rule),
         (false, _) => format!("rule: {}", finding.rule),
     };

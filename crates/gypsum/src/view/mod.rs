@@ -5,7 +5,7 @@ mod finding;
 mod list;
 
 pub use change::ChangeView;
-pub use finding::finding_lines;
+pub use finding::{SCREEN, finding_lines, rest};
 pub use list::{change_lines, columns, outcome_line};
 
 use anstyle::Style;

@@ -8,5 +8,6 @@ mod daemons;
 mod host;
 mod kill;
 mod places;
+mod profiles;
 mod services;
 mod units;

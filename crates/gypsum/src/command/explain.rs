@@ -1,0 +1,102 @@
+//! `gypsum show DAEMON SETTING`: one setting explained.
+
+use super::Context;
+use crate::out::{FAINT, STRONG};
+use crate::view::{columns, styled, when, wrapped};
+use gypsum_core::explain::{Explained, explain};
+use gypsum_core::profile::Profile;
+use gypsum_core::report::Report;
+use gypsum_core::rules::Subject;
+use gypsum_core::survey::Survey;
+use gypsum_host::files::Loading;
+
+/// Explains the setting called `name`; whether there is one.
+pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) -> bool {
+    let (layers, survey) = (loading.layers(profile), Survey::default());
+    let subject =
+        Subject { files: &loading.files, order: &loading.order, layers: &layers, profile, survey: &survey };
+    let Some(one) = explain(&subject, name) else {
+        return false;
+    };
+    let last = last_change(context, profile, &one.name);
+    if context.out.json {
+        let (schema, daemon) = (gypsum_core::report::SCHEMA, &profile.daemon);
+        let changed = last.as_ref().map(|(entry, _)| entry.clone());
+        context.out.document(
+            &serde_json::json!({ "schema": schema, "daemon": daemon, "setting": one, "last_change": changed }),
+        );
+        return true;
+    }
+    lines(&one, last.as_ref()).iter().for_each(|line| context.out.line(line));
+    true
+}
+
+fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
+    let mut out = vec![styled(STRONG, &one.name)];
+    out.extend(one.about.iter().flat_map(|about| wrapped(about, 76)).map(|line| format!("  {line}")));
+    let mut rows: Vec<Vec<String>> = Vec::new();
+    let mut row = |title: &str, text: &str| {
+        for (n, line) in wrapped(text, 60).into_iter().enumerate() {
+            rows.push(vec![format!("  {}", if n == 0 { title } else { "" }), line]);
+        }
+    };
+    match one.places.iter().find(|place| place.in_effect) {
+        Some(place) => row("now", &format!("{}  ({}, line {})", place.value, place.file, place.line)),
+        None => match &one.default {
+            Some(default) => row("now", &format!("{default}  (the default; it is set nowhere)")),
+            None => row("now", "set nowhere"),
+        },
+    }
+    for place in one.places.iter().filter(|place| place.in_effect).skip(1) {
+        row("and", &format!("{}  ({}, line {})", place.value, place.file, place.line));
+    }
+    for place in one.places.iter().filter(|place| !place.in_effect) {
+        let why = match &place.decided_by {
+            Some(by) => format!("{by} decides"),
+            None => "the file is not read".to_owned(),
+        };
+        row("without effect", &format!("{}  ({}, line {}): {why}", place.value, place.file, place.line));
+    }
+    one.takes.iter().for_each(|takes| row("takes", takes));
+    one.default.iter().for_each(|default| row("default", default));
+    row("takes effect", &one.takes_effect);
+    one.versions.iter().for_each(|versions| row("versions", versions));
+    one.notes.iter().for_each(|note| row("note", note));
+    match last {
+        Some((entry, what)) => row("last changed", &format!("{what} (change {entry})")),
+        None => row("last changed", "never through Gypsum"),
+    }
+    out.extend(
+        columns(&rows, &[18, 200])
+            .into_iter()
+            .map(|line| if line.contains("without effect") { styled(FAINT, &line) } else { line }),
+    );
+    out
+}
+
+/// The last change that was kept and touched the setting: its name, and when and by whom it was made.
+fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
+    let entries = context.state.entries(&profile.daemon);
+    entries.into_iter().rev().find_map(|entry| {
+        let report: Report = entry.report()?;
+        let ours = |address: &str| {
+            let bare = address.rsplit("..").next().unwrap_or(address);
+            let bare = bare.split('#').next().unwrap_or(bare);
+            profile.dialect.same(bare.as_bytes(), name.as_bytes())
+        };
+        let kept = report.verdict.is_some_and(|verdict| verdict.word() == "kept");
+        let edit = report.edits.iter().find(|edit| ours(&edit.address)).filter(|_| kept)?;
+        let what = edit
+            .after
+            .as_deref()
+            .map_or("taken out".to_owned(), |after| after.split_whitespace().collect::<Vec<_>>().join(" "));
+        Some((
+            entry.number.to_string(),
+            format!(
+                "{what}, {}, {}",
+                report.who,
+                entry.begun().map_or_else(String::new, |begun| when(begun.as_millisecond()))
+            ),
+        ))
+    })
+}
