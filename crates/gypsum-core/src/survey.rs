@@ -34,7 +34,7 @@ pub enum Question {
     },
     /// Who listens on a Unix socket.
     SocketHolder(String),
-    /// The memory of this host, in bytes.
+    /// The memory of this host that the daemon can have besides what else runs, in bytes.
     Memory,
     /// The daemon's version.
     Version,
@@ -181,7 +181,7 @@ impl Survey {
         self.is(Question::SocketHolder(path.into()))
     }
 
-    /// The memory of this host in bytes.
+    /// The memory that the daemon can have besides what else runs, in bytes.
     pub fn memory(&self) -> Option<u64> {
         match self.ask(Question::Memory)? {
             Answer::Amount(bytes) => Some(*bytes),

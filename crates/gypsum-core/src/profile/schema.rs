@@ -393,12 +393,18 @@ impl Profile {
             return Some((spelling, setting));
         }
         let same = |(known, _): &(&String, &Setting)| self.dialect.same(known.as_bytes(), name.as_bytes());
-        self.setting.iter().find(same).map(|(known, setting)| (known.as_str(), setting))
+        let pattern = |(known, _): &(&String, &Setting)| {
+            known.contains('*') && !name.contains("..") && fits(known, name)
+        };
+        let found = self.setting.iter().find(same).or_else(|| self.setting.iter().find(pattern));
+        found.map(|(known, setting)| (known.as_str(), setting))
     }
 
     /// What is known of the setting called `name` in a block called `block`: an entry `block..name` comes first.
     pub fn setting_in(&self, block: Option<&str>, name: &str) -> Option<(&str, &Setting)> {
-        let inner = block.and_then(|block| self.setting(&format!("{block}..{name}")));
+        let inner = block
+            .filter(|block| !block.is_empty())
+            .and_then(|block| self.setting(&format!("{block}..{name}")));
         inner.or_else(|| self.setting(name))
     }
 

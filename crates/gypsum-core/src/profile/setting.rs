@@ -20,6 +20,8 @@ pub enum Sort {
     Program,
     /// It may be missing, but the folder that it is to stand in is there, and can be written in.
     Parent,
+    /// A folder that may be missing, and is made in one that is there.
+    NewFolder,
     /// Something listens there: a Unix socket.
     Socket,
 }

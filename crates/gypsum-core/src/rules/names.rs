@@ -15,7 +15,10 @@ pub fn unknown(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<
         }
         let name = subject.name(turn);
         let scope = subject.layers.scope(turn.scope);
-        let spelled = profile.spelling(&name).is_some();
+        let dialect = &profile.dialect;
+        let includes = dialect.includes.iter().chain(dialect.include_folders.keys());
+        let spelled = profile.spelling(&name).is_some()
+            || includes.into_iter().any(|known| dialect.same(known.as_bytes(), name.as_bytes()));
         let inner = profile.spelling(&format!("{}..{name}", scope.word())).is_some();
         let other = subject.files[turn.file].doc.family() != profile.files.format;
         let free = profile

@@ -82,10 +82,10 @@ fn amiss(
     account: Option<&str>,
 ) -> Option<(&'static str, String, String)> {
     let who = account.unwrap_or("root");
-    if sort == Sort::Parent {
+    if matches!(sort, Sort::Parent | Sort::NewFolder) {
         let parent =
             path.rsplit_once('/').map_or("/", |(parent, _)| if parent.is_empty() { "/" } else { parent });
-        if fact.exists && fact.folder {
+        if fact.exists && fact.folder && sort == Sort::Parent {
             return Some((
                 "wrong-path",
                 format!("{path} is a folder, not a file"),

@@ -23,7 +23,8 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
                 findings.push(subject.at_value(finding, turn, piece.at));
             }
             let named = matches!(piece.what.kind, Kind::Host | Kind::Address | Kind::Url | Kind::Endpoint);
-            if !named || piece.text.contains(['$', '%', '{']) {
+            let fits = crate::value::misfit(piece.what, &subject.profile.values, &piece.text).is_none();
+            if !named || !fits || piece.text.contains(['$', '%', '{']) {
                 continue;
             }
             let choice = piece.what.choices.iter().any(|choice| choice.eq_ignore_ascii_case(&piece.text));

@@ -30,7 +30,7 @@ pub fn unlikely(setting: &Setting, spelling: &Spelling, memory: Option<u64>, val
         !value.contains(|c: char| c.is_alphabetic()) && matches!(setting.kind, Kind::Size | Kind::Duration);
     let message = match (of_memory, memory) {
         (true, Some(memory)) => {
-            format!("{value} is more than this host has left of its {} of memory", amount(memory))
+            format!("{value} is more than the {} of memory that this host has for it", amount(memory))
         }
         _ if unit => {
             let one = setting.bare.unwrap_or(if setting.kind == Kind::Size { 1 } else { 1_000 });

@@ -44,7 +44,10 @@ pub fn endpoint(text: &str) -> Option<Endpoint> {
     };
     if let Some(rest) = text.strip_prefix('[') {
         let (host, after) = rest.split_once(']')?;
-        host.parse::<Ipv6Addr>().ok()?;
+        // Mail servers write names in brackets, too.
+        if host.parse::<Ipv6Addr>().is_err() && !is_host(host) {
+            return None;
+        }
         return match after {
             "" => net(host, None),
             port => net(host, Some(port.strip_prefix(':')?.parse().ok()?)),

@@ -110,6 +110,12 @@ pub fn children_of(pid: u32) -> Vec<u32> {
     all
 }
 
+/// The memory that the service's processes hold, in bytes.
+pub fn memory(service: &Service) -> u64 {
+    let Some(main) = observe(service).main else { return 0 };
+    std::iter::once(main.pid).chain(children_of(main.pid)).map(proc::memory).sum()
+}
+
 /// When the running service last took up its configuration, as far as its manager tells.
 pub fn took_up(service: &Service) -> Option<std::time::SystemTime> {
     match (&service.plain, service.unit.first()) {

@@ -35,6 +35,13 @@ pub fn listeners(pid: u32) -> Vec<u64> {
     inodes
 }
 
+/// The memory that it holds, in bytes.
+pub fn memory(pid: u32) -> u64 {
+    let process = i32::try_from(pid).ok().and_then(|pid| procfs::process::Process::new(pid).ok());
+    let pages = process.and_then(|process| process.stat().ok()).map_or(0, |stat| stat.rss);
+    pages * procfs::page_size()
+}
+
 /// Its children.
 pub fn children(pid: u32) -> Vec<Process> {
     let text = std::fs::read_to_string(format!("/proc/{pid}/task/{pid}/children")).unwrap_or_default();

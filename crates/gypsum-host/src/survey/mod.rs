@@ -82,9 +82,7 @@ impl<'a> Host<'a> {
             Question::OwnAddress(address) => own_address(*address),
             Question::Holders { port, udp } => Answer::Holders(self.endpoints().holders(*port, *udp)),
             Question::SocketHolder(path) => Answer::Is(self.endpoints().serves(path)),
-            Question::Memory => {
-                procfs::Meminfo::current().map_or(Answer::Unknown, |memory| Answer::Amount(memory.mem_total))
-            }
+            Question::Memory => self.memory(),
             Question::Version => self.version(),
             Question::Typist => people::typist(self.who),
             Question::People => people::people(),
@@ -111,6 +109,14 @@ impl<'a> Host<'a> {
     fn endpoints(&mut self) -> &endpoints::Endpoints {
         let service = self.service;
         self.endpoints.get_or_insert_with(|| endpoints::Endpoints::take(service))
+    }
+
+    /// What is free or can be freed, and what the daemon itself holds now.
+    fn memory(&self) -> Answer {
+        let Some(free) = procfs::Meminfo::current().ok().and_then(|memory| memory.mem_available) else {
+            return Answer::Unknown;
+        };
+        Answer::Amount(free + crate::service::memory(self.service))
     }
 
     fn version(&self) -> Answer {

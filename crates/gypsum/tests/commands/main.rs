@@ -9,6 +9,7 @@ mod boards;
 
 mod editor;
 mod files;
+mod findings;
 mod real;
 mod screens;
 mod verdicts;

@@ -1,0 +1,281 @@
+//! Every rule broken once, by the built program: what it says is kept beside this file, to be read aloud.
+
+use assert_cmd::Command;
+use std::fmt::Write;
+use std::fs;
+use std::net::TcpListener;
+
+/// One way to break a rule: the family, what the profile says beside where its file is, and the file before and after.
+/// `{DIR}` is the folder of the test, `{TAKEN}` a port that somebody holds.
+struct Case(&'static str, &'static str, &'static str, &'static str);
+
+const CASES: [Case; 42] = [
+    Case("keyword", "[setting]\nrows = { kind = \"integer\", min = 1, max = 40 }", "rows 8\n", "rows 80\n"),
+    Case(
+        "keyword",
+        "[setting]\nclock = { kind = \"choice\", choices = [\"12h\", \"24h\"] }",
+        "clock 24h\n",
+        "clock 24\n",
+    ),
+    Case(
+        "keyword",
+        "[setting]\ncache = { kind = \"size\", least = \"1M\", usual = \"64M\" }",
+        "cache 64M\n",
+        "cache 64\n",
+    ),
+    Case(
+        "keyword",
+        "[setting]\ncache = { kind = \"size\", most = \"memory\" }",
+        "cache 64M\n",
+        "cache 900T\n",
+    ),
+    Case("keyword", "[setting]\nallow = { kind = \"network\" }", "", "allow 10.0.0.5/8\n"),
+    Case(
+        "keyword",
+        "[setting]\ntimetable = { kind = \"path\", path = \"file\" }",
+        "",
+        "timetable {DIR}/nowhere.csv\n",
+    ),
+    Case(
+        "keyword",
+        "[setting]\nlog = { kind = \"path\", path = \"parent\" }",
+        "",
+        "log {DIR}/logs/boards.log\n",
+    ),
+    Case("keyword", "[setting]\nlog = { kind = \"path\", path = \"file\" }", "", "log {DIR}\n"),
+    Case("keyword", "[setting]\naccount = { kind = \"user\" }", "", "account ferrymen\n"),
+    Case("keyword", "[setting]\nzone = { kind = \"zone\" }", "", "zone Europe/Saltmarsh\n"),
+    Case(
+        "keyword",
+        "[setting]\nfeed = { kind = \"endpoint\", role = \"connect\" }",
+        "",
+        "feed 127.0.0.1:1\n",
+    ),
+    Case(
+        "keyword",
+        "[setting]\nfeed = { kind = \"endpoint\", role = \"connect\" }",
+        "",
+        "feed unix:{DIR}/feed.sock\n",
+    ),
+    Case(
+        "keyword",
+        "version = [\"/usr/bin/echo\", \"boards 2.1\"]\n[setting]\nfog = { since = \"3.0\" }",
+        "",
+        "fog on\n",
+    ),
+    Case(
+        "keyword",
+        "version = [\"/usr/bin/echo\", \"boards 2.1\"]\n[setting]\ntide = { until = \"2.0\" }",
+        "",
+        "tide on\n",
+    ),
+    Case(
+        "sections",
+        "[setting]\nrows = { within = [\"board\"] }",
+        "[board]\nrows = 8\n[quay]\nname = east\n",
+        "[board]\n[quay]\nname = east\nrows = 8\n",
+    ),
+    Case("keyword", "complete = true\n[setting]\nharbour = {}", "harbour Saltmarsh\n", "harbor Saltmarsh\n"),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"unreachable\"\nsays = \"this is never reached\"\nmend = \"move it above\"\ndead-behind = { of = [\"access\"], ends = [\"access deny all\"] }\n[setting]\naccess = { repeats = true }",
+        "access deny all\n",
+        "access deny all\naccess allow quay\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"open-after-all\"\nsays = \"without a last `access deny all` the others are let in, too\"\nwants-end = { has = [\"access allow *\"], ends = [\"access deny all\"] }\n[setting]\naccess = { repeats = true }",
+        "",
+        "access allow quay\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"unreachable\"\nsays = \"this never decides anything\"\ndead-in-list = { of = [\"ask\"], ends = [\"any\"] }\n[setting]\nask = { list = \" \" }",
+        "",
+        "ask any 10.0.0.0/8\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"no-way-in\"\nsays = \"neither keys nor passwords are taken\"\nmend = \"leave one of them on\"\none-of = [\"keys=yes\", \"passwords=yes\"]\n[setting]\nkeys = { kind = \"flag\", default = \"yes\" }\npasswords = { kind = \"flag\", default = \"yes\" }",
+        "",
+        "keys no\npasswords no\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"limits\"\nsays = \"more is admitted in front than the application takes\"\nnot-above = [\"front\", \"application\"]\n[setting]\nfront = { kind = \"size\" }\napplication = { kind = \"size\" }",
+        "",
+        "front 64M\napplication 8M\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"two-names\"\nsays = \"the host has two names\"\nsame = [\"name\", \"announce\"]\n[setting]\nname = {}\nannounce = {}",
+        "",
+        "name east.saltmarsh.example\nannounce west.saltmarsh.example\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"needs-key\"\nsays = \"TLS is switched on, and no key is named\"\nneeds = [\"tls=yes\", \"key\"]\n[setting]\ntls = { kind = \"flag\" }\nkey = {}",
+        "",
+        "tls yes\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"open-relay\"\nsays = \"the whole world is let in\"\nnever = [\"allow *0.0.0.0/0*\"]\n[setting]\nallow = {}",
+        "",
+        "allow 0.0.0.0/0\n",
+    ),
+    Case(
+        "braces",
+        "[[rule]]\nname = \"slash\"\nsays = \"the path and its block do not both end with a slash\"\nends-alike = { block = \"location\", setting = \"alias\" }\n[setting]\nalias = {}",
+        "",
+        "location /map/ {\n    alias /srv/map;\n}\n",
+    ),
+    Case(
+        "tags",
+        "[[rule]]\nname = \"same-name\"\nsays = \"another host has that name already\"\ntwins = { block = \"Host\", setting = \"Name\" }\n[setting]\nName = {}",
+        "",
+        "<Host 80>\nName east\n</Host>\n<Host 80>\nName east\n</Host>\n",
+    ),
+    Case(
+        "tags",
+        "[[rule]]\nname = \"either-or\"\nsays = \"the old way and the new one do not go together\"\nnot-beside = { each = [[\"Allow *\"], [\"Require *\"]] }\n[setting]\nAllow = {}\nRequire = {}",
+        "",
+        "<Quay east>\nAllow all\nRequire login\n</Quay>\n",
+    ),
+    Case(
+        "keyword",
+        "[[rule]]\nname = \"serves-no-more\"\nsays = \"it is shown no more\"\nseverity = \"warning\"\nkeeps = [\"quay\"]\n[setting]\nquay = { repeats = true }",
+        "quay north\nquay east\n",
+        "quay nroth\nquay east\n",
+    ),
+    Case(
+        "keyword",
+        "[[listen]]\naddress = \"address\"\nport = \"port\"\nusual = 7000\nalways = true\n[setting]\naddress = { kind = \"address\", role = \"listen\" }\nport = { kind = \"port\" }",
+        "address 127.0.0.1\nport 7000\n",
+        "address 192.0.2.7\nport 7000\n",
+    ),
+    Case(
+        "keyword",
+        "[[listen]]\naddress = \"address\"\nport = \"port\"\n[setting]\naddress = { kind = \"address\", default = \"127.0.0.1\" }\nport = { kind = \"port\" }",
+        "port 7000\n",
+        "port {TAKEN}\n",
+    ),
+    Case(
+        "keyword",
+        "[[listen]]\naddress = \"address\"\nport = \"port\"\n[setting]\naddress = { kind = \"address\" }\nport = { kind = \"port\" }",
+        "address 127.0.0.1\nport 7000\n",
+        "address *\nport 7000\n",
+    ),
+    Case("keyword", "[setting]\nrows = { kind = \"integer\" }", "rows 8\n", "rows 8\nrows 9\n"),
+    Case(
+        "keyword",
+        "[dialect]\nwins = \"first\"\n[setting]\nrows = { kind = \"integer\" }",
+        "rows 8\n",
+        "rows 8\nrows 9\n",
+    ),
+    Case(
+        "keyword",
+        "[setting]\nshow = { kind = \"flag\", heed = { no = \"the boards stay dark\" } }",
+        "",
+        "show no\n",
+    ),
+    Case(
+        "keyword",
+        "[setting]\nstore = { data = \"departures in the old place are not shown any more\" }",
+        "store {DIR}/a\n",
+        "store {DIR}/b\n",
+    ),
+    Case("keyword", "", "quay all\n", "quay “north”\n"),
+    Case("keyword", "", "quay all\n", "quay östlich\n"),
+    Case("keyword", "", "quay all\n", "\u{feff}quay all\n"),
+    Case(
+        "keyword",
+        "[dialect]\nincludes = [\"include\"]\n[setting]\nrows = {}",
+        "include {DIR}/more.conf\n",
+        "include {DIR}/mroe.conf\n",
+    ),
+    Case("sections", "[setting]\nrows = {}", "[board]\n", "[board\nrows = 8\n"),
+    Case(
+        "keyword",
+        "[setting]\nunits = { kind = \"unit\" }\nhost = { kind = \"host\" }",
+        "",
+        "host 10.0.0.300\n",
+    ),
+    Case(
+        "keyword",
+        "[login]\nallow-users = \"allow\"\n[setting]\nallow = { repeats = true }",
+        "",
+        "allow nobody-of-this-name\n",
+    ),
+];
+
+fn run(case: &Case, taken: u16) -> String {
+    let folder = tempfile::tempdir().unwrap();
+    let dir = folder.path().display().to_string();
+    let file = folder.path().join("boards.conf");
+    let fill = |text: &str| text.replace("{DIR}", &dir).replace("{TAKEN}", &taken.to_string());
+    fs::write(folder.path().join("more.conf"), "rows 8\n").unwrap();
+    fs::write(&file, fill(case.2)).unwrap();
+    fs::write(folder.path().join("after"), fill(case.3)).unwrap();
+    let path = file.display();
+    // Tables come behind what stands alone.
+    let at = if case.1.starts_with('[') { 0 } else { case.1.find("\n[").map_or(case.1.len(), |at| at + 1) };
+    let (alone, tables) = case.1.split_at(at);
+    let profile = format!(
+        "daemon = \"boards\"\ntitle = \"departure boards\"\n{alone}\n[files]\nread = [\"{path}\"]\nhome = \"{path}\"\nformat = \"{}\"\n{}",
+        case.0,
+        fill(tables)
+    );
+    let own = folder.path().join("boards.toml");
+    fs::write(&own, profile).unwrap();
+    let output = Command::new(assert_cmd::cargo::cargo_bin!("gypsum"))
+        .args(["change", "boards", "-n", "--whole"])
+        .arg(folder.path().join("after"))
+        .arg("--profile")
+        .arg(&own)
+        .arg("--state")
+        .arg(folder.path().join("state"))
+        .output()
+        .unwrap();
+    let text =
+        format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    let mut out = String::new();
+    let begin = |line: &&str| ["fault:", "warning:", "hint:"].iter().any(|word| line.starts_with(word));
+    let lines: Vec<&str> = text.lines().collect();
+    let first = lines.iter().position(|line| begin(&line)).unwrap_or(lines.len());
+    let last = lines.iter().rposition(|line| {
+        line.trim_start().starts_with("rule: ")
+            || line.contains("--accept")
+            || line.trim_start().starts_with("if you know")
+    });
+    for line in &lines[first..last.map_or(first, |last| last + 1)] {
+        let line = line.replace(&dir, "/etc/boards").replace(&taken.to_string(), "7001");
+        let line = match line.split_once("is taken by ") {
+            Some((before, _)) => format!("{before}is taken by PROGRAM (process N)"),
+            None => line,
+        };
+        let line = match line.split_once("than the ").filter(|_| line.contains(" GB")) {
+            Some((before, after)) => format!("{before}than the N GB{}", after.split_once(" GB").unwrap().1),
+            None => line,
+        };
+        writeln!(out, "{line}").unwrap();
+    }
+    out
+}
+
+#[test]
+fn every_rule_says_what_is_wrong_where_and_what_to_do() {
+    let held = TcpListener::bind("127.0.0.1:0").unwrap();
+    let taken = held.local_addr().unwrap().port();
+    let mut all = String::new();
+    for (n, case) in CASES.iter().enumerate() {
+        let told = run(case, taken);
+        assert!(
+            told.contains("rule: ") || told.contains("--accept"),
+            "case {n} says nothing: {:?} {told}",
+            case.3
+        );
+        writeln!(all, "{told}").unwrap();
+    }
+    snapbox::assert_data_eq!(all, snapbox::file!["findings.txt"].raw());
+}
