@@ -17,6 +17,7 @@ fn source(family: Family, size: usize) -> Vec<u8> {
     let (head, setting, tail) = match family {
         Family::Sections => ("[boards{n}]\n", "board_name_{n}    = north quay {n}\n", ""),
         Family::Tags => ("<Quay {n}>\n", "    BoardName{n} north quay {n}\n", "</Quay>\n"),
+        Family::Nested => ("quay {n} {\n", "    board_name_{n} = north quay {n}\n", "}\n"),
         Family::Braces => ("quay {n} {\n", "    board_name_{n} \"north quay\" {n};\n", "}\n"),
         Family::Equals => ("", "board_name_{n} = north quay {n}\n", ""),
         Family::Properties => ("", "board.name.{n}=north quay {n}\n", ""),

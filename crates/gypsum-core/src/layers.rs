@@ -2,7 +2,7 @@
 
 use crate::doc::{BlockId, Document, Family, Kind, LeafId, Wins};
 use crate::edit::File;
-use crate::profile::Profile;
+use crate::profile::{Profile, Setting};
 use crate::text::Span;
 use std::collections::HashMap;
 
@@ -64,6 +64,8 @@ pub struct Turn {
     pub name: Span,
     /// Its value, from its first piece to its last; empty for a bare name.
     pub value: Span,
+    /// Which of the distinct names it is, each together with the word of its block.
+    pub pair: u32,
 }
 
 /// All settings of all files, in reading order.
@@ -72,6 +74,8 @@ pub struct Layers {
     turns: Vec<Turn>,
     scopes: Vec<Scope>,
     read: Vec<bool>,
+    pairs: Vec<(String, String)>,
+    twice: bool,
 }
 
 /// More turns than this are not taken: files that include each other over and over.
@@ -91,7 +95,14 @@ impl Layers {
             inclusions,
             merged: HashMap::new(),
             within: Vec::new(),
-            out: Self { turns: Vec::new(), scopes: vec![outermost], read: vec![false; files.len()] },
+            pairs: HashMap::new(),
+            out: Self {
+                turns: Vec::new(),
+                scopes: vec![outermost],
+                read: vec![false; files.len()],
+                pairs: Vec::new(),
+                twice: false,
+            },
         };
         // Where nothing is known of the settings, nothing is asked of them.
         if profile.setting.is_empty() && profile.names.is_empty() && order.inclusions.is_empty() {
@@ -119,6 +130,19 @@ impl Layers {
         self.scopes.iter().enumerate().map(|(id, scope)| (id as ScopeId, scope))
     }
 
+    /// What is known of each distinct name, by the number that settings have in `pair`.
+    pub fn settings<'a>(&self, profile: &'a Profile) -> Vec<Option<&'a Setting>> {
+        let known = |(word, name): &(String, String)| {
+            profile.setting_in(Some(word), name).map(|(_, setting)| setting)
+        };
+        self.pairs.iter().map(known).collect()
+    }
+
+    /// Whether a file is read at several places.
+    pub fn reads_twice(&self) -> bool {
+        self.twice
+    }
+
     /// Whether the daemon reads this file at all.
     pub fn reads(&self, file: usize) -> bool {
         self.read.get(file).copied().unwrap_or(false)
@@ -126,24 +150,26 @@ impl Layers {
 
     /// Of each turn, the turn that decides instead; none where it is in effect, or where nobody can tell.
     pub fn deciding(&self, files: &[File], profile: &Profile) -> Vec<Option<u32>> {
-        let mut winner: HashMap<(ScopeId, Vec<u8>), u32> = HashMap::new();
-        let mut keys: Vec<Option<(ScopeId, Vec<u8>)>> = Vec::with_capacity(self.turns.len());
+        // The scope, the name, and of what is told apart by its first word that word.
+        type Key<'a> = (ScopeId, u32, std::borrow::Cow<'a, str>);
+        let mut winner: HashMap<Key<'_>, u32> = HashMap::new();
+        let settings = self.settings(profile);
+        let mut keys: Vec<Option<Key<'_>>> = Vec::with_capacity(self.turns.len());
         for (n, turn) in self.turns.iter().enumerate() {
-            let doc = &files[turn.file].doc;
-            let name = doc.text(turn.name);
-            let known = profile.setting_in(Some(self.scope(turn.scope).word()), &name);
             // Of names that nobody knows nobody knows whether they add up.
-            let Some((_, setting)) = known.filter(|(_, setting)| !setting.repeats || setting.keyed) else {
+            let known = settings[turn.pair as usize];
+            let Some(setting) = known.filter(|setting| !setting.repeats || setting.keyed) else {
                 keys.push(None);
                 continue;
             };
-            let mut key = doc.dialect().folded(turn.name.of(doc.source()));
-            if setting.keyed {
-                key.push(b' ');
-                let value = doc.text(turn.value);
-                key.extend_from_slice(value.split_whitespace().next().unwrap_or_default().as_bytes());
-            }
-            let key = (turn.scope, key);
+            let word = match setting.keyed {
+                true => {
+                    let value = files[turn.file].doc.text(turn.value).into_owned();
+                    value.split_whitespace().next().unwrap_or_default().to_owned().into()
+                }
+                false => "".into(),
+            };
+            let key: Key<'_> = (turn.scope, turn.pair, word);
             let n = n as u32;
             match setting.wins.unwrap_or(profile.dialect.wins) {
                 Wins::First => winner.entry(key.clone()).or_insert(n),
@@ -151,7 +177,7 @@ impl Layers {
             };
             keys.push(Some(key));
         }
-        let decides = |(n, key): (usize, Option<(ScopeId, Vec<u8>)>)| {
+        let decides = |(n, key): (usize, Option<Key<'_>>)| {
             winner.get(&key?).copied().filter(|winner| *winner != n as u32)
         };
         keys.into_iter().enumerate().map(decides).collect()
@@ -218,6 +244,7 @@ struct Walk<'a> {
     inclusions: HashMap<(usize, LeafId), Vec<usize>>,
     merged: HashMap<(ScopeId, Vec<u8>), ScopeId>,
     within: Vec<usize>,
+    pairs: HashMap<Vec<u8>, u32>,
     out: Layers,
 }
 
@@ -228,6 +255,7 @@ impl Walk<'_> {
             return;
         }
         self.within.push(n);
+        self.out.twice |= self.out.read[n];
         self.out.read[n] = true;
         let files = self.files;
         let doc = &files[n].doc;
@@ -245,12 +273,31 @@ impl Walk<'_> {
             }
             let end = parts.name.end;
             let value = parts.value.hull().unwrap_or(Span { start: end, end });
-            self.out.turns.push(Turn { file: n, leaf, scope, name: parts.name, value });
+            let pair = self.pair(scope, parts.name.of(doc.source()));
+            self.out.turns.push(Turn { file: n, leaf, scope, name: parts.name, value, pair });
             if let Some(read) = self.inclusions.get(&(n, leaf)).cloned() {
                 read.into_iter().for_each(|read| self.file(read, scope));
             }
         }
         self.within.pop();
+    }
+
+    /// The number of a name together with its block, the same for all spellings.
+    fn pair(&mut self, scope: ScopeId, name: &[u8]) -> u32 {
+        let word = self.out.scope(scope).word();
+        let dialect = &self.profile.dialect;
+        let mut key = Vec::with_capacity(word.len() + name.len() + 1);
+        key.extend_from_slice(word.as_bytes());
+        key.push(0);
+        key.extend(dialect.folded(name));
+        if let Some(known) = self.pairs.get(&key) {
+            return *known;
+        }
+        let pair = (word.to_owned(), String::from_utf8_lossy(name).into_owned());
+        let at = self.out.pairs.len() as u32;
+        self.out.pairs.push(pair);
+        self.pairs.insert(key, at);
+        at
     }
 
     fn scope(

@@ -25,7 +25,7 @@ fn told(family: Family, source: &str) -> Vec<String> {
 
 #[test]
 fn families_read_what_daemons_write() {
-    let table: [(Family, &str, &[&str]); 17] = [
+    let table: [(Family, &str, &[&str]); 19] = [
         (
             Family::Equals,
             "a = 1\nmydestination = x,\n# old\n   y\n\nb=\n",
@@ -89,6 +89,12 @@ fn families_read_what_daemons_write() {
             &["a is \"x;{\" ${v}", "location ~ \\.php$..b is c"],
         ),
         (Family::Braces, "a b\n}\n;", &["Broken", "Broken"]),
+        (
+            Family::Nested,
+            "# c\na = b  # d\nprotocol imap {\n  e = f g\n  passdb {\n    driver = pam\n  }\n}\nrotate {\n weekly\n}\n",
+            &["a is b", "protocol imap..e is f g", "protocol imap..passdb..driver is pam", "rotate..weekly"],
+        ),
+        (Family::Nested, "}\na {\nb = c\n", &["Broken", "a..b is c"]),
         (Family::Keyword, "A 1\n", &["A is 1"]),
         (Family::Sections, "[a b]\nc = 1\n", &["a b..c is 1"]),
     ];
@@ -105,7 +111,9 @@ fn families_read_what_daemons_write() {
 fn families_are_edited_in_their_own_style() {
     use Family as F;
     let server = "http {\n    server {\n        server_name boards.example;\n        location / {\n            expires 1h;\n        }\n    }\n}\n";
-    let table: [Case<'_>; 41] = [
+    let table: [Case<'_>; 43] = [
+        (F::Nested, "#a = 1\nb {\n  c = d\n}\n", &["a=2", "b..c=e"], Ok("a = 2\nb {\n  c = e\n}\n")),
+        (F::Nested, "b {\n  c = d\n}\n", &["b..f=g"], Ok("b {\n  c = d\n  f = g\n}\n")),
         (F::Equals, "a = 1\n#b = 2\n", &["b=3"], Ok("a = 1\nb = 3\n")),
         (F::Equals, "a   = x,\n# old\n  y\nb = 1\n", &["a=z"], Ok("a   = z\n# old\nb = 1\n")),
         (F::Equals, "a = 'x y'\n", &["a=z w"], Ok("a = 'z w'\n")),

@@ -1,8 +1,8 @@
 //! The families of formats, and the way from one to its reader.
 
 use super::{
-    Dialect, Kind, Parts, Tree, assignments, braces, equals, json, keyword, literals, properties, records,
-    scalars, sections, stanzas, tags, toml, xml, yaml,
+    Dialect, Kind, Parts, Tree, assignments, braces, equals, json, keyword, literals, nested, properties,
+    records, scalars, sections, stanzas, tags, toml, xml, yaml,
 };
 use crate::text::Span;
 use serde::{Deserialize, Serialize};
@@ -20,6 +20,8 @@ pub enum Family {
     Tags,
     /// `name args;`, `name args { … }`.
     Braces,
+    /// `name = value`, `name args {`, `}`: one a line, without a mark at the end.
+    Nested,
     /// `key = value`, on in indented lines.
     Equals,
     /// Java properties.
@@ -44,11 +46,12 @@ pub enum Family {
 
 impl Family {
     /// All families.
-    pub const ALL: [Self; 14] = [
+    pub const ALL: [Self; 15] = [
         Self::Keyword,
         Self::Sections,
         Self::Tags,
         Self::Braces,
+        Self::Nested,
         Self::Equals,
         Self::Properties,
         Self::Assignments,
@@ -73,6 +76,7 @@ impl Family {
             Self::Sections => "sections",
             Self::Tags => "tags",
             Self::Braces => "braces",
+            Self::Nested => "nested",
             Self::Equals => "equals",
             Self::Properties => "properties",
             Self::Assignments => "assignments",
@@ -118,6 +122,12 @@ impl Family {
                 identified_by: [("server".to_owned(), "server_name".to_owned())].into(),
                 ..plain
             },
+            Self::Nested => Dialect {
+                inline_comments: marks(&["#"]),
+                equals: true,
+                includes: marks(&["include", "!include", "!include_try"]),
+                ..plain
+            },
             Self::Equals => Dialect {
                 inline_comments: marks(&["#"]),
                 quotes: "'".into(),
@@ -142,6 +152,7 @@ impl Family {
             Self::Sections => sections::read(source, dialect),
             Self::Tags => tags::read(source, dialect),
             Self::Braces => braces::read(source, dialect),
+            Self::Nested => nested::read(source, dialect),
             Self::Equals => equals::read(source, dialect),
             Self::Properties => properties::read(source, dialect),
             Self::Assignments => assignments::read(source, dialect),
@@ -162,6 +173,7 @@ impl Family {
             Self::Sections => sections::split(source, kind, span, dialect),
             Self::Tags => tags::split(source, kind, span, dialect),
             Self::Braces => braces::split(source, span, dialect),
+            Self::Nested => nested::split(source, kind, span, dialect),
             Self::Equals => equals::split(source, span, dialect),
             Self::Properties => properties::split(source, span),
             Self::Assignments => assignments::split(source, span),
@@ -182,6 +194,7 @@ impl Family {
             Self::Sections => sections::kind_of(text, dialect),
             Self::Tags => tags::kind_of(text, dialect),
             Self::Braces => braces::kind_of(text, dialect),
+            Self::Nested => nested::kind_of(text, dialect),
             Self::Equals => equals::kind_of(text, dialect),
             Self::Properties => properties::kind_of(text, dialect),
             Self::Assignments => assignments::kind_of(text, dialect),
@@ -200,11 +213,12 @@ impl Family {
     pub fn separator(self, dialect: &Dialect) -> &str {
         match self {
             Self::Sections | Self::Equals | Self::Literals | Self::Toml => " = ",
+            Self::Nested if dialect.equals => " = ",
             Self::Properties | Self::Assignments | Self::Xml => "=",
             Self::Json | Self::Yaml => ": ",
             Self::Stanzas if dialect.groups.is_empty() => ": ",
             Self::Records if !dialect.column.is_empty() => &dialect.column,
-            Self::Keyword | Self::Tags | Self::Braces | Self::Stanzas | Self::Records => " ",
+            Self::Keyword | Self::Tags | Self::Braces | Self::Nested | Self::Stanzas | Self::Records => " ",
         }
     }
 
@@ -215,7 +229,7 @@ impl Family {
 
     /// Whether a block is closed by a mark of its own.
     pub fn closes_blocks(self) -> bool {
-        matches!(self, Self::Tags | Self::Braces | Self::Json | Self::Xml)
+        matches!(self, Self::Tags | Self::Braces | Self::Nested | Self::Json | Self::Xml)
     }
 
     /// Whether it is one of the standards, whose values have sorts and whose texts have escapes.

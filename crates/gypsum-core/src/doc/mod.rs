@@ -16,6 +16,7 @@ mod json;
 mod keyword;
 mod laid;
 mod literals;
+mod nested;
 mod parts;
 mod properties;
 mod records;

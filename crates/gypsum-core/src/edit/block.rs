@@ -79,6 +79,7 @@ pub fn new_block(
     }
     let (open, close) = match family {
         Family::Braces => (format!("{words} {{"), Some(format!("}}{}", after_brace(doc)))),
+        Family::Nested => (format!("{words} {{"), Some("}".into())),
         Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),
         Family::Sections | Family::Toml => (format!("[{words}]"), None),
         Family::Json => {

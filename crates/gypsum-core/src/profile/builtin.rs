@@ -12,7 +12,7 @@ pub struct BuiltIn {
 }
 
 /// All of them.
-pub const BUILT_IN: [BuiltIn; 21] = [
+pub const BUILT_IN: [BuiltIn; 22] = [
     BuiltIn {
         name: "apache2",
         also: &["apache", "httpd"],
@@ -21,6 +21,7 @@ pub const BUILT_IN: [BuiltIn; 21] = [
     BuiltIn { name: "chrony", also: &["chronyd"], text: include_str!("../../../../profiles/chrony.toml") },
     BuiltIn { name: "departures", also: &[], text: include_str!("../../../../profiles/departures.toml") },
     BuiltIn { name: "dnsmasq", also: &[], text: include_str!("../../../../profiles/dnsmasq.toml") },
+    BuiltIn { name: "dovecot", also: &[], text: include_str!("../../../../profiles/dovecot.toml") },
     BuiltIn {
         name: "gunicorn",
         also: &["gunicorn3"],

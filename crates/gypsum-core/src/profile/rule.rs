@@ -61,6 +61,8 @@ pub enum Form {
     EndsAlike(EndsAlike),
     /// The last word of these statements, where it has dots in it, ends with one: a whole name and no part of one.
     WholeNames(Vec<String>),
+    /// A new name among these is one that a health check asks for.
+    Asked(Vec<String>),
     /// What was there by these names stays there; a change that drops one by the way is told.
     Keeps(Vec<String>),
 }

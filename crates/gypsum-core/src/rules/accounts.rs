@@ -1,12 +1,12 @@
 //! Accounts and groups that settings name, and changes that shut people out.
 
-use super::Subject;
+use super::{Gathered, Subject};
 use crate::finding::Finding;
 use crate::text::fits;
 use crate::value::Kind;
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
-    subject.each(|turn, _, pieces| {
+pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
+    known.each(|turn, _, pieces| {
         for piece in pieces {
             let (what, known) = match piece.what.kind {
                 Kind::User => ("account", subject.survey.user(&piece.text)),

@@ -68,7 +68,7 @@ fn overrules(subject: &Subject<'_>, winner: &Turn, turn: &Turn) -> Finding {
 
 /// What a profile says of a value that comes in with this change, and what touches the daemon's data.
 pub fn heed(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
-    after.each(|turn, setting, pieces| {
+    after.gather().each(|turn, setting, pieces| {
         if !fresh.contains(&(turn.file, turn.leaf)) {
             return;
         }

@@ -43,6 +43,15 @@ pub struct Subject<'a> {
     pub survey: &'a Survey,
 }
 
+/// The settings that something is known of, each with the words of its value: taken apart once, looked at by many.
+struct Gathered<'a>(Vec<(Turn, &'a Setting, Vec<Piece<'a>>)>);
+
+impl<'a> Gathered<'a> {
+    fn each(&self, mut see: impl FnMut(&Turn, &'a Setting, &[Piece<'a>])) {
+        self.0.iter().for_each(|(turn, setting, pieces)| see(turn, setting, pieces));
+    }
+}
+
 /// A statement.
 pub type Leaf = (usize, LeafId);
 
@@ -90,16 +99,25 @@ impl<'a> Subject<'a> {
     }
 
     /// Every setting once that something is known of, with the words of its value.
-    fn each(&self, mut see: impl FnMut(&Turn, &'a Setting, &[Piece<'a>])) {
+    fn gather(&self) -> Gathered<'a> {
         let mut seen = HashSet::new();
+        let settings = self.layers.settings(self.profile);
+        let lists = self.profile.setting.values().any(|setting| setting.elements);
+        let mut all = Vec::new();
         for turn in self.layers.turns() {
-            if !seen.insert((turn.file, turn.leaf)) {
+            if self.layers.reads_twice() && !seen.insert((turn.file, turn.leaf)) {
                 continue;
             }
-            if let Some((setting, value)) = self.known(turn).filter(|(_, value)| !value.is_empty()) {
-                see(turn, setting, &pieces(setting, &value));
+            let known = match settings[turn.pair as usize] {
+                Some(setting) => Some((setting, self.value(turn))),
+                None if lists => self.known(turn),
+                None => None,
+            };
+            if let Some((setting, value)) = known.filter(|(_, value)| !value.is_empty()) {
+                all.push((*turn, setting, pieces(setting, &value)));
             }
         }
+        Gathered(all)
     }
 
     /// Whether a condition holds: `NAME`, `!NAME`, `NAME=VALUE`, `NAME!=VALUE`. None where a value is not known.
@@ -192,12 +210,13 @@ pub fn standing(subject: &Subject<'_>) -> Vec<Finding> {
     if subject.profile.setting.is_empty() {
         return findings;
     }
-    values::check(subject, &mut findings);
-    paths::check(subject, &mut findings);
-    accounts::check(subject, &mut findings);
-    peers::check(subject, &mut findings);
-    version::check(subject, &mut findings);
-    names::misplaced(subject, &mut findings);
+    let known = subject.gather();
+    values::check(subject, &known, &mut findings);
+    paths::check(subject, &known, &mut findings);
+    accounts::check(subject, &known, &mut findings);
+    peers::check(subject, &known, &mut findings);
+    version::check(subject, &known, &mut findings);
+    names::misplaced(subject, &known, &mut findings);
     order::check(subject, &mut findings);
     relations::check(subject, &mut findings);
     listeners::check(subject, &mut findings);

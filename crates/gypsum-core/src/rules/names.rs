@@ -1,6 +1,6 @@
 //! Names that the daemon does not know, and settings in the wrong block.
 
-use super::{Leaf, Subject};
+use super::{Gathered, Leaf, Subject};
 use crate::finding::{Finding, Severity};
 use crate::profile::Profile;
 use crate::text::nearest;
@@ -68,9 +68,9 @@ pub fn says_unknown(profile: &Profile, name: &str) -> Finding {
 }
 
 /// Settings in a block that they do not belong in.
-pub fn misplaced(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn misplaced(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
     let profile = subject.profile;
-    subject.each(|turn, setting, _| {
+    known.each(|turn, setting, _| {
         let within = if setting.within.is_empty() { &profile.files.blocks } else { &setting.within };
         if within.is_empty() || within.iter().any(|block| block == "*") {
             return;

@@ -30,17 +30,28 @@ pub fn text_of(subject: &Subject<'_>, turn: &Turn) -> String {
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
+/// Whether a statement may be one of these, by its name alone: most are not, and need not be put together.
+pub fn may_be(subject: &Subject<'_>, turn: &Turn, patterns: &[String]) -> bool {
+    let doc = &subject.files[turn.file].doc;
+    let name = turn.name.of(doc.source());
+    patterns.iter().any(|pattern| {
+        let word = pattern.split(' ').next().unwrap_or_default();
+        word.contains('*') || doc.dialect().same(word.as_bytes(), name)
+    })
+}
+
 /// Whether a statement is one of these; `*` in them stands for anything.
 pub fn is_one(subject: &Subject<'_>, text: &str, patterns: &[String]) -> bool {
-    let fold = |text: &str| {
-        if subject.profile.dialect.ignore_case { text.to_lowercase() } else { text.to_owned() }
-    };
-    patterns.iter().any(|pattern| fits(&fold(pattern), &fold(text)))
+    if !subject.profile.dialect.ignore_case {
+        return patterns.iter().any(|pattern| fits(pattern, text));
+    }
+    let text = text.to_lowercase();
+    patterns.iter().any(|pattern| fits(&pattern.to_lowercase(), &text))
 }
 
 fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut Vec<Finding>) {
     let mut ended: HashMap<ScopeId, &Turn> = HashMap::new();
-    for turn in subject.layers.turns() {
+    for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &order.of)) {
         let text = text_of(subject, turn);
         let part = is_one(subject, &subject.name(turn), &order.of) || is_one(subject, &text, &order.of);
         if !part || is_one(subject, &text, &order.but) {
@@ -61,7 +72,8 @@ fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut
 fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut Vec<Finding>) {
     let mut wanting: HashMap<ScopeId, &Turn> = HashMap::new();
     let mut ended: Vec<ScopeId> = Vec::new();
-    for turn in subject.layers.turns() {
+    let both = [end.has.as_slice(), &end.ends].concat();
+    for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &both)) {
         let text = text_of(subject, turn);
         if is_one(subject, &text, &end.ends) {
             ended.push(turn.scope);

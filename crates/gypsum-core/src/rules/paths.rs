@@ -1,20 +1,23 @@
 //! Paths that settings name: whether they are there, of the right sort, and of use to the daemon's account.
 
-use super::Subject;
+use super::{Gathered, Subject};
 use crate::finding::Finding;
 use crate::profile::{Setting, Sort};
 use crate::survey::PathFact;
+use std::cell::RefCell;
+use std::collections::HashMap;
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
     own_files(subject, findings);
-    subject.each(|turn, _, pieces| {
+    let values = Values { subject, known: RefCell::default() };
+    known.each(|turn, _, pieces| {
         for piece in pieces {
             let Some(sort) = piece.what.sort() else { continue };
             if piece.what.role.is_some() && !piece.text.starts_with('/') {
                 continue;
             }
-            let Some(path) = full(subject, piece.what, &piece.text) else { continue };
-            let account = account_for(subject, piece.what);
+            let Some(path) = full(&values, piece.what, &piece.text) else { continue };
+            let account = account_for(&values, piece.what);
             let Some(fact) = subject.survey.path(&path, account.as_deref()) else { continue };
             let Some((rule, message, mend)) = amiss(sort, &path, fact, account.as_deref()) else { continue };
             let finding = if piece.what.optional {
@@ -25,6 +28,23 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
             findings.push(subject.at_value(finding.mend(mend), turn, piece.at));
         }
     });
+}
+
+/// The values of settings that others are understood by, looked up once.
+struct Values<'a> {
+    subject: &'a Subject<'a>,
+    known: RefCell<HashMap<String, Option<String>>>,
+}
+
+impl Values<'_> {
+    fn of(&self, name: &str) -> Option<String> {
+        if let Some(known) = self.known.borrow().get(name) {
+            return known.clone();
+        }
+        let value = self.subject.layers.value(self.subject.files, self.subject.profile, name);
+        self.known.borrow_mut().insert(name.to_owned(), value.clone());
+        value
+    }
 }
 
 /// The configuration files themselves: the account that reads them must be able to.
@@ -43,7 +63,7 @@ fn own_files(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
 }
 
 /// The whole path, where the text is one that can be followed.
-fn full(subject: &Subject<'_>, what: &Setting, text: &str) -> Option<String> {
+fn full(values: &Values<'_>, what: &Setting, text: &str) -> Option<String> {
     // What is computed, or a pattern, or a word for none.
     let odd = text.is_empty() || text.contains(['$', '%', '*', '?', '{', '|']);
     if odd || what.choices.iter().any(|choice| choice.eq_ignore_ascii_case(text)) {
@@ -57,7 +77,7 @@ fn full(subject: &Subject<'_>, what: &Setting, text: &str) -> Option<String> {
     let base = what.base.as_deref()?;
     let base = match base.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
         Some(name) => {
-            let value = subject.layers.value(subject.files, subject.profile, name)?;
+            let value = values.of(name)?;
             value.trim_matches(['"', '\'']).to_owned()
         }
         None => base.to_owned(),
@@ -66,10 +86,10 @@ fn full(subject: &Subject<'_>, what: &Setting, text: &str) -> Option<String> {
 }
 
 /// The account that opens it: the one that the setting names, else that as which the daemon runs.
-fn account_for(subject: &Subject<'_>, what: &Setting) -> Option<String> {
-    let named = what.by.as_ref().or(subject.profile.account.as_ref())?;
+fn account_for(values: &Values<'_>, what: &Setting) -> Option<String> {
+    let named = what.by.as_ref().or(values.subject.profile.account.as_ref())?;
     match named.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
-        Some(name) => subject.layers.value(subject.files, subject.profile, name),
+        Some(name) => values.of(name),
         None => Some(named.clone()),
     }
     .filter(|account| account != "root")

@@ -1,13 +1,13 @@
 //! Others that the daemon talks to: whether their names are known and anybody listens there.
 
-use super::Subject;
+use super::{Gathered, Subject};
 use crate::finding::Finding;
 use crate::profile::Role;
 use crate::value::{Endpoint, Kind, endpoint};
 use std::net::IpAddr;
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
-    subject.each(|turn, setting, pieces| {
+pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
+    known.each(|turn, setting, pieces| {
         if let Some([host, port]) = setting.peer {
             let value = subject.value(turn);
             let word = |nth: usize| value.split_whitespace().nth(nth.saturating_sub(1));

@@ -1,6 +1,6 @@
 //! Rules of a profile that see several settings at once.
 
-use super::order::{is_one, text_of, with_mend};
+use super::order::{is_one, may_be, text_of, with_mend};
 use super::{Subject, blocks};
 use crate::finding::Finding;
 use crate::layers::{ScopeId, Turn};
@@ -61,7 +61,11 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
                 not_beside(subject, rule, beside, findings);
                 None
             }
-            Form::DeadBehind(_) | Form::WantsEnd(_) | Form::DeadInList(_) | Form::Keeps(_) => None,
+            Form::DeadBehind(_)
+            | Form::WantsEnd(_)
+            | Form::DeadInList(_)
+            | Form::Keeps(_)
+            | Form::Asked(_) => None,
         };
         if let Some(conditions) = broken {
             let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
@@ -108,7 +112,7 @@ fn above(subject: &Subject<'_>, rule: &Rule, names: &[String; 2], findings: &mut
 }
 
 fn never(subject: &Subject<'_>, rule: &Rule, patterns: &[String], findings: &mut Vec<Finding>) {
-    for turn in subject.layers.turns() {
+    for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, patterns)) {
         if is_one(subject, &text_of(subject, turn), patterns) {
             let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
             findings.push(subject.at_value(finding, turn, 0));
@@ -156,6 +160,9 @@ fn not_beside(subject: &Subject<'_>, rule: &Rule, beside: &Beside, findings: &mu
     for turn in subject.layers.turns() {
         let word = subject.layers.scope(turn.scope).word();
         if beside.except.iter().any(|except| except == word) {
+            continue;
+        }
+        if !beside.each.iter().any(|patterns| may_be(subject, turn, patterns)) {
             continue;
         }
         let text = text_of(subject, turn);

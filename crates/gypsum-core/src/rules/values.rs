@@ -1,12 +1,12 @@
 //! Values that are none of their kind, and values that hardly anybody means.
 
-use super::Subject;
+use super::{Gathered, Subject};
 use crate::finding::Finding;
 use crate::value::{Kind, misfit, network, unlikely};
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
     let spelling = &subject.profile.values;
-    subject.each(|turn, _, pieces| {
+    known.each(|turn, _, pieces| {
         for piece in pieces {
             let (what, text) = (piece.what, piece.text.as_str());
             let name = || subject.name(turn);

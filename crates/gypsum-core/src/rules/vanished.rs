@@ -2,7 +2,7 @@
 
 use super::Subject;
 use crate::finding::Finding;
-use crate::profile::Form;
+use crate::profile::{Check, Form, Probe, Rule};
 use crate::text::nearest;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -77,6 +77,9 @@ impl Subject<'_> {
 /// Names that a rule of the profile wants to stay.
 pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
     for rule in &after.profile.rule {
+        if let Form::Asked(of) = &rule.form {
+            asked(before, after, rule, of, findings);
+        }
         let Form::Keeps(keeps) = &rule.form else { continue };
         for keep in keeps {
             let (was, is) = (before.named(keep), after.named(keep));
@@ -91,6 +94,29 @@ pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
                 };
                 let message = format!("{keep} {gone}: {}", rule.says);
                 findings.push(Finding::new(&rule.name, rule.severity, message).mend(mend));
+            }
+        }
+    }
+}
+
+/// New names that no health check asks for: nobody will see whether they work.
+fn asked(before: &Subject<'_>, after: &Subject<'_>, rule: &Rule, of: &[String], findings: &mut Vec<Finding>) {
+    let mentions = |check: &Check, name: &str| match &check.probe {
+        Probe::Http { url, .. } => url.contains(name),
+        Probe::Command { run, .. } => run.iter().any(|word| word.contains(name)),
+        Probe::Tcp { at } => at.contains(name),
+        Probe::Service | Probe::Listens { .. } => false,
+    };
+    for setting in of {
+        let was = before.named(setting);
+        for name in after.named(setting).into_iter().filter(|name| !was.contains(name)) {
+            // Patterns, and the name that stands for all others.
+            let plain = name.len() > 1 && !name.contains(['*', '~', '$']);
+            if plain && !after.profile.health.iter().any(|check| mentions(check, &name)) {
+                let finding = Finding::new(&rule.name, rule.severity, format!("{name}: {}", rule.says));
+                findings.push(
+                    finding.mend(format!("--health http://{name}/ asks for it, once the name is known here")),
+                );
             }
         }
     }

@@ -1,14 +1,14 @@
 //! Settings that the installed version does not know yet, or no longer.
 
-use super::Subject;
+use super::{Gathered, Subject};
 use crate::finding::Finding;
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
     let dated = |setting: &crate::profile::Setting| setting.since.is_some() || setting.until.is_some();
     if !subject.profile.setting.values().any(dated) {
         return;
     }
-    subject.each(|turn, setting, _| {
+    known.each(|turn, setting, _| {
         let Some(is) = subject.survey.version().filter(|_| dated(setting)) else { return };
         let name = subject.name(turn);
         let said = match (&setting.since, &setting.until) {

@@ -242,7 +242,7 @@ fn run(case: &Case, taken: u16) -> String {
     let mut out = String::new();
     let begin = |line: &&str| ["fault:", "warning:", "hint:"].iter().any(|word| line.starts_with(word));
     let lines: Vec<&str> = text.lines().collect();
-    let first = lines.iter().position(|line| begin(&line)).unwrap_or(lines.len());
+    let first = lines.iter().position(begin).unwrap_or(lines.len());
     let last = lines.iter().rposition(|line| {
         line.trim_start().starts_with("rule: ")
             || line.contains("--accept")

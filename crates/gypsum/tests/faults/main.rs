@@ -111,6 +111,14 @@ fn try_one(fault: &Value, setup: &str) -> Option<Tried> {
         String::from_utf8_lossy(&lab.run(&words).stdout).into_owned()
     };
     let before = observed(&lab);
+    let runs = |lab: &Lab| match daemon {
+        "pulseaudio" => lab
+            .run(&["/root/uu", "systemctl", "--user", "is-active", "-q", "pulseaudio.service"])
+            .status
+            .success(),
+        _ => lab.is_active(service),
+    };
+    let ran = runs(&lab);
     let file = text(fault, "file");
     candidate(&lab, file, &fault["edit"]);
     let name = if daemon == "systemd" { format!("unit:{service}") } else { daemon.to_owned() };
@@ -129,13 +137,8 @@ fn try_one(fault: &Value, setup: &str) -> Option<Tried> {
         rules.dedup();
         rules
     };
-    let up = match daemon {
-        "pulseaudio" => lab
-            .run(&["/root/uu", "systemctl", "--user", "is-active", "-q", "pulseaudio.service"])
-            .status
-            .success(),
-        _ => lab.is_active(service),
-    };
+    // What did not run before is not what a change took down.
+    let up = !ran || runs(&lab);
     let (fared, rules) = match verdict {
         "refused" => (Fared::Refused, of("fault")),
         "restored" => (Fared::Restored, of("warning")),

@@ -28,7 +28,7 @@ const fn case(
     Case { daemon, program, start, edit, says, agrees }
 }
 
-const CASES: [Case; 20] = [
+const CASES: [Case; 21] = [
     case(
         "sshd",
         "/usr/sbin/sshd",
@@ -159,6 +159,14 @@ const CASES: [Case; 20] = [
             "default-sample-rate",
             "runuser -u au -- pulseaudio --dump-conf | sed -n 's/^default-sample-rate = //p'",
         ),
+    ),
+    case(
+        "dovecot",
+        "/usr/sbin/dovecot",
+        "systemctl start dovecot; sleep 1",
+        &["mail_max_userip_connections=20"],
+        ("20", "doveconf -h mail_max_userip_connections"),
+        ("listen", "doveconf -h listen"),
     ),
     case(
         "samba",

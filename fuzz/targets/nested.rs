@@ -1,0 +1,4 @@
+//! Any bytes as `nested`.
+#![no_main]
+
+gypsum_fuzz::family!(Nested);
