@@ -164,9 +164,9 @@ const CASES: [Case; 21] = [
         "dovecot",
         "/usr/sbin/dovecot",
         "systemctl start dovecot; sleep 1",
-        &["mail_max_userip_connections=20"],
-        ("20", "doveconf -h mail_max_userip_connections"),
-        ("listen", "doveconf -h listen"),
+        &["first_valid_uid=1000"],
+        ("1000", "doveconf -h first_valid_uid"),
+        ("mail_location", "doveconf -h mail_location"),
     ),
     case(
         "samba",
