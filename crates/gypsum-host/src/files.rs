@@ -8,6 +8,8 @@ use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::edit::File;
 use gypsum_core::layers::{Inclusion, Layers, Order};
 use gypsum_core::profile::Profile;
+use gypsum_core::rules::Subject;
+use gypsum_core::survey::Survey;
 use std::collections::{HashMap, VecDeque};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
@@ -47,6 +49,16 @@ impl Loading {
     /// The settings in reading order.
     pub fn layers(&self, profile: &Profile) -> Layers {
         Layers::of(&self.files, &self.order, profile)
+    }
+
+    /// The configuration as the rules see it.
+    pub fn subject<'a>(
+        &'a self,
+        layers: &'a Layers,
+        profile: &'a Profile,
+        survey: &'a Survey,
+    ) -> Subject<'a> {
+        Subject { files: &self.files, order: &self.order, layers, profile, survey }
     }
 
     /// Which of the files a person means by `path`.

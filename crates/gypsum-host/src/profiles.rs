@@ -93,7 +93,8 @@ pub fn names() -> Vec<(String, Option<PathBuf>)> {
     let own = own.filter(|path| path.extension().is_some_and(|end| end == "toml"));
     let mut names: Vec<(String, Option<PathBuf>)> =
         own.filter_map(|path| Some((path.file_stem()?.to_str()?.to_owned(), Some(path.clone())))).collect();
-    for one in &BUILT_IN {
+    // That of units is of no daemon in particular.
+    for one in BUILT_IN.iter().filter(|one| one.name != "unit") {
         if !names.iter().any(|(name, _)| name == one.name) {
             names.push((one.name.to_owned(), None));
         }
@@ -122,6 +123,10 @@ pub fn check_name(daemon: &str) -> Result<(), Trouble> {
 fn unknown(daemon: &str) -> Trouble {
     if let Err(trouble) = check_name(daemon) {
         return trouble;
+    }
+    if daemon == "unit" {
+        return Trouble::usage("unit is followed by the name of one")
+            .mend("for example gypsum show unit:nginx");
     }
     let names = names();
     let near = nearest(daemon, names.iter().map(|(name, _)| name.as_str()));

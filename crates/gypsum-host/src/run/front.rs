@@ -16,7 +16,6 @@ use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::Outcome;
 use gypsum_core::profile::{Activation, Check, Probe, Profile, Service};
-use gypsum_core::rules::Subject;
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_core::survey::Survey;
 use gypsum_core::text::LineShift;
@@ -278,13 +277,7 @@ impl Front {
         };
         let layers = loading.layers(profile);
         let survey = Survey::default();
-        let subject = Subject {
-            files: &loading.files,
-            order: &loading.order,
-            layers: &layers,
-            profile,
-            survey: &survey,
-        };
+        let subject = loading.subject(&layers, profile, &survey);
         let turns = asked(&subject, &self.fresh, effective);
         let names = turns
             .iter()

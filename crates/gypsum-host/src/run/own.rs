@@ -8,9 +8,7 @@ use crate::survey::Host;
 use crate::trouble::Trouble;
 use gypsum_core::check::{check_change, check_return};
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::layers::Layers;
-use gypsum_core::profile::Profile;
-use gypsum_core::rules::{Subject, fresh};
+use gypsum_core::rules::fresh;
 use gypsum_core::survey::Survey;
 use std::fs;
 use std::io::Read;
@@ -31,11 +29,11 @@ impl Front {
         let back = matches!(self.job.wish, Wish::Files(_));
         let mut findings = host.answer(&mut survey, |survey| {
             let (before, after) =
-                (subject(before, &layers.0, profile, survey), subject(&after, &layers.1, profile, survey));
+                (before.subject(&layers.0, profile, survey), after.subject(&layers.1, profile, survey));
             if back { check_return(&before, &after) } else { check_change(&before, &after) }
         });
-        let old = subject(before, &layers.0, profile, &survey);
-        let new = subject(&after, &layers.1, profile, &survey);
+        let old = before.subject(&layers.0, profile, &survey);
+        let new = after.subject(&layers.1, profile, &survey);
         let fresh = fresh(Some(&old), &new);
         findings.extend(self.of_files(before));
         gypsum_core::check::worst_first(&mut findings);
@@ -169,15 +167,6 @@ impl Front {
         let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
         Some(finding.mend(format!("it reads {read}")))
     }
-}
-
-fn subject<'a>(
-    loading: &'a Loading,
-    layers: &'a Layers,
-    profile: &'a Profile,
-    survey: &'a Survey,
-) -> Subject<'a> {
-    Subject { files: &loading.files, order: &loading.order, layers, profile, survey }
 }
 
 /// A variable of the old value that the new one does not have: a shell may have put in what it stands for, or

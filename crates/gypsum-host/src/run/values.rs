@@ -8,7 +8,7 @@ use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
 use gypsum_core::layers::Layers;
 use gypsum_core::profile::{Check, Profile, Service, fill};
-use gypsum_core::rules::{Subject, Wanted, wanted};
+use gypsum_core::rules::{Wanted, wanted};
 use gypsum_core::survey::Survey;
 use std::net::IpAddr;
 
@@ -28,13 +28,7 @@ impl<'a> Values<'a> {
     pub fn of(profile: &'a Profile, loading: &'a Loading) -> Self {
         let layers = loading.layers(profile);
         let survey = Survey::default();
-        let subject = Subject {
-            files: &loading.files,
-            order: &loading.order,
-            layers: &layers,
-            profile,
-            survey: &survey,
-        };
+        let subject = loading.subject(&layers, profile, &survey);
         let wanted = wanted(&subject);
         Self { profile, loading, layers, wanted }
     }

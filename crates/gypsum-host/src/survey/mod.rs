@@ -9,7 +9,6 @@ use crate::files::{Loading, Overlay, resolved};
 use gypsum_core::check::{check, worst_first};
 use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Profile, Service};
-use gypsum_core::rules::Subject;
 use gypsum_core::survey::{Answer, Question, Survey};
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
@@ -172,8 +171,7 @@ pub fn check_standing(profile: &Profile, loading: &Loading) -> Vec<Finding> {
     let mut host = Host::new(profile, &service, &overlay, &who);
     let mut survey = Survey::default();
     let mut findings = host.answer(&mut survey, |survey| {
-        let subject =
-            Subject { files: &loading.files, order: &loading.order, layers: &layers, profile, survey };
+        let subject = loading.subject(&layers, profile, survey);
         check(&subject)
     });
     worst_first(&mut findings);

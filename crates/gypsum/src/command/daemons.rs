@@ -39,6 +39,11 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
         context.out.document(&serde_json::json!({ "schema": schema, "daemons": documents }));
         return Ok(0);
     }
+    rows.push(vec![
+        "unit:NAME".into(),
+        "/etc/systemd/system/NAME.service.d".into(),
+        "settings of any systemd service".into(),
+    ]);
     columns(&rows, &[16, 44, 200]).iter().for_each(|line| context.out.line(line));
     context.out.line("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
     context.out.line(&format!("{}.", gypsum_host::profiles::FOLDER));

@@ -6,15 +6,13 @@ use crate::view::{columns, styled, when, wrapped};
 use gypsum_core::explain::{Explained, explain};
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
-use gypsum_core::rules::Subject;
 use gypsum_core::survey::Survey;
 use gypsum_host::files::Loading;
 
 /// Explains the setting called `name`; whether there is one.
 pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) -> bool {
     let (layers, survey) = (loading.layers(profile), Survey::default());
-    let subject =
-        Subject { files: &loading.files, order: &loading.order, layers: &layers, profile, survey: &survey };
+    let subject = loading.subject(&layers, profile, &survey);
     let Some(one) = explain(&subject, name) else {
         return false;
     };

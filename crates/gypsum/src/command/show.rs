@@ -5,7 +5,7 @@ use crate::args::Target;
 use crate::out::{FAINT, STRONG};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, styled, when};
-use gypsum_core::listing::{Listed, list};
+use gypsum_core::listing::{By, Listed, list};
 use gypsum_core::profile::Profile;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
@@ -42,7 +42,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
             continue;
         }
         context.out.line(&styled(STRONG, &file.path));
-        let cells: Vec<Vec<String>> = rows.iter().map(|row| cells(row)).collect();
+        let cells: Vec<Vec<String>> = rows.iter().map(|row| cells(row, &settings)).collect();
         for (line, row) in columns(&cells, &[5, 34, 200]).into_iter().zip(&rows) {
             let quiet = row.dormant || row.shadowed;
             context.out.line(&if quiet { styled(FAINT, &line) } else { line });
@@ -104,10 +104,17 @@ fn drafts(context: &Context, daemon: &str) {
     }
 }
 
-fn cells(row: &Listed) -> Vec<String> {
+fn cells(row: &Listed, all: &[Listed]) -> Vec<String> {
     let mut value: String = row.value.chars().take(48).collect();
     if value.len() < row.value.len() {
         value.push('…');
+    }
+    let here = |by: &By| by.file == row.file && by.line == row.line;
+    let beaten: Vec<&Listed> = all.iter().filter(|other| other.by.as_ref().is_some_and(here)).collect();
+    if let [first, more @ ..] = beaten.as_slice() {
+        let place = if first.file == row.file { String::new() } else { format!("{}, ", first.file) };
+        let more = if more.is_empty() { String::new() } else { format!(" and {} more", more.len()) };
+        value.push_str(&format!("  (overrules {place}line {}{more})", first.line));
     }
     if row.dormant {
         value.push_str("  (dormant)");

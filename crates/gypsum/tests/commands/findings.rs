@@ -279,3 +279,35 @@ fn every_rule_says_what_is_wrong_where_and_what_to_do() {
     }
     snapbox::assert_data_eq!(all, snapbox::file!["findings.txt"].raw());
 }
+
+#[test]
+fn an_accepted_rule_is_kept_with_its_reason() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("boards.conf");
+    fs::write(&file, "quay all\n").unwrap();
+    let output = Command::new(assert_cmd::cargo::cargo_bin!("gypsum"))
+        .args([
+            "change",
+            "boards",
+            "quay=“north”",
+            "--accept",
+            "curly-quotes=as painted",
+            "--format",
+            "keyword",
+            "--json",
+        ])
+        .arg("--file")
+        .arg(&file)
+        .arg("--state")
+        .arg(folder.path().join("state"))
+        .output()
+        .unwrap();
+    let report: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let finding = &report["findings"][0];
+    assert_eq!(
+        (&report["verdict"], &finding["rule"]),
+        (&"kept".into(), &"curly-quotes".into()),
+        "{report:#}"
+    );
+    assert_eq!((&finding["accepted"], &finding["reason"]), (&true.into(), &"as painted".into()));
+}
