@@ -44,6 +44,13 @@ pub enum Question {
     People,
     /// Whether there is a unit of that name.
     Unit(String),
+    /// The value in effect of another daemon's setting, as it stands and as a number.
+    Elsewhere {
+        /// The daemon.
+        daemon: String,
+        /// Its setting.
+        setting: String,
+    },
 }
 
 /// What is at a path.
@@ -166,6 +173,13 @@ impl Survey {
     /// Whether this is an address of this host.
     pub fn own(&self, address: IpAddr) -> Option<bool> {
         self.is(Question::OwnAddress(address))
+    }
+
+    /// The value in effect of another daemon's setting: as it stands, and as a number.
+    pub fn elsewhere(&self, daemon: &str, setting: &str) -> Option<(&str, f64)> {
+        let words = self.words(Question::Elsewhere { daemon: daemon.into(), setting: setting.into() })?;
+        let [value, number] = words else { return None };
+        Some((value, number.parse().ok()?))
     }
 
     /// Who listens on a port.

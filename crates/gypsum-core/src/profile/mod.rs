@@ -10,7 +10,7 @@ mod setting;
 pub use builtin::{BUILT_IN, BuiltIn, built_in};
 pub use fill::{MissingSetting, fill};
 pub use read::{ProfileError, read};
-pub use rule::{Beside, Covered, EndsAlike, Form, InList, LastWord, Order, Rule, Twins, WantsEnd};
+pub use rule::{Admitted, Beside, Covered, EndsAlike, Form, InList, LastWord, Order, Rule, Twins, WantsEnd};
 pub use schema::{
     Activation, Argv, Check, Checker, Effective, Files, Layout, Listen, Login, Other, Plain, Probe, Profile,
     Proof, Service, Stop,

@@ -61,6 +61,8 @@ pub enum Form {
     EndsAlike(EndsAlike),
     /// The last word of these statements, where it has dots in it, ends with one: a whole name and no part of one.
     WholeNames(Vec<String>),
+    /// A quantity is not above one of another daemon of this host: what the front server admits, the application admits.
+    Admitted(Admitted),
     /// A new name among these is one that a health check asks for.
     Asked(Vec<String>),
     /// What was there by these names stays there; a change that drops one by the way is told.
@@ -134,6 +136,20 @@ pub struct EndsAlike {
     pub block: String,
     /// The setting.
     pub setting: String,
+}
+
+/// A quantity that another daemon has to keep up with.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Admitted {
+    /// The setting.
+    pub of: String,
+    /// The other daemon.
+    pub by: String,
+    /// Its setting.
+    pub theirs: String,
+    /// A condition under which the two have to do with each other.
+    pub when: String,
 }
 
 /// Statements that end with one of a few words.

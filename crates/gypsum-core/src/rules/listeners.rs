@@ -4,7 +4,7 @@
 use super::{Leaf, Subject};
 use crate::finding::Finding;
 use crate::layers::Turn;
-use crate::profile::Listen;
+use crate::profile::{Listen, Role};
 use crate::survey::Holder;
 use crate::value::{Endpoint, endpoint, pieces};
 use std::net::IpAddr;
@@ -61,9 +61,10 @@ fn words(subject: &Subject<'_>, turn: &Turn) -> Vec<String> {
 fn of_endpoints(subject: &Subject<'_>, listen: &Listen, name: &str, out: &mut Vec<Wanted>) {
     let before = out.len();
     for turn in subject.layers.called(subject.files, subject.profile, name) {
-        let first = words(subject, turn).into_iter().next();
-        let at = first.and_then(|word| endpoint(&word));
-        out.extend(at.and_then(|at| one(&at, listen.usual, listen.udp, Some((turn.file, turn.leaf)))));
+        let Some((setting, value)) = subject.known(turn) else { continue };
+        let all = pieces(setting, &value).into_iter().filter(|piece| piece.what.role == Some(Role::Listen));
+        let ends = all.filter_map(|piece| endpoint(&piece.text));
+        out.extend(ends.filter_map(|at| one(&at, listen.usual, listen.udp, Some((turn.file, turn.leaf)))));
     }
     if out.len() == before && listen.always {
         out.extend(listen.usual.map(|port| Wanted {

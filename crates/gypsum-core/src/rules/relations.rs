@@ -4,7 +4,7 @@ use super::order::{is_one, may_be, text_of, with_mend};
 use super::{Subject, blocks};
 use crate::finding::Finding;
 use crate::layers::{ScopeId, Turn};
-use crate::profile::{Beside, Form, LastWord, Rule};
+use crate::profile::{Admitted, Beside, Form, LastWord, Rule};
 use crate::text::fits;
 use std::collections::HashMap;
 
@@ -47,6 +47,10 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
             }
             Form::EndsAlike(alike) => {
                 blocks::ends_alike(subject, rule, alike, findings);
+                None
+            }
+            Form::Admitted(one) => {
+                admitted(subject, rule, one, findings);
                 None
             }
             Form::WholeNames(of) => {
@@ -109,6 +113,26 @@ fn above(subject: &Subject<'_>, rule: &Rule, names: &[String; 2], findings: &mut
         Some(turn) => subject.at_value(finding, &turn, 0),
         None => finding,
     });
+}
+
+fn admitted(subject: &Subject<'_>, rule: &Rule, one: &Admitted, findings: &mut Vec<Finding>) {
+    if subject.holds(&one.when) != Some(true) {
+        return;
+    }
+    let bare = one.of.rsplit_once("..").map_or(one.of.as_str(), |(_, bare)| bare);
+    let Some((_, setting)) = subject.profile.setting(bare) else { return };
+    let Some((theirs, most)) = subject.survey.elsewhere(&one.by, &one.theirs) else { return };
+    for turn in subject.layers.called(subject.files, subject.profile, &one.of) {
+        let value = subject.value(turn);
+        // 0 is any amount, on either side.
+        let above =
+            subject.profile.values.number(setting, &value).is_some_and(|ours| ours > most && most > 0.0);
+        if above {
+            let message = format!("{}: {} of {} is {theirs}", rule.says, one.theirs, one.by);
+            let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+            findings.push(subject.at_value(finding, turn, 0));
+        }
+    }
 }
 
 fn never(subject: &Subject<'_>, rule: &Rule, patterns: &[String], findings: &mut Vec<Finding>) {

@@ -51,6 +51,8 @@ pub enum Kind {
     Zone,
     /// The name of a unit of systemd.
     Unit,
+    /// A regular expression.
+    Pattern,
 }
 
 impl Kind {
@@ -84,22 +86,26 @@ pub fn misfit(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Mis
         return None;
     }
     // What is computed when the daemon reads it cannot be judged here.
-    if value.contains(['$', '%', '{']) && !matches!(setting.kind, Kind::Percent) {
+    if value.contains(['$', '%', '{']) && !matches!(setting.kind, Kind::Percent | Kind::Pattern) {
         return None;
     }
     let fits = match setting.kind {
         Kind::Text | Kind::Unit => return None,
         Kind::Flag | Kind::Choice => return Some(no_choice(choices, value)),
         Kind::Path => value.starts_with('/') || setting.base.is_some(),
-        Kind::Endpoint => endpoint(value).is_some(),
+        // Ranges, lists, descriptors and families of addresses are forms that daemons have for themselves.
+        Kind::Endpoint => endpoint(value).is_some() || value.contains(['@', '-', ',', '"', '\'']),
         Kind::Address | Kind::Host => {
             value.parse::<std::net::IpAddr>().is_ok()
                 || value == "*"
                 || is_host(value) && !is_bad_address(value)
         }
         Kind::Network => {
-            network(value).is_some() || is_host(value) && !is_bad_address(value) && !value.contains('/')
+            let text = value.trim_start_matches('!');
+            let table = text.starts_with('/') || text.contains(":/");
+            network(text).is_some() || table || is_host(text) && !is_bad_address(text)
         }
+        Kind::Pattern => is_balanced(value),
         Kind::Url => value.split_once("://").is_some_and(|(_, rest)| !rest.is_empty()),
         Kind::User | Kind::Group => !value.is_empty() && !value.contains([' ', '\t', ':', '"', '\'']),
         Kind::Zone => !value.is_empty() && !value.contains(' '),
@@ -129,9 +135,33 @@ pub fn misfit_of_any(setting: &Setting, spelling: &Spelling, value: &str) -> Opt
     pieces(setting, value).into_iter().find_map(|piece| misfit(piece.what, spelling, &piece.text))
 }
 
-/// What looks like an address and is none: `10.0.0.300`, `10.0.0`.
+/// Whether every bracket of a regular expression is closed.
+fn is_balanced(pattern: &str) -> bool {
+    let (mut open, mut class, mut escaped) = (0_i32, false, false);
+    for c in pattern.chars() {
+        match c {
+            _ if escaped => {
+                escaped = false;
+                continue;
+            }
+            '\\' => escaped = true,
+            '[' if !class => class = true,
+            ']' => class = false,
+            '(' if !class => open += 1,
+            ')' if !class => open -= 1,
+            _ => {}
+        }
+        if open < 0 {
+            return false;
+        }
+    }
+    open == 0 && !class
+}
+
+/// What looks like an address and is none: `10.0.0.300`. Some daemons take the first parts of one for all of it.
 fn is_bad_address(value: &str) -> bool {
-    value.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.') && value.contains('.')
+    let digits = value.contains('.') && value.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.');
+    digits && (value.split('.').count() > 4 || value.split('.').any(|part| part.parse::<u8>().is_err()))
 }
 
 fn no_choice(choices: &[String], value: &str) -> Misfit {
@@ -164,6 +194,7 @@ pub fn noun(kind: Kind) -> &'static str {
         Kind::Mode => "a mode in octal",
         Kind::Zone => "a time zone",
         Kind::Unit => "a unit",
+        Kind::Pattern => "a regular expression whose brackets are all closed",
         Kind::Text | Kind::Flag | Kind::Choice => "a value that it takes",
     }
 }
@@ -192,7 +223,7 @@ mod tests {
     fn kinds_tell_values_from_slips() {
         let setting = |kind, min, max| Setting { kind, min, max, ..Setting::default() };
         let tries = setting(Kind::Integer, Some(1), Some(20));
-        let cases: [(&Setting, &str, bool); 18] = [
+        let cases: [(&Setting, &str, bool); 20] = [
             (&tries, "4", true),
             (&tries, "0", false),
             (&tries, "40", false),
@@ -211,6 +242,8 @@ mod tests {
             (&setting(Kind::Port, None, None), "70000", false),
             (&setting(Kind::Path, None, None), "/etc/x", true),
             (&setting(Kind::Path, None, None), "etc/x", false),
+            (&setting(Kind::Pattern, None, None), "^/quay([0-9]+)$", true),
+            (&setting(Kind::Pattern, None, None), "^/quay([0-9+$", false),
         ];
         for (setting, value, fits) in cases {
             assert_eq!(

@@ -86,6 +86,7 @@ impl<'a> Host<'a> {
             Question::Typist => people::typist(self.who),
             Question::People => people::people(),
             Question::Unit(name) => crate::service::unit_exists(name).map_or(Answer::Unknown, Answer::Is),
+            Question::Elsewhere { daemon, setting } => elsewhere(daemon, setting).unwrap_or(Answer::Unknown),
             Question::Resolves(_) => Answer::Unknown,
         }
     }
@@ -132,6 +133,16 @@ impl<'a> Host<'a> {
             .find_map(number)
             .map_or(Answer::Unknown, |version| Answer::Words(vec![version]))
     }
+}
+
+/// The value in effect of another daemon's setting.
+fn elsewhere(daemon: &str, name: &str) -> Option<Answer> {
+    let profile = crate::profiles::load(daemon, None).ok()?;
+    let loading = crate::files::load(&crate::disk::RealDisk, &profile, None).ok()?;
+    let value = loading.layers(&profile).value(&loading.files, &profile, name)?;
+    let (_, setting) = profile.setting(name)?;
+    let number = profile.values.number(setting, &value)?;
+    Some(Answer::Words(vec![value, number.to_string()]))
 }
 
 /// Whether this host has the address: whether a socket can be bound to it.

@@ -9,5 +9,6 @@ mod host;
 mod kill;
 mod places;
 mod profiles;
+mod rules;
 mod services;
 mod units;
