@@ -3,6 +3,7 @@
 use super::Context;
 use crate::out::{FAINT, STRONG};
 use crate::view::{columns, styled, when, wrapped};
+use gypsum_core::edit::Shown;
 use gypsum_core::explain::{Explained, explain};
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
@@ -82,19 +83,21 @@ fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(Stri
             let bare = bare.split('#').next().unwrap_or(bare);
             profile.dialect.same(bare.as_bytes(), name.as_bytes())
         };
+        // A whole file is recorded by its lines.
+        let written = |text: &Option<String>| {
+            let first = text
+                .as_deref()
+                .unwrap_or_default()
+                .split([' ', '\t', '=', ':'])
+                .find(|word| !word.is_empty());
+            first.is_some_and(|first| profile.dialect.same(first.as_bytes(), name.as_bytes()))
+        };
         let kept = report.verdict.is_some_and(|verdict| verdict.word() == "kept");
-        let edit = report.edits.iter().find(|edit| ours(&edit.address)).filter(|_| kept)?;
-        let what = edit
-            .after
-            .as_deref()
-            .map_or("taken out".to_owned(), |after| after.split_whitespace().collect::<Vec<_>>().join(" "));
-        Some((
-            entry.number.to_string(),
-            format!(
-                "{what}, {}, {}",
-                report.who,
-                entry.begun().map_or_else(String::new, |begun| when(begun.as_millisecond()))
-            ),
-        ))
+        let meant = |edit: &&Shown| ours(&edit.address) || written(&edit.after) || written(&edit.before);
+        let edit = report.edits.iter().find(meant).filter(|_| kept)?;
+        let one_line = |after: &str| after.split_whitespace().collect::<Vec<_>>().join(" ");
+        let what = edit.after.as_deref().map_or("taken out".to_owned(), one_line);
+        let begun = entry.begun().map_or_else(String::new, |begun| when(begun.as_millisecond()));
+        Some((entry.number.to_string(), format!("{}, {begun}: {what}", report.who)))
     })
 }
