@@ -128,8 +128,8 @@ impl Front {
             |path: &str| fs::symlink_metadata(path).ok().filter(fs::Metadata::is_file)?.modified().ok();
         let moved_on = written(&shipped)? > written(&own)?;
         let message = format!(
-            "this is a whole copy of {shipped}, which {} since",
-            if moved_on { "has moved on" } else { "it hides" }
+            "this is a whole copy of {shipped}, which {}",
+            if moved_on { "has moved on since" } else { "it hides" }
         );
         let finding =
             Finding::new("private-copy", if moved_on { Severity::Warning } else { Severity::Hint }, message);
