@@ -7,7 +7,7 @@ use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
 use gypsum_core::layers::{Inclusion, Layers, Order};
 use gypsum_core::profile::{Profile, built_in, read};
-use gypsum_core::rules::Subject;
+use gypsum_core::rules::{Subject, fresh};
 use gypsum_core::survey::Survey;
 
 fn main() {
@@ -73,7 +73,8 @@ fn change_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
         let (old, new) = (Layers::of(&before, &order, &profile), Layers::of(&after, &order, &profile));
         let subject =
             |files, layers| Subject { files, order: &order, layers, profile: &profile, survey: &survey };
-        check_change(&subject(&before, &old), &subject(&after, &new))
+        let (old, new) = (subject(&before, &old), subject(&after, &new));
+        check_change(&old, &new, &fresh(&old, &new))
     });
 }
 

@@ -3,7 +3,8 @@
 use crate::doc::{Kind, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
-use crate::rules::{Subject, fresh, of_change, standing};
+use crate::rules::{Leaf, Subject, of_change, standing};
+use std::collections::HashSet;
 
 /// All findings in a configuration as it stands.
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
@@ -12,12 +13,11 @@ pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
     findings
 }
 
-/// What there is to say of a change from `before` to `after`. What stood there before is somebody's decision, and not
+/// What there is to say of a change from `before` to `after`, of which `fresh` are the new statements. What stood there before is somebody's decision, and not
 /// for this change to mend: of that, faults become warnings, and the rest is left out.
-pub fn check_change(before: &Subject<'_>, after: &Subject<'_>) -> Vec<Finding> {
+pub fn check_change(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>) -> Vec<Finding> {
     let mut findings = only_new(&check(before), check(after));
-    let fresh = fresh(Some(before), after);
-    findings.extend(of_change(before, after, &fresh));
+    findings.extend(of_change(before, after, fresh));
     worst_first(&mut findings);
     findings
 }

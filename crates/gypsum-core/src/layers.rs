@@ -216,21 +216,6 @@ impl Layers {
         let standing = turn.map(|turn| value_of(&files[turn.file].doc, turn.leaf));
         standing.or_else(|| setting.and_then(|setting| setting.default.clone()))
     }
-
-    /// The words of the blocks around `scope`, outermost first.
-    pub fn path(&self, scope: ScopeId) -> Vec<&str> {
-        let mut path = Vec::new();
-        let mut at = Some(scope);
-        while let Some(id) = at {
-            let scope = self.scope(id);
-            if !scope.title.is_empty() {
-                path.push(scope.title.as_str());
-            }
-            at = scope.parent;
-        }
-        path.reverse();
-        path
-    }
 }
 
 /// The value of a statement as the daemon understands it.

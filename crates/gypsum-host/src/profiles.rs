@@ -140,11 +140,7 @@ fn unknown(daemon: &str) -> Trouble {
 }
 
 /// The profile in a file of the administrator's own, as it holds on this host.
-pub fn read_own(path: &Path) -> Result<Profile, NoProfile> {
-    read_file(path)
-}
-
-fn read_file(path: &Path) -> Result<Profile, NoProfile> {
+pub fn read_file(path: &Path) -> Result<Profile, NoProfile> {
     safe(path).map_err(NoProfile::Trouble)?;
     let text =
         fs::read_to_string(path).map_err(|error| NoProfile::Trouble(Trouble::file("read", path, &error)))?;

@@ -1,7 +1,7 @@
 //! Rules about whole blocks.
 
 use super::Subject;
-use super::order::{is_one, text_of, with_mend};
+use super::order::{broken, is_one, text_of};
 use crate::doc::LeafId;
 use crate::finding::Finding;
 use crate::layers::ScopeId;
@@ -25,7 +25,7 @@ pub fn twins(subject: &Subject<'_>, rule: &Rule, twins: &Twins, findings: &mut V
             let other = *seen.entry((scope.title.clone(), name.to_lowercase())).or_insert(turn.scope);
             if other != turn.scope {
                 let message = format!("{name}: {}", rule.says);
-                let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+                let finding = broken(rule, message);
                 findings.push(subject.at_value(finding, turn, 0));
             }
         }
@@ -56,7 +56,7 @@ pub fn covered(subject: &Subject<'_>, rule: &Rule, covered: &Covered, findings: 
         let odd = about.keys().any(|folder| folder.contains(['*', '?', '~', '^']));
         let nearest = about.iter().filter(|(folder, _)| above(folder)).max_by_key(|(folder, _)| folder.len());
         if !odd && !nearest.is_some_and(|(_, granted)| *granted) {
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            let finding = broken(rule, rule.says.clone());
             findings.push(subject.at_value(finding, turn, 0));
         }
     }
@@ -70,7 +70,7 @@ pub fn ends_alike(subject: &Subject<'_>, rule: &Rule, alike: &EndsAlike, finding
         let [word, path] = words.as_slice() else { continue };
         let value = subject.value(turn);
         if *word == alike.block && path.ends_with('/') != value.ends_with('/') {
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            let finding = broken(rule, rule.says.clone());
             findings.push(subject.at_value(finding, turn, 0));
         }
     }

@@ -150,10 +150,10 @@ impl<'a> Subject<'a> {
 }
 
 /// The statements of `after` that `before` does not have: new ones, and those with another value.
-pub fn fresh(before: Option<&Subject<'_>>, after: &Subject<'_>) -> HashSet<Leaf> {
+pub fn fresh(before: &Subject<'_>, after: &Subject<'_>) -> HashSet<Leaf> {
     let mut fresh = HashSet::new();
     for (n, file) in after.files.iter().enumerate() {
-        let old = before.and_then(|before| before.files.iter().find(|old| old.path == file.path));
+        let old = before.files.iter().find(|old| old.path == file.path);
         if old.is_some_and(|old| old.doc.source() == file.doc.source()) {
             continue;
         }

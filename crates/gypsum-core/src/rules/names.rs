@@ -36,15 +36,7 @@ pub fn unknown(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<
             .collect();
         let finding = match homes.is_empty() {
             true => says_unknown(profile, &name),
-            false => {
-                let here = if scope.title.is_empty() {
-                    "outside of all blocks".to_owned()
-                } else {
-                    format!("in {}", scope.title)
-                };
-                Finding::fault("misplaced", format!("{name} has no effect {here}"))
-                    .mend(format!("it belongs in {}", homes.join(" or ")))
-            }
+            false => says_misplaced(&name, &scope.title, &homes.join(" or ")),
         };
         findings.push(subject.at_name(finding, turn));
     }
@@ -81,16 +73,15 @@ pub fn misplaced(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec
         if within.iter().any(|block| same(block) || title(block)) {
             return;
         }
-        let here = if scope.title.is_empty() {
-            "outside of all blocks".to_owned()
-        } else {
-            format!("in {}", scope.title)
-        };
-        let name = subject.name(turn);
-        let message = format!("{name} has no effect {here}");
-        let finding = Finding::fault("misplaced", message);
-        findings.push(subject.at_name(finding.mend(format!("it belongs in {}", belongs(within))), turn));
+        let finding = says_misplaced(&subject.name(turn), &scope.title, &belongs(within));
+        findings.push(subject.at_name(finding, turn));
     });
+}
+
+/// What is said of a name in a block that it does not belong in.
+fn says_misplaced(name: &str, title: &str, home: &str) -> Finding {
+    let here = if title.is_empty() { "outside of all blocks".to_owned() } else { format!("in {title}") };
+    Finding::fault("misplaced", format!("{name} has no effect {here}")).mend(format!("it belongs in {home}"))
 }
 
 fn belongs(within: &[String]) -> String {

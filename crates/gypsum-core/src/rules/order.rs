@@ -61,7 +61,7 @@ fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut
             let line = subject.files[end.file].doc.place(end.leaf).line;
             let message =
                 format!("{}: line {line} of {} comes first", rule.says, subject.files[end.file].path);
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+            let finding = broken(rule, message);
             findings.push(subject.at_name(finding, turn));
         } else if is_one(subject, &text, &order.ends) {
             ended.insert(turn.scope, turn);
@@ -84,13 +84,14 @@ fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut 
     let mut left: Vec<_> = wanting.into_iter().filter(|(scope, _)| !ended.contains(scope)).collect();
     left.sort_by_key(|(scope, _)| *scope);
     for (_, turn) in left {
-        let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        let finding = broken(rule, rule.says.clone());
         findings.push(subject.at_name(finding, turn));
     }
 }
 
-/// With what the rule says to do.
-pub fn with_mend(finding: Finding, rule: &Rule) -> Finding {
+/// A finding that a rule of the profile is broken, with what the rule says to do.
+pub fn broken(rule: &Rule, message: String) -> Finding {
+    let finding = Finding::new(&rule.name, rule.severity, message);
     match &rule.mend {
         Some(mend) => finding.mend(mend.clone()),
         None => finding,
@@ -131,12 +132,8 @@ fn dead_in_list(
     let mut networks: Vec<(&String, (IpAddr, u8))> = Vec::new();
     for (n, member) in members.iter().enumerate() {
         let said = |why: &str| {
-            let finding = Finding::new(
-                &rule.name,
-                rule.severity,
-                format!("{member}: {}, {why} comes first", rule.says),
-            );
-            subject.at_name(with_mend(finding, rule), turn)
+            let finding = broken(rule, format!("{member}: {}, {why} comes first", rule.says));
+            subject.at_name(finding, turn)
         };
         if let Some(end) = members[..n].iter().find(|end| is_one(subject, end, ends)) {
             findings.push(said(end));

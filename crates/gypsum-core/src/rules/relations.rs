@@ -1,6 +1,6 @@
 //! Rules of a profile that see several settings at once.
 
-use super::order::{is_one, may_be, text_of, with_mend};
+use super::order::{broken, is_one, may_be, text_of};
 use super::{Subject, blocks};
 use crate::finding::Finding;
 use crate::layers::{ScopeId, Turn};
@@ -10,7 +10,7 @@ use std::collections::HashMap;
 
 pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
     for rule in &subject.profile.rule {
-        let broken = match &rule.form {
+        let conditions = match &rule.form {
             Form::OneOf(conditions) => {
                 conditions.iter().all(|one| subject.holds(one) == Some(false)).then_some(conditions)
             }
@@ -71,8 +71,8 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
             | Form::Keeps(_)
             | Form::Asked(_) => None,
         };
-        if let Some(conditions) = broken {
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        if let Some(conditions) = conditions {
+            let finding = broken(rule, rule.says.clone());
             findings.push(match standing(subject, conditions) {
                 Some(turn) => subject.at_value(finding, &turn, 0),
                 None => finding,
@@ -108,7 +108,7 @@ fn above(subject: &Subject<'_>, rule: &Rule, names: &[String; 2], findings: &mut
         return;
     }
     let message = format!("{}: {} is {a}, and {} is {b}", rule.says, names[0], names[1]);
-    let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+    let finding = broken(rule, message);
     findings.push(match standing(subject, names) {
         Some(turn) => subject.at_value(finding, &turn, 0),
         None => finding,
@@ -129,7 +129,7 @@ fn admitted(subject: &Subject<'_>, rule: &Rule, one: &Admitted, findings: &mut V
             subject.profile.values.number(setting, &value).is_some_and(|ours| ours > most && most > 0.0);
         if above {
             let message = format!("{}: {} of {} is {theirs}", rule.says, one.theirs, one.by);
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, message), rule);
+            let finding = broken(rule, message);
             findings.push(subject.at_value(finding, turn, 0));
         }
     }
@@ -138,7 +138,7 @@ fn admitted(subject: &Subject<'_>, rule: &Rule, one: &Admitted, findings: &mut V
 fn never(subject: &Subject<'_>, rule: &Rule, patterns: &[String], findings: &mut Vec<Finding>) {
     for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, patterns)) {
         if is_one(subject, &text_of(subject, turn), patterns) {
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            let finding = broken(rule, rule.says.clone());
             findings.push(subject.at_value(finding, turn, 0));
         }
     }
@@ -150,7 +150,7 @@ fn never_block(subject: &Subject<'_>, rule: &Rule, titles: &[String], findings: 
             continue;
         };
         let leaf = subject.files[file].doc.tree().block(block).open();
-        let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        let finding = broken(rule, rule.says.clone());
         findings.push(blocks::at_block(subject, finding, file, leaf));
     }
 }
@@ -162,7 +162,7 @@ fn last_word(subject: &Subject<'_>, rule: &Rule, last: &LastWord, findings: &mut
         let known =
             value.split_whitespace().skip(1).any(|word| last.one_of.iter().any(|one| fits(one, word)));
         if is_one(subject, &subject.name(turn), &last.of) && !known {
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            let finding = broken(rule, rule.says.clone());
             findings.push(subject.at_value(finding, turn, 0));
         }
     }
@@ -173,7 +173,7 @@ fn whole_names(subject: &Subject<'_>, rule: &Rule, of: &[String], findings: &mut
         let text = text_of(subject, turn);
         let part = text.rsplit(' ').next().is_some_and(|word| word.contains('.') && !word.ends_with('.'));
         if part && is_one(subject, &text, of) {
-            let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+            let finding = broken(rule, rule.says.clone());
             findings.push(subject.at_value(finding, turn, 0));
         }
     }
@@ -200,7 +200,7 @@ fn not_beside(subject: &Subject<'_>, rule: &Rule, beside: &Beside, findings: &mu
     let mut both: Vec<_> = seen.into_iter().filter(|(_, found)| found.iter().all(Option::is_some)).collect();
     both.sort_by_key(|(scope, _)| *scope);
     for turn in both.into_iter().filter_map(|(_, found)| found.into_iter().flatten().next_back()) {
-        let finding = with_mend(Finding::new(&rule.name, rule.severity, rule.says.clone()), rule);
+        let finding = broken(rule, rule.says.clone());
         findings.push(subject.at_name(finding, turn));
     }
 }

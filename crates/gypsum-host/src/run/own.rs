@@ -25,16 +25,16 @@ impl Front {
         let profile = &self.job.profile;
         let layers = (before.layers(profile), after.layers(profile));
         let mut survey = Survey::default();
+        // What is new is the same whatever the host answers.
+        let fresh =
+            fresh(&before.subject(&layers.0, profile, &survey), &after.subject(&layers.1, profile, &survey));
         let mut host = Host::new(profile, &self.service, &overlay, &self.job.who);
         let back = matches!(self.job.wish, Wish::Files(_));
         let mut findings = host.answer(&mut survey, |survey| {
             let (before, after) =
                 (before.subject(&layers.0, profile, survey), after.subject(&layers.1, profile, survey));
-            if back { check_return(&before, &after) } else { check_change(&before, &after) }
+            if back { check_return(&before, &after) } else { check_change(&before, &after, &fresh) }
         });
-        let old = before.subject(&layers.0, profile, &survey);
-        let new = after.subject(&layers.1, profile, &survey);
-        let fresh = fresh(Some(&old), &new);
         findings.extend(self.of_files(before));
         gypsum_core::check::worst_first(&mut findings);
         self.fresh = fresh;

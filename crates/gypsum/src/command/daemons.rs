@@ -4,7 +4,7 @@ use super::Context;
 use crate::target::NoTarget;
 use crate::view::columns;
 use gypsum_core::profile::{Profile, Sort};
-use gypsum_host::profiles::{NoProfile, load, names, read_own};
+use gypsum_host::profiles::{NoProfile, load, names, read_file};
 use std::path::Path;
 
 pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
@@ -52,7 +52,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
 
 /// Checks one profile: how it is written, and whether what it names is there.
 fn check_one(context: &Context, file: &Path) -> Result<u8, NoTarget> {
-    let profile = read_own(file)?;
+    let profile = read_file(file)?;
     let lines = missing(&profile);
     for line in &lines {
         context.out.line(line);
