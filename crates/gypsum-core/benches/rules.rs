@@ -2,7 +2,7 @@
 
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use gypsum_core::check::{check, check_change};
+use gypsum_core::check::{CheckingChange, check};
 use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
 use gypsum_core::layers::{Inclusion, Layers, Order};
@@ -74,7 +74,7 @@ fn change_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
         let subject =
             |files, layers| Subject { files, order: &order, layers, profile: &profile, survey: &survey };
         let (old, new) = (subject(&before, &old), subject(&after, &new));
-        check_change(&old, &new, &fresh(&old, &new))
+        CheckingChange::of(old, new, &fresh(&old, &new)).round(&survey)
     });
 }
 

@@ -3,33 +3,73 @@
 use crate::doc::{Kind, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
-use crate::rules::{Leaf, Subject, of_change, standing};
+use crate::rules::{ChangeRules, Leaf, StandingRules, Subject};
+use crate::survey::Survey;
 use std::collections::HashSet;
 
 /// All findings in a configuration as it stands.
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
-    let mut findings: Vec<Finding> = subject.files.iter().flat_map(broken_ones).collect();
-    findings.extend(standing(subject));
-    findings
+    Checking::of(*subject).round(subject.survey)
 }
 
-/// What there is to say of a change from `before` to `after`, of which `fresh` are the new statements. What stood there before is somebody's decision, and not
-/// for this change to mend: of that, faults become warnings, and the rest is left out.
-pub fn check_change(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>) -> Vec<Finding> {
-    let mut findings = only_new(&check(before), check(after));
-    findings.extend(of_change(before, after, fresh));
-    worst_first(&mut findings);
-    findings
+/// A check that goes on as the host answers: what lacked no answer is not looked at again.
+pub struct Checking<'a> {
+    broken: Vec<Finding>,
+    rules: StandingRules<'a>,
 }
 
-/// What there is to say of putting `after` back: nobody asked for anything new, so nothing of it refuses.
-pub fn check_return(before: &Subject<'_>, after: &Subject<'_>) -> Vec<Finding> {
-    let mut findings = only_new(&check(before), check(after));
-    for finding in findings.iter_mut().filter(|finding| finding.rule != "broken") {
-        finding.severity = finding.severity.min(Severity::Warning);
+impl<'a> Checking<'a> {
+    /// The check of `subject`.
+    pub fn of(subject: Subject<'a>) -> Self {
+        let broken = subject.files.iter().flat_map(broken_ones).collect();
+        Self { broken, rules: StandingRules::of(subject) }
     }
-    worst_first(&mut findings);
-    findings
+
+    /// All findings, where so much of the host is known.
+    pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
+        let mut findings = self.broken.clone();
+        findings.extend(self.rules.round(survey));
+        findings
+    }
+}
+
+/// A check of a change that goes on as the host answers.
+pub struct CheckingChange<'a> {
+    before: Checking<'a>,
+    after: Checking<'a>,
+    fresh: &'a HashSet<Leaf>,
+    rules: ChangeRules,
+}
+
+impl<'a> CheckingChange<'a> {
+    /// The check of a change from `before` to `after`, of which `fresh` are the new statements.
+    pub fn of(before: Subject<'a>, after: Subject<'a>, fresh: &'a HashSet<Leaf>) -> Self {
+        Self {
+            before: Checking::of(before),
+            after: Checking::of(after),
+            fresh,
+            rules: ChangeRules::default(),
+        }
+    }
+
+    /// What there is to say, the worst first, where so much of the host is known. What stood there before is
+    /// somebody's decision, and not for this change to mend: of that, faults become warnings, and the rest is left out.
+    pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
+        let mut findings = only_new(&self.before.round(survey), self.after.round(survey));
+        findings.extend(self.rules.round(&self.before.rules, &self.after.rules, self.fresh, survey));
+        worst_first(&mut findings);
+        findings
+    }
+
+    /// What there is to say of putting `after` back: nobody asked for anything new, so nothing of it refuses.
+    pub fn round_of_return(&mut self, survey: &Survey) -> Vec<Finding> {
+        let mut findings = only_new(&self.before.round(survey), self.after.round(survey));
+        for finding in findings.iter_mut().filter(|finding| finding.rule != "broken") {
+            finding.severity = finding.severity.min(Severity::Warning);
+        }
+        worst_first(&mut findings);
+        findings
+    }
 }
 
 /// What is new in `after`; of the rest, the faults as warnings.

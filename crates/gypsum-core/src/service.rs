@@ -82,6 +82,12 @@ pub struct Observation {
     pub children: Vec<Process>,
     /// What the profile's proof command printed.
     pub printed: Option<String>,
+    /// When it last came into this state (a start, or the end of a reload), in milliseconds since 1970.
+    #[serde(default)]
+    pub since_ms: Option<i64>,
+    /// The manager's other entries that start this one when they are called.
+    #[serde(default)]
+    pub callers: Vec<String>,
 }
 
 impl Observation {
@@ -97,6 +103,8 @@ impl Observation {
             listeners: Vec::new(),
             children: Vec::new(),
             printed: None,
+            since_ms: None,
+            callers: Vec::new(),
         }
     }
 

@@ -3,7 +3,7 @@
 //! A rule asks; what is not known yet is noted down and counts as unknown, which never refuses anything. The host
 //! answers what was asked, and the rules are run again, until they ask nothing new.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
@@ -107,12 +107,20 @@ pub enum Answer {
 pub struct Survey {
     known: BTreeMap<Question, Answer>,
     asked: RefCell<BTreeSet<Question>>,
+    lacking: Cell<bool>,
 }
 
 impl Survey {
     /// What was asked and is not known.
     pub fn open(&self) -> Vec<Question> {
         self.asked.borrow().iter().filter(|question| !self.known.contains_key(question)).cloned().collect()
+    }
+
+    /// Whether `compute` lacked an answer: then it may come to something else once there is one.
+    pub(crate) fn lacked_by(&self, compute: impl FnOnce()) -> bool {
+        self.lacking.set(false);
+        compute();
+        self.lacking.get()
     }
 
     /// One more answer.
@@ -123,6 +131,7 @@ impl Survey {
     fn ask(&self, question: Question) -> Option<&Answer> {
         let known = self.known.get(&question);
         if known.is_none() {
+            self.lacking.set(true);
             self.asked.borrow_mut().insert(question);
         }
         known.filter(|answer| **answer != Answer::Unknown)

@@ -16,6 +16,7 @@ pub mod drafts;
 pub mod editor;
 pub mod files;
 pub mod journal;
+mod later;
 pub mod locks;
 pub mod look;
 pub mod mounts;

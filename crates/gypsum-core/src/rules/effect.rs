@@ -1,6 +1,6 @@
 //! What a change comes to: settings that have no effect because another place decides, and what else comes of one.
 
-use super::{Leaf, Subject};
+use super::{Leaf, Step, Subject};
 use crate::address::address_of;
 use crate::doc::Wins;
 use crate::finding::Finding;
@@ -67,8 +67,9 @@ fn overrules(subject: &Subject<'_>, winner: &Turn, turn: &Turn) -> Finding {
 }
 
 /// What a profile says of a value that comes in with this change, and what touches the daemon's data.
-pub fn heed(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
-    after.gather().each(|turn, setting, pieces| {
+pub fn heed(step: &Step<'_>, findings: &mut Vec<Finding>) {
+    let Step { before, after, known, fresh } = step;
+    known.each(|turn, setting, pieces| {
         if !fresh.contains(&(turn.file, turn.leaf)) {
             return;
         }

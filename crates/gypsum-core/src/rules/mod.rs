@@ -204,37 +204,125 @@ fn statements_of(file: &File, part: &Range<usize>) -> Vec<((String, Vec<u8>), Le
         .collect()
 }
 
-/// What the rules say of a configuration as it stands.
-pub fn standing(subject: &Subject<'_>) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    if subject.profile.setting.is_empty() {
-        return findings;
-    }
-    let known = subject.gather();
-    values::check(subject, &known, &mut findings);
-    paths::check(subject, &known, &mut findings);
-    accounts::check(subject, &known, &mut findings);
-    peers::check(subject, &known, &mut findings);
-    version::check(subject, &known, &mut findings);
-    names::misplaced(subject, &known, &mut findings);
-    order::check(subject, &mut findings);
-    relations::check(subject, &mut findings);
-    listeners::check(subject, &mut findings);
-    findings
+/// One group of rules about a configuration as it stands.
+type Standing = fn(&Subject<'_>, &Gathered<'_>, &mut Vec<Finding>);
+
+const STANDING: [Standing; 9] = [
+    values::check,
+    paths::check,
+    accounts::check,
+    peers::check,
+    version::check,
+    names::misplaced,
+    |subject, _, findings| order::check(subject, findings),
+    |subject, _, findings| relations::check(subject, findings),
+    |subject, _, findings| listeners::check(subject, findings),
+];
+
+/// A change, as rules see it.
+pub struct Step<'a> {
+    /// What was there.
+    before: Subject<'a>,
+    /// What will be.
+    after: Subject<'a>,
+    /// The settings of `after`.
+    known: &'a Gathered<'a>,
+    /// The new statements of `after`.
+    fresh: &'a HashSet<Leaf>,
 }
 
-/// What the rules say of a change from `before` to `after`, of which `fresh` are the new statements.
-pub fn of_change(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    characters::check(before, after, fresh, &mut findings);
-    vanished::files(before, after, &mut findings);
-    if !after.profile.setting.is_empty() {
-        names::unknown(after, fresh, &mut findings);
-        effect::check(after, fresh, &mut findings);
-        effect::heed(before, after, fresh, &mut findings);
-        vanished::names(before, after, &mut findings);
-        listeners::compare(before, after, &mut findings);
-        accounts::lock_out(before, after, &mut findings);
+/// One group of rules about a change.
+type OfChange = fn(&Step<'_>, &mut Vec<Finding>);
+
+/// Those that need to know nothing of the settings.
+const OF_FILES: [OfChange; 2] = [
+    |step, findings| characters::check(&step.before, &step.after, step.fresh, findings),
+    |step, findings| vanished::files(&step.before, &step.after, findings),
+];
+
+const OF_SETTINGS: [OfChange; 6] = [
+    |step, findings| names::unknown(&step.after, step.fresh, findings),
+    |step, findings| effect::check(&step.after, step.fresh, findings),
+    effect::heed,
+    |step, findings| vanished::names(&step.before, &step.after, findings),
+    |step, findings| listeners::compare(&step.before, &step.after, findings),
+    |step, findings| accounts::lock_out(&step.before, &step.after, findings),
+];
+
+/// What groups of rules said; a group that lacked an answer of the host is asked again.
+#[derive(Default)]
+struct Said(Vec<Option<Vec<Finding>>>);
+
+impl Said {
+    fn round(
+        &mut self,
+        count: usize,
+        survey: &Survey,
+        group: impl Fn(usize, &mut Vec<Finding>),
+    ) -> Vec<Finding> {
+        self.0.resize(count, None);
+        let mut all = Vec::new();
+        for (n, said) in self.0.iter_mut().enumerate() {
+            if said.is_none() {
+                let mut findings = Vec::new();
+                if survey.lacked_by(|| group(n, &mut findings)) {
+                    all.extend(findings);
+                    continue;
+                }
+                *said = Some(findings);
+            }
+            all.extend(said.iter().flatten().cloned());
+        }
+        all
     }
-    findings
+}
+
+/// The rules about a configuration as it stands, as often as the host answers.
+pub struct StandingRules<'a> {
+    subject: Subject<'a>,
+    known: Gathered<'a>,
+    said: Said,
+}
+
+impl<'a> StandingRules<'a> {
+    /// Those of `subject`; what it says of the host is not looked at.
+    pub fn of(subject: Subject<'a>) -> Self {
+        let known = if subject.profile.setting.is_empty() { Gathered(Vec::new()) } else { subject.gather() };
+        Self { subject, known, said: Said::default() }
+    }
+
+    /// What they say where so much of the host is known.
+    pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
+        let subject = Subject { survey, ..self.subject };
+        let count = if subject.profile.setting.is_empty() { 0 } else { STANDING.len() };
+        let known = &self.known;
+        self.said.round(count, survey, |n, findings| STANDING[n](&subject, known, findings))
+    }
+}
+
+/// The rules about a change, as often as the host answers.
+#[derive(Default)]
+pub struct ChangeRules(Said);
+
+impl ChangeRules {
+    /// What they say of a change from `before` to `after`, of which `fresh` are the new statements.
+    pub fn round(
+        &mut self,
+        before: &StandingRules<'_>,
+        after: &StandingRules<'_>,
+        fresh: &HashSet<Leaf>,
+        survey: &Survey,
+    ) -> Vec<Finding> {
+        let step = Step {
+            before: Subject { survey, ..before.subject },
+            after: Subject { survey, ..after.subject },
+            known: &after.known,
+            fresh,
+        };
+        let count = if step.after.profile.setting.is_empty() { 0 } else { OF_SETTINGS.len() };
+        self.0.round(OF_FILES.len() + count, survey, |n, findings| match OF_FILES.get(n) {
+            Some(group) => group(&step, findings),
+            None => OF_SETTINGS[n - OF_FILES.len()](&step, findings),
+        })
+    }
 }

@@ -105,6 +105,8 @@ pub(super) struct Front {
     /// The addresses of the settings that change.
     pub changed: Vec<String>,
     pub service: Service,
+    /// How the service was when it was looked up.
+    pub found: Observation,
     pub observed: Option<Observation>,
     pub activation: Activation,
     pub checks_before: Vec<Check>,
@@ -125,6 +127,7 @@ impl Front {
             edits: Vec::new(),
             changed: Vec::new(),
             service: Service::default(),
+            found: Observation::only(ServiceState::Missing),
             observed: None,
             activation: Activation::None,
             checks_before: Vec::new(),
@@ -149,7 +152,7 @@ impl Run<'_> {
         let (state, disk, now) = (self.state, self.disk(), self.world.now_ms());
         let front = self.front()?;
         let daemon = front.job.profile.daemon.clone();
-        front.service = service::resolve(&front.job.profile.service)?;
+        (front.service, front.found) = service::find(&front.job.profile.service)?;
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
             let mut things: Vec<String> = files::load(disk, &front.job.profile, front.job.new_file())?
@@ -317,11 +320,13 @@ impl Front {
         let reloadable = observed.is_some_and(|seen| seen.can_reload && seen.state.is_up());
         match wanted {
             // Under an active socket unit a reloaded daemon would bind its ports beside it.
-            Activation::Reload if !reloadable || service::needs_restart_for_sockets(&self.service) => {
-                Activation::Restart
-            }
+            Activation::Reload if !reloadable || self.has_sockets() => Activation::Restart,
             other => other,
         }
+    }
+
+    fn has_sockets(&self) -> bool {
+        self.observed.as_ref().is_some_and(|seen| service::needs_restart_for_sockets(&self.service, seen))
     }
 
     /// What will be done, in words.

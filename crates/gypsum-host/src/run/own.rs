@@ -4,9 +4,9 @@ use super::front::{Front, Wish};
 use crate::disk::{Disk, link_target};
 use crate::files::{Loaded, Loading, Overlay, load_over};
 use crate::service;
-use crate::survey::Host;
+use crate::survey::{Early, Host};
 use crate::trouble::Trouble;
-use gypsum_core::check::{check_change, check_return};
+use gypsum_core::check::CheckingChange;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::rules::fresh;
 use gypsum_core::survey::Survey;
@@ -14,11 +14,12 @@ use std::fs;
 use std::io::Read;
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 
 impl Front {
     /// What there is to say of the files as they will be, the worst first.
     pub(super) fn own_check(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
+        let early = Early::with(&self.job.profile, self.service.clone(), self.found.clone());
         let overlay = self.overlay(disk);
         let after = self.loading_after(disk, &overlay)?;
         let before = self.loading()?;
@@ -26,14 +27,17 @@ impl Front {
         let layers = (before.layers(profile), after.layers(profile));
         let mut survey = Survey::default();
         // What is new is the same whatever the host answers.
-        let fresh =
-            fresh(&before.subject(&layers.0, profile, &survey), &after.subject(&layers.1, profile, &survey));
-        let mut host = Host::new(profile, &self.service, &overlay, &self.job.who);
+        let nothing_known = Survey::default();
+        let sides = (
+            before.subject(&layers.0, profile, &nothing_known),
+            after.subject(&layers.1, profile, &nothing_known),
+        );
+        let fresh = fresh(&sides.0, &sides.1);
+        let host = Host::new(profile, &early, &overlay, &self.job.who);
         let back = matches!(self.job.wish, Wish::Files(_));
+        let mut checking = CheckingChange::of(sides.0, sides.1, &fresh);
         let mut findings = host.answer(&mut survey, |survey| {
-            let (before, after) =
-                (before.subject(&layers.0, profile, survey), after.subject(&layers.1, profile, survey));
-            if back { check_return(&before, &after) } else { check_change(&before, &after, &fresh) }
+            if back { checking.round_of_return(survey) } else { checking.round(survey) }
         });
         findings.extend(self.of_files(before));
         gypsum_core::check::worst_first(&mut findings);
@@ -105,7 +109,8 @@ impl Front {
 
     /// Files that somebody changed since the running service took them up: that would go live with this change.
     fn never_loaded(&self, loading: &Loading) -> Option<Finding> {
-        let since = service::took_up(&self.service)?;
+        let since = self.found.since_ms.filter(|_| self.found.state.is_up())?;
+        let since = SystemTime::UNIX_EPOCH + Duration::from_millis(u64::try_from(since).ok()?);
         let changed = |file: &&Loaded| {
             let written = fs::metadata(&file.real).and_then(|meta| meta.modified()).ok();
             written.is_some_and(|written| written > since + Duration::from_secs(1))

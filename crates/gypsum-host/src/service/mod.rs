@@ -50,10 +50,19 @@ pub struct Acted {
 /// How long a question to a service manager may take.
 const ASKING: Duration = Duration::from_secs(10);
 
-/// The service with the one unit of its names that exists on this host; without a service manager
+/// The service with the one unit of its names that exists on this host, and how it is; without a service manager
 /// entry it stays as it is.
+pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
+    if service.plain.is_none() && !service.unit.is_empty() {
+        return systemd::find(service);
+    }
+    let seen = service.plain.as_ref().map_or_else(|| Observation::only(State::Missing), plain::observe);
+    Ok((service.clone(), seen))
+}
+
+/// The service with the one unit of its names that exists on this host.
 pub fn resolve(service: &Service) -> Result<Service, Trouble> {
-    if service.unit.is_empty() { Ok(service.clone()) } else { systemd::resolve(service) }
+    find(service).map(|(service, _)| service)
 }
 
 /// What a person calls the service.
@@ -110,18 +119,15 @@ pub fn children_of(pid: u32) -> Vec<u32> {
     all
 }
 
-/// The memory that the service's processes hold, in bytes.
-pub fn memory(service: &Service) -> u64 {
-    let Some(main) = observe(service).main else { return 0 };
-    std::iter::once(main.pid).chain(children_of(main.pid)).map(proc::memory).sum()
+/// The main process of a service and all below it.
+pub fn processes(seen: &Observation) -> Vec<u32> {
+    let Some(main) = seen.main else { return Vec::new() };
+    std::iter::once(main.pid).chain(children_of(main.pid)).collect()
 }
 
-/// When the running service last took up its configuration, as far as its manager tells.
-pub fn took_up(service: &Service) -> Option<std::time::SystemTime> {
-    match (&service.plain, service.unit.first()) {
-        (None, Some(unit)) => systemd::took_up(&Manager::of(service), unit),
-        _ => None,
-    }
+/// The memory that the service's processes hold, in bytes.
+pub fn memory(seen: &Observation) -> u64 {
+    processes(seen).into_iter().map(proc::memory).sum()
 }
 
 /// Whether systemd knows a unit of this name; none where it does not answer.
@@ -130,9 +136,10 @@ pub fn unit_exists(name: &str) -> Option<bool> {
 }
 
 /// Whether the service's sockets belong to somebody else, who would not see a reload.
-pub fn needs_restart_for_sockets(service: &Service) -> bool {
-    service.plain.is_none()
-        && service.unit.first().is_some_and(|unit| systemd::is_socket_activated(&Manager::of(service), unit))
+pub fn needs_restart_for_sockets(service: &Service, seen: &Observation) -> bool {
+    let sockets: Vec<&str> =
+        seen.callers.iter().map(String::as_str).filter(|name| name.ends_with(".socket")).collect();
+    !sockets.is_empty() && systemd::any_active(&Manager::of(service), &sockets)
 }
 
 /// Tells a service something and waits until that is done or the time is up.

@@ -12,10 +12,9 @@ use crate::trouble::Trouble;
 use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
-use std::time::{Duration, Instant, SystemTime};
+use std::time::{Duration, Instant};
 
-const PROPERTIES: &str =
-    "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,Job";
+const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,Job,StateChangeTimestamp";
 
 type Shown = HashMap<String, String>;
 
@@ -75,7 +74,7 @@ impl Manager {
 }
 
 fn show(manager: &Manager, unit: &str) -> Option<Shown> {
-    let words = ["show", "--no-pager", "-p", PROPERTIES, "--", unit];
+    let words = ["show", "--no-pager", "--timestamp=us+utc", "-p", PROPERTIES, "--", unit];
     let ran = children::run(&manager.argv(&words), ASKING).ok()?;
     let pairs = ran.out.lines().filter_map(|line| line.split_once('='));
     let shown: Shown = pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect();
@@ -92,7 +91,8 @@ fn full_name(name: &str) -> Option<String> {
     (plain && !name.is_empty()).then(|| if typed { name.to_owned() } else { format!("{name}.service") })
 }
 
-pub fn resolve(service: &Service) -> Result<Service, Trouble> {
+/// The one of its units that exists here, and how it is.
+pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
     let mut why = None;
     let manager = Manager::of(service);
     for name in &service.unit {
@@ -107,7 +107,10 @@ pub fn resolve(service: &Service) -> Result<Service, Trouble> {
         };
         let get = |key: &str| shown.get(key).map_or("", String::as_str);
         match get("LoadState") {
-            "loaded" => return Ok(Service { unit: vec![get("Id").to_owned()], ..service.clone() }),
+            "loaded" => {
+                let found = Service { unit: vec![get("Id").to_owned()], ..service.clone() };
+                return Ok((found, seen(&shown)));
+            }
             "masked" => {
                 why = Some(
                     Trouble::cannot(format!("{name} is masked: it cannot be started"))
@@ -132,13 +135,11 @@ pub fn resolve(service: &Service) -> Result<Service, Trouble> {
     }))
 }
 
-/// When the unit last changed its state: a start, or the end of a reload. Signals by hand are not seen.
-pub fn took_up(manager: &Manager, unit: &str) -> Option<SystemTime> {
-    let words = ["show", "--timestamp=unix", "-p", "StateChangeTimestamp,ActiveState", "--", unit];
-    let ran = children::run(&manager.argv(&words), ASKING).ok()?;
-    let value = |key: &str| ran.out.lines().find_map(|line| line.strip_prefix(key)?.strip_prefix('='));
-    let seconds = value("StateChangeTimestamp")?.strip_prefix('@')?.parse().ok()?;
-    (value("ActiveState") == Some("active")).then(|| SystemTime::UNIX_EPOCH + Duration::from_secs(seconds))
+/// A moment as `show --timestamp=us+utc` has it, in milliseconds since 1970: `Mon 2026-11-23 06:02:22.275445 UTC`.
+fn moment(text: &str) -> Option<i64> {
+    let (_, text) = text.split_once(' ')?;
+    let time = jiff::civil::DateTime::strptime("%Y-%m-%d %H:%M:%S%.f", text.strip_suffix(" UTC")?).ok()?;
+    Some(time.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp().as_millisecond())
 }
 
 pub fn is_known(name: &str) -> Option<bool> {
@@ -147,9 +148,10 @@ pub fn is_known(name: &str) -> Option<bool> {
 }
 
 pub fn observe(manager: &Manager, unit: &str) -> Observation {
-    let Some(shown) = show(manager, unit) else {
-        return Observation::only(State::Unreachable);
-    };
+    show(manager, unit).map_or_else(|| Observation::only(State::Unreachable), |shown| seen(&shown))
+}
+
+fn seen(shown: &Shown) -> Observation {
     let get = |key: &str| shown.get(key).map_or("", String::as_str);
     let filled = |key: &str| Some(get(key).to_owned()).filter(|value| !value.is_empty());
     let pid: Option<u32> = get("MainPID").parse().ok().filter(|pid| *pid > 0);
@@ -159,6 +161,8 @@ pub fn observe(manager: &Manager, unit: &str) -> Observation {
         restarts: get("NRestarts").parse().ok(),
         result: filled("Result"),
         can_reload: get("CanReload") == "yes",
+        since_ms: moment(get("StateChangeTimestamp")),
+        callers: get("TriggeredBy").split_whitespace().map(str::to_owned).collect(),
         ..Observation::only(state_of(get("LoadState"), get("ActiveState"), get("SubState")))
     }
 }
@@ -177,13 +181,13 @@ fn state_of(load: &str, active: &str, sub: &str) -> State {
     }
 }
 
-pub fn is_socket_activated(manager: &Manager, unit: &str) -> bool {
-    let sockets = show(manager, unit).and_then(|shown| shown.get("TriggeredBy").cloned()).unwrap_or_default();
-    let active = |socket: &str| {
-        let asked = children::run(&manager.argv(&["is-active", "-q", "--", socket]), ASKING);
+/// Whether one of these units is active.
+pub fn any_active(manager: &Manager, units: &[&str]) -> bool {
+    let active = |unit: &&str| {
+        let asked = children::run(&manager.argv(&["is-active", "-q", "--", unit]), ASKING);
         asked.is_ok_and(|ran| ran.ok())
     };
-    sockets.split_whitespace().filter(|name| name.ends_with(".socket")).any(active)
+    units.iter().any(active)
 }
 
 pub fn act(manager: &Manager, reread: bool, unit: &str, deed: Deed, limit: Duration) -> Acted {

@@ -1,85 +1,86 @@
 //! Who listens on this host: sockets from `/proc/net`, each with its process and unit.
 
 use gypsum_core::profile::Service;
+use gypsum_core::service::Observation;
 use gypsum_core::survey::Holder;
 use procfs::net::{TcpState, UdpState};
-use procfs::process::FDTarget;
+use procfs::process::{FDTarget, Process};
+use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
 use std::net::{IpAddr, SocketAddr};
 
 /// All listening sockets of this host, at one moment.
 pub struct Endpoints {
-    sockets: Vec<(bool, SocketAddr, u64)>,
+    sockets: Vec<Socket>,
     paths: HashSet<String>,
-    processes: HashMap<u64, (i32, String)>,
-    units: HashMap<i32, Option<String>>,
-    ours: HashSet<i32>,
+    everybody: OnceCell<HashMap<u64, Owner>>,
+}
+
+struct Socket {
+    udp: bool,
+    address: SocketAddr,
+    inode: u64,
+}
+
+#[derive(Clone)]
+struct Owner {
+    pid: i32,
+    name: String,
     unit: Option<String>,
 }
 
 impl Endpoints {
-    /// A look at all of them; those of `service` are the daemon's own.
-    pub fn take(service: &Service) -> Self {
+    /// A look at all of them.
+    pub fn take() -> Self {
         let tcp = procfs::net::tcp().into_iter().chain(procfs::net::tcp6()).flatten();
-        let tcp = tcp
-            .filter(|entry| entry.state == TcpState::Listen)
-            .map(|entry| (false, entry.local_address, entry.inode));
+        let tcp = tcp.filter(|entry| entry.state == TcpState::Listen).map(|entry| Socket {
+            udp: false,
+            address: entry.local_address,
+            inode: entry.inode,
+        });
         let udp = procfs::net::udp().into_iter().chain(procfs::net::udp6()).flatten();
-        let udp = udp
-            .filter(|entry| entry.state == UdpState::Close)
-            .map(|entry| (true, entry.local_address, entry.inode));
-        let sockets: Vec<_> = tcp.chain(udp).collect();
+        let udp = udp.filter(|entry| entry.state == UdpState::Close).map(|entry| Socket {
+            udp: true,
+            address: entry.local_address,
+            inode: entry.inode,
+        });
         let paths = procfs::net::unix()
             .into_iter()
             .flatten()
             .filter_map(|entry| Some(entry.path?.to_str()?.to_owned()))
             .collect();
-        let wanted: HashSet<u64> = sockets.iter().map(|(.., inode)| *inode).collect();
-        let mut processes = HashMap::new();
-        let mut units = HashMap::new();
-        for process in procfs::process::all_processes().into_iter().flatten().flatten() {
-            let Ok(files) = process.fd() else { continue };
-            let inodes: Vec<u64> = files
-                .flatten()
-                .filter_map(|file| match file.target {
-                    FDTarget::Socket(inode) if wanted.contains(&inode) => Some(inode),
-                    _ => None,
-                })
-                .collect();
-            if inodes.is_empty() {
-                continue;
-            }
-            let name = process.stat().map(|stat| stat.comm).unwrap_or_default();
-            units.insert(process.pid, unit_of(process.pid));
-            for inode in inodes {
-                processes.entry(inode).or_insert_with(|| (process.pid, name.clone()));
-            }
-        }
-        let main = crate::service::observe(service).main;
-        let mut ours: HashSet<i32> = main.iter().filter_map(|main| i32::try_from(main.pid).ok()).collect();
-        if let Some(main) = main {
-            ours.extend(
-                crate::service::children_of(main.pid).into_iter().filter_map(|pid| i32::try_from(pid).ok()),
-            );
-        }
-        Self { sockets, paths, processes, units, ours, unit: service.unit.first().cloned() }
+        Self { sockets: tcp.chain(udp).collect(), paths, everybody: OnceCell::new() }
     }
 
-    /// Who listens on a port.
-    pub fn holders(&self, port: u16, udp: bool) -> Vec<Holder> {
-        let here =
-            self.sockets.iter().filter(|(is_udp, address, _)| *is_udp == udp && address.port() == port);
-        here.map(|(_, address, inode)| {
-            let (pid, name) =
-                self.processes.get(inode).cloned().unwrap_or((0, "a process that cannot be seen".into()));
-            let unit = self.units.get(&pid).cloned().flatten();
+    /// Who listens on a port; what belongs to `service`, as it was `seen`, is the daemon's own.
+    pub fn holders(&self, port: u16, udp: bool, (service, seen): &(Service, Observation)) -> Vec<Holder> {
+        let here = |socket: &&Socket| socket.udp == udp && socket.address.port() == port;
+        let sockets: Vec<&Socket> = self.sockets.iter().filter(here).collect();
+        if sockets.is_empty() {
+            return Vec::new();
+        }
+        // The daemon's own processes first: most often nobody else needs to be looked at.
+        let own: Vec<i32> =
+            crate::service::processes(seen).into_iter().filter_map(|pid| i32::try_from(pid).ok()).collect();
+        let wanted: HashSet<u64> = sockets.iter().map(|socket| socket.inode).collect();
+        let near = owners(own.iter().filter_map(|pid| Process::new(*pid).ok()), &wanted);
+        let unit = service.unit.first();
+        let holder = |socket: &&Socket| {
+            let owner = near.get(&socket.inode).or_else(|| self.everybody().get(&socket.inode));
             // A socket that the service manager holds for the service is the service's own.
-            let for_us = pid == 1 && self.unit.is_some();
-            let ours = for_us || self.ours.contains(&pid) || (unit.is_some() && unit == self.unit);
-            let process = if pid > 0 { format!("{name} (process {pid})") } else { name };
-            Holder { address: plain(address.ip()), process, unit, ours }
-        })
-        .collect()
+            let ours = owner.is_some_and(|owner| {
+                owner.pid == 1 && unit.is_some()
+                    || own.contains(&owner.pid)
+                    || owner.unit.is_some() && owner.unit.as_ref() == unit
+            });
+            let process = match owner {
+                Some(owner) => format!("{} (process {})", owner.name, owner.pid),
+                None => "a process that cannot be seen".into(),
+            };
+            let unit = owner.and_then(|owner| owner.unit.clone());
+            Holder { address: plain(socket.address.ip()), process, unit, ours }
+        };
+        sockets.iter().map(holder).collect()
     }
 
     /// Whether anybody listens on a Unix socket.
@@ -87,6 +88,37 @@ impl Endpoints {
         let other = path.strip_prefix("/var/run/").map(|rest| format!("/run/{rest}"));
         self.paths.contains(path) || other.is_some_and(|other| self.paths.contains(&other))
     }
+
+    fn everybody(&self) -> &HashMap<u64, Owner> {
+        self.everybody.get_or_init(|| {
+            let wanted: HashSet<u64> = self.sockets.iter().map(|socket| socket.inode).collect();
+            owners(procfs::process::all_processes().into_iter().flatten().flatten(), &wanted)
+        })
+    }
+}
+
+/// The first of `processes` that has each of these sockets.
+fn owners(processes: impl Iterator<Item = Process>, wanted: &HashSet<u64>) -> HashMap<u64, Owner> {
+    let mut owners = HashMap::new();
+    for process in processes {
+        let Ok(files) = process.fd() else { continue };
+        let inodes: Vec<u64> = files
+            .flatten()
+            .filter_map(|file| match file.target {
+                FDTarget::Socket(inode) if wanted.contains(&inode) => Some(inode),
+                _ => None,
+            })
+            .collect();
+        if inodes.is_empty() {
+            continue;
+        }
+        let name = process.stat().map(|stat| stat.comm).unwrap_or_default();
+        let owner = Owner { pid: process.pid, name, unit: unit_of(process.pid) };
+        for inode in inodes {
+            owners.entry(inode).or_insert_with(|| owner.clone());
+        }
+    }
+    owners
 }
 
 /// The address, or none for all of them.

@@ -6,9 +6,12 @@ mod place;
 
 use crate::children;
 use crate::files::{Loading, Overlay, resolved};
-use gypsum_core::check::{check, worst_first};
+use crate::later::Later;
+use endpoints::Endpoints;
+use gypsum_core::check::{Checking, worst_first};
 use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Profile, Service};
+use gypsum_core::service::{Observation, State};
 use gypsum_core::survey::{Answer, Question, Survey};
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
@@ -23,23 +26,53 @@ const VERSION: Duration = Duration::from_secs(5);
 /// After so many rounds of questions no more are answered: they do not come to an end.
 const ROUNDS: usize = 4;
 
+/// What is looked up of a daemon's host while its files are read.
+pub struct Early {
+    service: Later<(Service, Observation)>,
+    endpoints: Later<Endpoints>,
+}
+
+impl Early {
+    /// Begins to look for the service of a daemon, and for who listens here.
+    pub fn begin(profile: &Profile) -> Self {
+        let service = profile.service.clone();
+        let service = Later::begin(move || {
+            let nobody = || (Service::default(), Observation::only(State::Missing));
+            crate::service::find(&service).unwrap_or_else(|_| nobody())
+        });
+        Self { service, endpoints: endpoints_of(profile) }
+    }
+
+    /// The same, where the service is known.
+    pub fn with(profile: &Profile, service: Service, seen: Observation) -> Self {
+        Self { service: Later::known((service, seen)), endpoints: endpoints_of(profile) }
+    }
+}
+
+fn endpoints_of(profile: &Profile) -> Later<Endpoints> {
+    if profile.listen.is_empty() {
+        Later::when_wanted(Endpoints::take)
+    } else {
+        Later::begin(Endpoints::take)
+    }
+}
+
 /// This host, asked on behalf of one daemon.
 pub struct Host<'a> {
     profile: &'a Profile,
-    service: &'a Service,
+    early: &'a Early,
     overlay: &'a Overlay,
     who: &'a str,
-    endpoints: Option<endpoints::Endpoints>,
 }
 
 impl<'a> Host<'a> {
-    /// Asks for this daemon; `overlay` is what will be there besides what is, and `who` is typing.
-    pub fn new(profile: &'a Profile, service: &'a Service, overlay: &'a Overlay, who: &'a str) -> Self {
-        Self { profile, service, overlay, who, endpoints: None }
+    /// Asks for this daemon; what was looked up `early` is used; `overlay` is what will be there besides what is, and `who` is typing.
+    pub fn new(profile: &'a Profile, early: &'a Early, overlay: &'a Overlay, who: &'a str) -> Self {
+        Self { profile, early, overlay, who }
     }
 
     /// Runs `compute` until it asks nothing new, and answers its questions in between.
-    pub fn answer<T>(&mut self, survey: &mut Survey, compute: impl Fn(&Survey) -> T) -> T {
+    pub fn answer<T>(&self, survey: &mut Survey, mut compute: impl FnMut(&Survey) -> T) -> T {
         let mut result = compute(survey);
         for _ in 0..ROUNDS {
             let open = survey.open();
@@ -54,7 +87,7 @@ impl<'a> Host<'a> {
         result
     }
 
-    fn look_up(&mut self, open: Vec<Question>) -> Vec<(Question, Answer)> {
+    fn look_up(&self, open: Vec<Question>) -> Vec<(Question, Answer)> {
         // Names take their time: they are looked up side by side, and as long as all of them may take together.
         let names: Vec<String> = open
             .iter()
@@ -73,14 +106,16 @@ impl<'a> Host<'a> {
         answers
     }
 
-    fn one(&mut self, question: &Question) -> Answer {
+    fn one(&self, question: &Question) -> Answer {
         match question {
             Question::Path { path, account } => self.path(path, account.as_deref()),
             Question::User(name) => Answer::Is(crate::accounts::user(name).is_some()),
             Question::Group(name) => Answer::Is(crate::accounts::group(name).is_some()),
             Question::OwnAddress(address) => own_address(*address),
-            Question::Holders { port, udp } => Answer::Holders(self.endpoints().holders(*port, *udp)),
-            Question::SocketHolder(path) => Answer::Is(self.endpoints().serves(path)),
+            Question::Holders { port, udp } => {
+                Answer::Holders(self.early.endpoints.get().holders(*port, *udp, self.early.service.get()))
+            }
+            Question::SocketHolder(path) => Answer::Is(self.early.endpoints.get().serves(path)),
             Question::Memory => self.memory(),
             Question::Version => self.version(),
             Question::Typist => people::typist(self.who),
@@ -103,12 +138,7 @@ impl<'a> Host<'a> {
     }
 
     fn runs(&self) -> bool {
-        crate::service::observe(self.service).state.is_up()
-    }
-
-    fn endpoints(&mut self) -> &endpoints::Endpoints {
-        let service = self.service;
-        self.endpoints.get_or_insert_with(|| endpoints::Endpoints::take(service))
+        self.early.service.get().1.state.is_up()
     }
 
     /// What is free or can be freed, and what the daemon itself holds now.
@@ -116,7 +146,7 @@ impl<'a> Host<'a> {
         let Some(free) = procfs::Meminfo::current().ok().and_then(|memory| memory.mem_available) else {
             return Answer::Unknown;
         };
-        Answer::Amount(free + crate::service::memory(self.service))
+        Answer::Amount(free + crate::service::memory(&self.early.service.get().1))
     }
 
     fn version(&self) -> Answer {
@@ -176,15 +206,13 @@ fn resolve(names: Vec<String>) -> Vec<(Question, Answer)> {
 }
 
 /// What our own rules say of a daemon's files as they are, the worst first.
-pub fn check_standing(profile: &Profile, loading: &Loading) -> Vec<Finding> {
-    let service = crate::service::resolve(&profile.service).unwrap_or_default();
+pub fn check_standing(profile: &Profile, loading: &Loading, early: &Early) -> Vec<Finding> {
     let (overlay, layers, who) = (Overlay::new(), loading.layers(profile), crate::who::who());
-    let mut host = Host::new(profile, &service, &overlay, &who);
+    let host = Host::new(profile, early, &overlay, &who);
     let mut survey = Survey::default();
-    let mut findings = host.answer(&mut survey, |survey| {
-        let subject = loading.subject(&layers, profile, survey);
-        check(&subject)
-    });
+    let nothing_known = Survey::default();
+    let mut checking = Checking::of(loading.subject(&layers, profile, &nothing_known));
+    let mut findings = host.answer(&mut survey, |survey| checking.round(survey));
     worst_first(&mut findings);
     findings
 }

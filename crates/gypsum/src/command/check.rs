@@ -8,11 +8,13 @@ use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 use gypsum_host::rehearse::check_live;
+use gypsum_host::survey::{Early, check_standing};
 
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
+    let early = Early::begin(&profile);
     let loading = files::load(&RealDisk, &profile, None)?;
-    let mut findings = gypsum_host::survey::check_standing(&profile, &loading);
+    let mut findings = check_standing(&profile, &loading, &early);
     let mut by = "Gypsum's own rules".to_owned();
     match &profile.checker {
         Some(checker) => {

@@ -1,0 +1,42 @@
+//! What is found out in another thread while this one goes on.
+
+use std::cell::{OnceCell, RefCell};
+use std::thread::JoinHandle;
+
+/// A value that may still be on its way.
+pub struct Later<T> {
+    here: OnceCell<T>,
+    coming: RefCell<Option<JoinHandle<T>>>,
+    find: Box<dyn Fn() -> T>,
+}
+
+impl<T: Send + 'static> Later<T> {
+    /// Begins to find it out.
+    pub fn begin(find: impl Fn() -> T + Clone + Send + 'static) -> Self {
+        // Where no thread can be had, it is found out when it is wanted.
+        let coming = std::thread::Builder::new().spawn(find.clone()).ok();
+        Self { coming: RefCell::new(coming), ..Self::when_wanted(find) }
+    }
+
+    /// One that is found out when it is wanted.
+    pub fn when_wanted(find: impl Fn() -> T + 'static) -> Self {
+        Self { here: OnceCell::new(), coming: RefCell::new(None), find: Box::new(find) }
+    }
+
+    /// One that is here already.
+    pub fn known(value: T) -> Self
+    where
+        T: Clone,
+    {
+        let again = value.clone();
+        Self { here: OnceCell::from(value), ..Self::when_wanted(move || again.clone()) }
+    }
+
+    /// The value; waits for it.
+    pub fn get(&self) -> &T {
+        self.here.get_or_init(|| match self.coming.borrow_mut().take() {
+            Some(coming) => coming.join().unwrap_or_else(|_| (self.find)()),
+            None => (self.find)(),
+        })
+    }
+}
