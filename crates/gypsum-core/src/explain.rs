@@ -103,7 +103,10 @@ fn takes_effect(profile: &Profile, setting: &Setting) -> String {
     let what = match setting.activation.unwrap_or(profile.service.activation) {
         Activation::None => "at once",
         Activation::Reload => "with a reload",
+        Activation::Signal => "with a signal",
+        Activation::Command => "with a command that tells it",
         Activation::Restart => "with a restart",
+        Activation::StopFirst => "with a restart; it is down while its files change",
     };
     match &setting.holds_for {
         Some(whom) => format!("{what}, for {whom}"),

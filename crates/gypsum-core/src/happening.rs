@@ -4,6 +4,7 @@ use crate::change::Verdict;
 use crate::edit::Shown;
 use crate::finding::Finding;
 use crate::health::{Judgement, Outcome};
+use crate::report::Reading;
 use serde::{Deserialize, Serialize};
 
 /// One thing that happened.
@@ -76,6 +77,22 @@ pub enum Happening {
         ms: u64,
         /// Whether this was for the old configuration.
         back: bool,
+    },
+    /// Something else was done, with another service or by a chore.
+    Beside {
+        /// What, in words.
+        how: String,
+        /// Whether it ended well.
+        ok: bool,
+        /// What it said, where it did not.
+        said: String,
+        /// How long it took.
+        ms: u64,
+    },
+    /// Values before and after.
+    Read {
+        /// The values.
+        readings: Vec<Reading>,
     },
     /// Health checks after an activation.
     Looked {

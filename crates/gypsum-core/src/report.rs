@@ -126,7 +126,9 @@ impl Report {
             | Happening::Waiting { .. }
             | Happening::Log { .. }
             | Happening::Restoring { .. }
-            | Happening::Noted { .. } => {}
+            | Happening::Noted { .. }
+            | Happening::Beside { .. } => {}
+            Happening::Read { readings } => self.readings = readings,
         }
     }
 

@@ -88,6 +88,9 @@ pub struct Observation {
     /// The manager's other entries that start this one when they are called.
     #[serde(default)]
     pub callers: Vec<String>,
+    /// The manager's other entries that a stop of this one takes along.
+    #[serde(default)]
+    pub dependants: Vec<String>,
 }
 
 impl Observation {
@@ -105,6 +108,7 @@ impl Observation {
             printed: None,
             since_ms: None,
             callers: Vec::new(),
+            dependants: Vec::new(),
         }
     }
 
@@ -134,13 +138,17 @@ pub fn taken_up(
 ) -> TakenUp {
     match activation {
         Activation::None => TakenUp::Yes,
-        Activation::Restart if before.main.is_none() && before.invocation.is_none() => TakenUp::Yes,
-        Activation::Restart => {
+        Activation::Restart | Activation::StopFirst
+            if before.main.is_none() && before.invocation.is_none() =>
+        {
+            TakenUp::Yes
+        }
+        Activation::Restart | Activation::StopFirst => {
             let same = before.main == after.main && before.invocation == after.invocation;
             if same { TakenUp::No } else { TakenUp::Yes }
         }
-        Activation::Reload if before.main != after.main => TakenUp::Yes,
-        Activation::Reload => match proof {
+        _ if before.main != after.main => TakenUp::Yes,
+        _ => match proof {
             Some(Proof::Listeners) => renewed(&before.listeners, &after.listeners),
             Some(Proof::Children) => renewed(&before.children, &after.children),
             Some(Proof::Prints(_)) => match (&before.printed, &after.printed) {

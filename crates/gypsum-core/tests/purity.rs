@@ -23,7 +23,7 @@ const FORBIDDEN: [&str; 14] = [
     "print!",
     "std::thread",
 ];
-const ALLOWED: [&str; 10] = [
+const ALLOWED: [&str; 11] = [
     "aho-corasick",
     "jiff",
     "jsonc-parser",
@@ -32,6 +32,7 @@ const ALLOWED: [&str; 10] = [
     "saphyr-parser",
     "serde",
     "serde_json",
+    "shlex",
     "similar",
     "toml",
 ];

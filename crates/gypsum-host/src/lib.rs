@@ -18,6 +18,7 @@ pub mod files;
 pub mod journal;
 mod later;
 pub mod locks;
+pub mod logs;
 pub mod look;
 pub mod mounts;
 pub mod probe;

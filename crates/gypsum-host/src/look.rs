@@ -1,9 +1,11 @@
 //! Looking: until every check holds within its patience, and then on for a while, for nothing counts
 //! that dies a second later.
 
+use crate::probe::Scene;
 use crate::world::World;
 use gypsum_core::health::{Judgement, Outcome, judge};
-use gypsum_core::profile::{Activation, Check, Probe, Service};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, State, TakenUp, taken_up};
 use std::time::Duration;
 
@@ -21,6 +23,10 @@ pub struct Look<'a> {
     pub activation: Activation,
     /// How long all must stay well.
     pub steady: Duration,
+    /// What probes know of it.
+    pub scene: &'a Scene,
+    /// How long a service that is on its way up is waited for, whatever the patience.
+    pub limit: Duration,
     /// Whether the person may end it: not while the old configuration is coming back.
     pub interruptible: bool,
 }
@@ -31,35 +37,57 @@ const GRACE: Duration = Duration::from_millis(400);
 const PULSE: Duration = Duration::from_millis(100);
 
 impl Look<'_> {
-    /// One try of each check, side by side, without patience: how it is now.
-    pub fn once(&self) -> Vec<Outcome> {
+    /// One try of each check, side by side, without patience: how it is now, and how the service is.
+    pub fn once(&self) -> (Vec<Outcome>, Option<Observation>) {
         std::thread::scope(|scope| {
-            let tries: Vec<_> =
-                self.checks.iter().map(|check| scope.spawn(|| self.try_once(check).0)).collect();
-            tries
-                .into_iter()
-                .zip(self.checks)
-                .map(|(one, check)| one.join().unwrap_or_else(|_| broken(check)))
-                .collect()
+            let try_one = |check| scope.spawn(move || self.world.probe(check, self.scene));
+            let probed = |check: &&Check| check.probe != Probe::Service;
+            let tries: Vec<_> = self.checks.iter().filter(probed).map(try_one).collect();
+            let begun = self.world.now_ms();
+            let seen = self.watches_service().then(|| self.world.observe(self.service));
+            let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
+            let mut tries = tries.into_iter();
+            let mut outcomes = Vec::new();
+            for check in self.checks {
+                outcomes.push(match (&seen, check.probe == Probe::Service) {
+                    (Some(seen), true) => self.judge_service(check, seen, ms).0,
+                    _ => tries.next().and_then(|one| one.join().ok()).unwrap_or_else(|| broken(check)),
+                });
+            }
+            (outcomes, seen)
         })
     }
 
+    fn watches_service(&self) -> bool {
+        self.checks.iter().any(|check| check.probe == Probe::Service)
+    }
+
     /// All checks with their patience, then on for the steady time, then once more; judged against
-    /// `baseline`.
+    /// `baseline`. The service comes first: an old generation answers for some milliseconds after it was told.
     pub fn carefully(&self, baseline: &[Outcome]) -> (Vec<Outcome>, Judgement) {
         if self.checks.is_empty() {
             // Nothing is known that could be looked at, and waiting would not make it known.
             return (Vec::new(), Judgement::Unproven);
         }
+        let of_service = |check: &&Check| check.probe == Probe::Service;
+        let first = self.checks.iter().find(of_service).map(|check| self.with_patience(check));
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
-            let tries: Vec<_> =
-                self.checks.iter().map(|check| scope.spawn(|| self.with_patience(check))).collect();
-            let joined = tries.into_iter().zip(self.checks);
-            joined.map(|(one, check)| one.join().unwrap_or_else(|_| (broken(check), false))).collect()
+            let others = self.checks.iter().filter(|check| !of_service(check));
+            let mut tries: std::collections::VecDeque<_> =
+                others.map(|check| scope.spawn(|| self.with_patience(check))).collect();
+            let mut outcome = |check: &Check| match (&first, check.probe == Probe::Service) {
+                (Some(first), true) => first.clone(),
+                _ => {
+                    let tried = tries.pop_front().and_then(|one| one.join().ok());
+                    tried.unwrap_or_else(|| (broken(check), false))
+                }
+            };
+            self.checks.iter().map(&mut outcome).collect()
         });
         let plain = |outcomes: &[(Outcome, bool)]| -> Vec<Outcome> {
             outcomes.iter().map(|(one, _)| one.clone()).collect()
         };
+        self.heed_log(&mut outcomes);
         if judge(baseline, &plain(&outcomes)) == Judgement::Worse {
             // It may have died while the others were waited for.
             for (check, outcome) in self.checks.iter().zip(&mut outcomes) {
@@ -69,12 +97,31 @@ impl Look<'_> {
             }
             return (plain(&outcomes), Judgement::Worse);
         }
-        self.stay(&mut outcomes);
+        if !self.steady.is_zero() {
+            self.stay(&mut outcomes);
+            self.heed_log(&mut outcomes);
+        }
         let judgement = match judge(baseline, &plain(&outcomes)) {
             Judgement::Well if outcomes.iter().any(|(_, unproven)| *unproven) => Judgement::Unproven,
             judgement => judgement,
         };
         (plain(&outcomes), judgement)
+    }
+
+    /// A line of its log that the profile knows as a failure counts, whatever else was seen.
+    fn heed_log(&self, outcomes: &mut [(Outcome, bool)]) {
+        let failed = &self.service.failed;
+        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let Some(n) = service.filter(|n| outcomes[*n].0.well && !failed.is_empty() && self.before.is_some())
+        else {
+            return;
+        };
+        let text = self.world.log_text(self.scene);
+        let says = |line: &&str| failed.iter().any(|pattern| line.contains(pattern.as_str()));
+        if let Some(line) = text.lines().find(says) {
+            outcomes[n].0.well = false;
+            outcomes[n].0.said = format!("its log says: {}", line.trim());
+        }
     }
 
     fn cut_short(&self) -> bool {
@@ -84,13 +131,15 @@ impl Look<'_> {
     fn with_patience(&self, check: &Check) -> (Outcome, bool) {
         let begun = self.world.now_ms();
         let patience = i64::try_from(check.patience_ms).unwrap_or(i64::MAX);
-        let mut pause = Duration::from_millis(10);
+        let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
+        let mut pause = Duration::from_millis(2);
         loop {
             let (mut outcome, unproven, final_word) = self.try_once(check);
             let spent = self.world.now_ms().saturating_sub(begun);
             outcome.ms = u64::try_from(spent).unwrap_or(0);
             let vain = spent >= GRACE.as_millis() as i64 && (final_word || self.is_down(check));
-            if outcome.well || spent >= patience || self.cut_short() || vain {
+            let over = spent >= patience && !(spent < limit && self.is_on_its_way());
+            if outcome.well || over || self.cut_short() || vain {
                 return (outcome, unproven);
             }
             self.world.sleep(pause);
@@ -104,6 +153,11 @@ impl Look<'_> {
         known && check.probe != Probe::Service && is_final(self.world.observe(self.service).state)
     }
 
+    /// Whether its manager says that it is still being started: slow daemons are waited for.
+    fn is_on_its_way(&self) -> bool {
+        self.before.is_some() && self.world.observe(self.service).state == State::Starting
+    }
+
     /// Looks at the service until the steady time is over, and at everything once more at its end.
     fn stay(&self, outcomes: &mut [(Outcome, bool)]) {
         let service = self.checks.iter().position(|check| check.probe == Probe::Service);
@@ -113,7 +167,7 @@ impl Look<'_> {
         while self.world.now_ms().saturating_sub(begun) < steady && !self.cut_short() {
             self.world.sleep(PULSE.min(self.steady));
             if let Some((n, first)) = &first {
-                let now = self.world.observe(self.service);
+                let now = self.world.observe_again(self.service, first);
                 if !now.state.is_up() || !first.same_start(&now) {
                     outcomes[*n].0.well = false;
                     outcomes[*n].0.said = gone(first, &now);
@@ -142,14 +196,21 @@ impl Look<'_> {
         if check.probe == Probe::Service {
             self.try_service(check)
         } else {
-            (self.world.probe(check), false, false)
+            (self.world.probe(check, self.scene), false, false)
         }
     }
 
     fn try_service(&self, check: &Check) -> (Outcome, bool, bool) {
         let begun = self.world.now_ms();
-        let now = self.world.observe(self.service);
+        let now = match self.before.filter(|_| !self.activation.replaces()) {
+            Some(before) => self.world.observe_again(self.service, before),
+            None => self.world.observe(self.service),
+        };
         let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
+        self.judge_service(check, &now, ms)
+    }
+
+    fn judge_service(&self, check: &Check, now: &Observation, ms: u64) -> (Outcome, bool, bool) {
         let outcome = |well, said: String| Outcome { name: check.name.clone(), well, said, ms };
         if !now.state.is_up() || now.state == State::Reloading {
             let said = match &now.result {
@@ -159,19 +220,19 @@ impl Look<'_> {
             return (outcome(false, said), false, is_final(now.state));
         }
         let Some(before) = self.before else {
-            return (outcome(true, running(None, &now)), false, false);
+            return (outcome(true, running(None, now)), false, false);
         };
-        match taken_up(before, &now, self.activation, self.service.proof.as_ref()) {
-            TakenUp::Yes => (outcome(true, running(Some(before), &now)), false, false),
+        match taken_up(before, now, self.activation, self.service.proof.as_ref()) {
+            TakenUp::Yes => (outcome(true, running(Some(before), now)), false, false),
             TakenUp::Unproven => {
                 let said = format!(
                     "{}; nothing shows whether it took up the new configuration",
-                    running(Some(before), &now)
+                    running(Some(before), now)
                 );
                 (outcome(true, said), true, false)
             }
             TakenUp::No => {
-                let said = format!("{}, still on the configuration from before", running(Some(before), &now));
+                let said = format!("{}, still on the configuration from before", running(Some(before), now));
                 (outcome(false, said), false, false)
             }
         }

@@ -1,13 +1,20 @@
 //! The world around the files: services, health checks, time. A test has one of its own.
 
 use crate::disk::{Disk, RealDisk};
+use crate::logs::Marks;
+use crate::probe::Scene;
 use crate::service::{self, Acted, Deed};
 use gypsum_core::health::Outcome;
-use gypsum_core::profile::{Check, Probe, Service};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
+use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
+
+/// How long a reading may take.
+const READING: Duration = Duration::from_secs(5);
 
 /// What a change needs of the world.
 pub trait World: Sync {
@@ -15,10 +22,30 @@ pub trait World: Sync {
     fn disk(&self) -> &dyn Disk;
     /// One look at a service.
     fn observe(&self, service: &Service) -> Observation;
+    /// One more look at a service that was seen as `last` a moment ago.
+    fn observe_again(&self, service: &Service, _last: &Observation) -> Observation {
+        self.observe(service)
+    }
+    /// Those of these units that are up, of the manager that the service is with.
+    fn active_units(&self, _service: &Service, _units: &[String]) -> Vec<String> {
+        Vec::new()
+    }
     /// Tells a service something, and waits until that is done or the time is up.
     fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted;
     /// One try of a health check other than that of the service.
-    fn probe(&self, check: &Check) -> Outcome;
+    fn probe(&self, check: &Check, scene: &Scene) -> Outcome;
+    /// The value that a reading shows.
+    fn read(&self, source: &Probe, scene: &Scene) -> Result<String, String>;
+    /// Runs a command to its end; its last words where it does not end well.
+    fn run(&self, argv: &[String], limit: Duration) -> Result<(), String>;
+    /// How far log files have come.
+    fn marks(&self, _files: &[String]) -> Marks {
+        Marks::default()
+    }
+    /// What came into a service's logs since it was told.
+    fn log_text(&self, _scene: &Scene) -> String {
+        String::new()
+    }
     /// The last lines of a service's log since a moment (milliseconds since 1970).
     fn log_since(&self, service: &Service, at_ms: i64) -> Vec<String>;
     /// Milliseconds since 1970.
@@ -58,13 +85,44 @@ impl World for RealWorld {
         service::observe(service)
     }
 
+    fn observe_again(&self, service: &Service, last: &Observation) -> Observation {
+        service::observe_again(service, last)
+    }
+
+    fn active_units(&self, service: &Service, units: &[String]) -> Vec<String> {
+        service::active_units(service, units)
+    }
+
     fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
         service::act(service, deed, limit)
     }
 
-    fn probe(&self, check: &Check) -> Outcome {
+    fn probe(&self, check: &Check, scene: &Scene) -> Outcome {
         debug_assert!(check.probe != Probe::Service, "a service is observed, not probed");
-        crate::probe::probe(check)
+        crate::probe::probe(check, scene)
+    }
+
+    fn read(&self, source: &Probe, scene: &Scene) -> Result<String, String> {
+        crate::probe::read(source, scene, READING)
+    }
+
+    fn run(&self, argv: &[String], limit: Duration) -> Result<(), String> {
+        service::run(argv, limit)
+    }
+
+    fn marks(&self, files: &[String]) -> Marks {
+        Marks::take(files.iter().map(Path::new))
+    }
+
+    fn log_text(&self, scene: &Scene) -> String {
+        let Some(since) = scene.since_ms else { return String::new() };
+        let of_file = |file: &String| scene.marks.since(Path::new(file)).ok();
+        let mut text: Vec<String> = scene.service.log.iter().filter_map(of_file).collect();
+        // A daemon that has its own logs says there what matters.
+        if text.is_empty() {
+            text.push(service::journal_since(&scene.service, since));
+        }
+        text.join("\n")
     }
 
     fn log_since(&self, service: &Service, at_ms: i64) -> Vec<String> {

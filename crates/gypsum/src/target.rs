@@ -3,7 +3,8 @@
 use crate::args::Target;
 use gypsum_core::doc::Family;
 use gypsum_core::finding::Finding;
-use gypsum_core::profile::{Check, Checker, Files, Profile, Service};
+use gypsum_core::probe::{Check, parse_check};
+use gypsum_core::profile::{Checker, Files, Profile, Service};
 use gypsum_core::text::nearest;
 use gypsum_host::profiles::{NoProfile, check_name, load};
 use gypsum_host::trouble::Trouble;
@@ -38,13 +39,17 @@ pub fn profile_of(target: &Target) -> Result<Profile, NoTarget> {
         None => load(&target.daemon, target.profile.as_deref())?,
     };
     for word in &target.checks {
-        let check = Check::parse_word(word).map_err(|why| {
-            Trouble::usage(format!("--health {word}: {why}"))
-                .mend("for example --health 6379 or --health http://localhost/")
-        })?;
-        profile.health.push(check);
+        profile.health.push(check_of("--health", word)?);
     }
     Ok(profile)
+}
+
+/// A health check as it is typed.
+pub fn check_of(option: &str, sentence: &str) -> Result<Check, Trouble> {
+    parse_check(sentence).map_err(|why| {
+        Trouble::usage(format!("{option} {sentence:?}: {}", why.0))
+            .mend(format!("for example {option} 6379, or {option} 'http http://localhost/ 200'"))
+    })
 }
 
 /// A daemon that is named on the command line alone.

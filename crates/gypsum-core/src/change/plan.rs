@@ -2,7 +2,8 @@
 //! file names, digests, argument vectors and times. It is the first record of the journal.
 
 use crate::health::Outcome;
-use crate::profile::{Activation, Check, Service};
+use crate::probe::Check;
+use crate::profile::{Activation, Chore, Part, Service};
 use crate::service::Observation;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
@@ -63,6 +64,17 @@ pub struct PlannedFile {
     pub dress: Option<Dress>,
 }
 
+/// A further service of a change.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlannedNeighbour {
+    /// It; the unit is the one that was found.
+    pub service: Service,
+    /// What it has to do with the daemon.
+    pub part: Part,
+    /// What a follower needs.
+    pub activation: Activation,
+}
+
 /// The plan of one change.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Plan {
@@ -88,6 +100,15 @@ pub struct Plan {
     pub limit_ms: u64,
     /// How long all must stay well, in milliseconds.
     pub steady_ms: u64,
+    /// Further services that have to do with it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub neighbours: Vec<PlannedNeighbour>,
+    /// Units that were up and that a stop of the service takes along.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub taken_along: Vec<String>,
+    /// What is to be done between writing the files and the activation.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub chores: Vec<Chore>,
     /// The health checks for the configuration as it was.
     pub checks_before: Vec<Check>,
     /// The health checks for the configuration as it will be.

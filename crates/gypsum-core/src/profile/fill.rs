@@ -1,6 +1,6 @@
 //! Filling the settings named in braces into a health check: `127.0.0.1:{Port}`.
 
-use super::schema::{Check, Probe};
+use crate::probe::Check;
 
 /// A name in braces that has neither a value nor a default.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -11,22 +11,11 @@ pub struct MissingSetting(
 
 /// `check` with every `{NAME}` in its texts replaced by `value_of(NAME)`.
 pub fn fill(check: &Check, value_of: &dyn Fn(&str) -> Option<String>) -> Result<Check, MissingSetting> {
-    let text = |text: &String| fill_text(text, value_of);
-    let probe = match &check.probe {
-        Probe::Service | Probe::Listens { .. } => check.probe.clone(),
-        Probe::Tcp { at } => Probe::Tcp { at: text(at)? },
-        Probe::Http { url, status, contains } => Probe::Http {
-            url: text(url)?,
-            status: *status,
-            contains: contains.as_ref().map(text).transpose()?,
-        },
-        Probe::Command { run, status, prints } => Probe::Command {
-            run: run.iter().map(text).collect::<Result<_, _>>()?,
-            status: *status,
-            prints: prints.as_ref().map(text).transpose()?,
-        },
-    };
-    Ok(Check { name: text(&check.name)?, probe, ..check.clone() })
+    let mut filled = check.clone();
+    for text in std::iter::once(&mut filled.name).chain(filled.probe.texts()) {
+        *text = fill_text(text, value_of)?;
+    }
+    Ok(filled)
 }
 
 fn fill_text(text: &str, value_of: &dyn Fn(&str) -> Option<String>) -> Result<String, MissingSetting> {

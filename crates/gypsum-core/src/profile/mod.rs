@@ -5,14 +5,13 @@ mod fill;
 mod read;
 mod rule;
 mod schema;
+mod service;
 mod setting;
 
 pub use builtin::{BUILT_IN, BuiltIn, built_in};
 pub use fill::{MissingSetting, fill};
 pub use read::{ProfileError, read};
 pub use rule::{Admitted, Beside, Covered, EndsAlike, Form, InList, LastWord, Order, Rule, Twins, WantsEnd};
-pub use schema::{
-    Activation, Argv, Check, Checker, Effective, Files, Layout, Listen, Login, Other, Plain, Probe, Profile,
-    Proof, Service, Stop,
-};
+pub use schema::{Argv, Checker, Effective, Files, Layout, Listen, Login, Other, Profile};
+pub use service::{Activation, Chore, Keeper, Neighbour, Part, Plain, Proof, Service, Stop};
 pub use setting::{Role, Setting, Sort};

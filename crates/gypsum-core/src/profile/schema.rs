@@ -1,11 +1,14 @@
 //! The shape of a profile.
 
+use super::service::{Chore, Neighbour, Service};
 use super::{Rule, Setting};
 use crate::doc::{Dialect, Family};
+use crate::probe::Check;
+use crate::reading::Reading;
 use crate::text::fits;
 use crate::value::Spelling;
 use jiff::SignedDuration;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use std::collections::BTreeMap;
 
 /// A command as an argument vector; never a shell line. The first word is an absolute path.
@@ -36,8 +39,17 @@ pub struct Profile {
     /// Its own checker.
     pub checker: Option<Checker>,
     /// What must hold for it to count as well, besides its service running.
-    #[serde(default, deserialize_with = "super::read::checks")]
+    #[serde(default, deserialize_with = "crate::probe::checks")]
     pub health: Vec<Check>,
+    /// Values that are looked at before and after a change.
+    #[serde(default, deserialize_with = "crate::reading::readings")]
+    pub reading: Vec<Reading>,
+    /// Further services that have to do with it.
+    #[serde(default)]
+    pub neighbour: Vec<Neighbour>,
+    /// What is to be done between writing the files and the activation.
+    #[serde(default)]
+    pub chore: Vec<Chore>,
     /// Whether the daemon's own checker refuses names that the daemon does not know.
     #[serde(default)]
     pub names_by_checker: bool,
@@ -217,93 +229,6 @@ impl Files {
     }
 }
 
-/// How a daemon takes up its configuration.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Activation {
-    /// Nothing is needed.
-    None,
-    /// It reads the file again while it runs.
-    Reload,
-    /// It is stopped and started.
-    #[default]
-    Restart,
-}
-
-impl Activation {
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::None => "none",
-            Self::Reload => "reload",
-            Self::Restart => "restart",
-        }
-    }
-}
-
-/// What keeps the daemon running. Either `unit` or `plain` says how; with neither, the daemon is
-/// looked at by its health checks alone.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Service {
-    /// Names of the systemd unit; the first that exists on this host is meant.
-    pub unit: Vec<String>,
-    /// A process of its own, without a service manager.
-    pub plain: Option<Plain>,
-    /// What a change needs unless the setting says otherwise.
-    pub activation: Activation,
-    /// What shows that a reload really took up the new configuration.
-    pub proof: Option<Proof>,
-    /// Whether it is a unit of a user's own service manager.
-    pub user: bool,
-    /// Whether the service manager reads its unit files again before it is told anything.
-    pub reread: bool,
-    /// How long an activation may take.
-    pub limit: Option<SignedDuration>,
-    /// How long all must stay well after it first was.
-    pub steady: Option<SignedDuration>,
-}
-
-/// A process with a pid file, started by a command and told by signals.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Plain {
-    /// Where it writes its process id.
-    pub pid_file: String,
-    /// The command that starts it and returns when it is detached.
-    pub start: Argv,
-    /// The signal that makes it read its configuration; none where it cannot.
-    pub reload_signal: Option<String>,
-    /// The signal that ends it.
-    #[serde(default)]
-    pub stop: Stop,
-}
-
-/// The signal that ends a plain process.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "UPPERCASE")]
-pub enum Stop {
-    /// SIGTERM
-    #[default]
-    Term,
-    /// SIGINT
-    Int,
-    /// SIGQUIT
-    Quit,
-}
-
-/// What must be another than before, once a reload has really been applied.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Proof {
-    /// The listening sockets of the main process.
-    Listeners,
-    /// The child processes of the main process.
-    Children,
-    /// What this command prints.
-    Prints(Argv),
-}
-
 /// The daemon's own checker.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -331,59 +256,6 @@ pub struct Checker {
     /// Whether it tells everything on standard output.
     #[serde(default)]
     pub on_stdout: bool,
-}
-
-/// What one health check looks at.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Probe {
-    /// The service itself: running, the generation that the activation implies, no restarts.
-    Service,
-    /// Somebody listens on a port of this host.
-    Listens {
-        /// On which address; all of them where none is named.
-        address: Option<String>,
-        /// The port.
-        port: u16,
-        /// Whether of UDP.
-        udp: bool,
-    },
-    /// A connection to `host:port`.
-    Tcp {
-        /// Where to.
-        at: String,
-    },
-    /// An HTTP answer.
-    Http {
-        /// What is asked for.
-        url: String,
-        /// The status that must come; any from 200 to 399 where none is given.
-        status: Option<u16>,
-        /// A text that must be in the body.
-        contains: Option<String>,
-    },
-    /// What a command says.
-    Command {
-        /// The command.
-        run: Argv,
-        /// The exit status that must come.
-        status: i32,
-        /// A text that it must print.
-        prints: Option<String>,
-    },
-}
-
-/// One health check.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Check {
-    /// Its name in output.
-    pub name: String,
-    /// What it looks at.
-    pub probe: Probe,
-    /// How long it may fail at first, in milliseconds.
-    pub patience_ms: u64,
-    /// How long one try may take, in milliseconds.
-    pub limit_ms: u64,
 }
 
 impl Profile {
@@ -421,6 +293,9 @@ impl Profile {
             service: Service::default(),
             checker: None,
             health: Vec::new(),
+            reading: Vec::new(),
+            neighbour: Vec::new(),
+            chore: Vec::new(),
             setting: BTreeMap::new(),
             names: Vec::new(),
             names_by_checker: false,

@@ -2,7 +2,8 @@
 
 use super::Subject;
 use crate::finding::Finding;
-use crate::profile::{Check, Form, Probe, Rule};
+use crate::probe::Check;
+use crate::profile::{Form, Rule};
 use crate::text::nearest;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -101,12 +102,8 @@ pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
 
 /// New names that no health check asks for: nobody will see whether they work.
 fn asked(before: &Subject<'_>, after: &Subject<'_>, rule: &Rule, of: &[String], findings: &mut Vec<Finding>) {
-    let mentions = |check: &Check, name: &str| match &check.probe {
-        Probe::Http { url, .. } => url.contains(name),
-        Probe::Command { run, .. } => run.iter().any(|word| word.contains(name)),
-        Probe::Tcp { at } => at.contains(name),
-        Probe::Service | Probe::Listens { .. } => false,
-    };
+    let mentions =
+        |check: &Check, name: &str| check.probe.clone().texts().iter().any(|text| text.contains(name));
     for setting in of {
         let was = before.named(setting);
         for name in after.named(setting).into_iter().filter(|name| !was.contains(name)) {

@@ -1,58 +1,165 @@
-//! An HTTP answer: its status, and a text in its body. Redirects are not followed.
+//! An HTTP answer: its status, its headers, a text in its body.
 
+use super::{addresses, proxy};
+use gypsum_core::probe::Http;
 use std::io::Read;
 use std::time::Duration;
-use ureq::Agent;
+use ureq::http::{Response, Uri};
+use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
+use ureq::unversioned::resolver::{DefaultResolver, ResolvedSocketAddrs, Resolver};
+use ureq::unversioned::transport::{DefaultConnector, NextTimeout};
+use ureq::{Agent, Body};
 
 /// More of a body than this is not looked at.
 const MOST_BODY: u64 = 1 << 20;
+/// How many redirects are followed where they are.
+const MOST_REDIRECTS: u32 = 5;
 
-pub fn probe(
-    url: &str,
-    status: Option<u16>,
-    contains: Option<&str>,
-    limit: Duration,
-) -> Result<String, String> {
-    let config = Agent::config_builder()
-        .timeout_global(Some(limit))
-        .http_status_as_error(false)
-        .max_redirects(0)
-        .max_redirects_will_error(false)
-        .proxy(None)
-        .build();
-    let asked = Agent::new_with_config(config).get(url).call();
-    let mut answer = asked.map_err(|error| plain(&error, limit))?;
+pub fn probe(http: &Http, limit: Duration) -> Result<String, String> {
+    let mut answer = ask(http, limit)?;
     let got = answer.status().as_u16();
-    let wanted = status.map_or((200..400).contains(&got), |wanted| wanted == got);
-    let mut body = Vec::new();
-    // A body that breaks off still shows what came before.
-    let read = answer.body_mut().as_reader().take(MOST_BODY).read_to_end(&mut body);
-    let body = String::from_utf8_lossy(&body);
+    let wanted = http.status.map_or((200..400).contains(&got), |wanted| wanted == got);
+    let (body, broke) = body_of(&mut answer);
     if !wanted {
-        let expected = status.map_or("200 to 399".to_owned(), |status| status.to_string());
+        let expected = http.status.map_or("200 to 399".to_owned(), |status| status.to_string());
         let first = body.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
         let first: String = first.chars().take(60).collect();
         let says =
             if first.is_empty() || first.starts_with('<') { String::new() } else { format!(" ({first})") };
         return Err(format!("answered {got}{says}, expected {expected}"));
     }
-    match contains {
-        Some(text) if !body.contains(text) => match read {
-            Err(error) => Err(format!("answered {got}, and the body broke off: {error}")),
-            Ok(_) => Err(format!("answered {got}, and the body does not contain {text:?}")),
-        },
-        Some(text) => Ok(format!("answered {got} with {text:?} in it")),
-        None => Ok(format!("answered {got}")),
+    if let Some(header) = &http.header {
+        has_header(&answer, header).map_err(|why| format!("answered {got}, and {why}"))?;
+    }
+    if http.expect.is_empty() {
+        return Ok(format!("answered {got}"));
+    }
+    match (http.expect.judge("the body", &body), broke) {
+        (Ok(said), _) => Ok(match &http.expect.contains {
+            Some(text) => format!("answered {got} with {text:?} in it"),
+            None => format!("answered {got}; {said}"),
+        }),
+        (Err(_), Some(error)) => Err(format!("answered {got}, and the body broke off: {error}")),
+        (Err(why), None) => Err(format!("answered {got}, and {why}")),
     }
 }
 
-fn plain(error: &ureq::Error, limit: Duration) -> String {
+/// The body of the answer, for a reading.
+pub fn body(http: &Http, limit: Duration) -> Result<String, String> {
+    let mut answer = ask(http, limit)?;
+    let status = answer.status().as_u16();
+    let (body, _) = body_of(&mut answer);
+    let first = body.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
+    let first: String = first.chars().take(60).collect();
+    Ok(if first.starts_with('<') || first.is_empty() {
+        status.to_string()
+    } else {
+        format!("{status} {first}")
+    })
+}
+
+/// A body that breaks off still shows what came before.
+fn body_of(answer: &mut Response<Body>) -> (String, Option<std::io::Error>) {
+    let mut body = Vec::new();
+    let read = answer.body_mut().as_reader().take(MOST_BODY).read_to_end(&mut body);
+    (String::from_utf8_lossy(&body).into_owned(), read.err())
+}
+
+fn has_header(answer: &Response<Body>, header: &str) -> Result<(), String> {
+    let (name, value) = header.split_once(':').unwrap_or((header, ""));
+    let (name, value) = (name.trim(), value.trim());
+    let found: Vec<String> = answer
+        .headers()
+        .get_all(name)
+        .iter()
+        .map(|value| String::from_utf8_lossy(value.as_bytes()).into_owned())
+        .collect();
+    if found.is_empty() {
+        return Err(format!("there is no header {name}"));
+    }
+    if found.iter().any(|one| one.contains(value)) {
+        return Ok(());
+    }
+    Err(format!("{name} is {}, expected {value}", found.join(", ")))
+}
+
+fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, String> {
+    let redirects = if http.follow { MOST_REDIRECTS } else { 0 };
+    let config = Agent::config_builder()
+        .timeout_global(Some(limit))
+        .http_status_as_error(false)
+        .max_redirects(redirects)
+        .max_redirects_will_error(false)
+        .tls_config(trust(http.ca.as_deref())?);
+    let through = http.proxy.as_deref().map(proxy::parse).transpose()?;
+    // Plain HTTP goes through a proxy by asking it for the whole URL; a tunnel is for HTTPS.
+    let plain = http.url.starts_with("http://");
+    let agent = match (through, &http.at) {
+        (Some(through), _) if plain => {
+            let config = config.proxy(None).build();
+            Agent::with_parts(config, proxy::Through(through.clone()), Fixed(through.at, 3128))
+        }
+        (Some(through), _) => {
+            let proxy =
+                ureq::Proxy::new(&through.url()).map_err(|error| format!("{}: {error}", through.at))?;
+            Agent::new_with_config(config.proxy(Some(proxy)).build())
+        }
+        (None, Some(at)) => {
+            let usual = if plain { 80 } else { 443 };
+            Agent::with_parts(config.proxy(None).build(), DefaultConnector::new(), Fixed(at.clone(), usual))
+        }
+        (None, None) => Agent::new_with_config(config.proxy(None).build()),
+    };
+    let mut request = agent.get(&http.url);
+    if let Some(host) = &http.host {
+        request = request.header("Host", host);
+    }
+    request.call().map_err(|error| in_words(&error, limit))
+}
+
+fn trust(ca: Option<&str>) -> Result<TlsConfig, String> {
+    let path = ca.unwrap_or("/etc/ssl/certs/ca-certificates.crt");
+    let bytes = match (std::fs::read(path), ca) {
+        (Ok(bytes), _) => bytes,
+        // Without any, only plain HTTP can be asked, and TLS says itself that it trusts nobody.
+        (Err(_), None) => Vec::new(),
+        (Err(error), Some(_)) => {
+            return Err(format!("{path} cannot be read: {}", crate::trouble::plain(&error)));
+        }
+    };
+    let of = |item| match item {
+        Ok(PemItem::Certificate(one)) => Some(one),
+        _ => None,
+    };
+    let trusted: Vec<Certificate<'static>> = parse_pem(&bytes).filter_map(of).collect();
+    Ok(TlsConfig::builder().root_certs(RootCerts::new_with_certs(&trusted)).build())
+}
+
+/// Every name is at this address: a name can be asked for before name servers know it.
+#[derive(Debug)]
+struct Fixed(String, u16);
+
+impl Resolver for Fixed {
+    fn resolve(
+        &self,
+        uri: &Uri,
+        _: &ureq::config::Config,
+        _: NextTimeout,
+    ) -> Result<ResolvedSocketAddrs, ureq::Error> {
+        let port = uri.port_u16().unwrap_or(self.1);
+        let mut out = DefaultResolver::default().empty();
+        let found = addresses(&self.0, port).map_err(|_| ureq::Error::HostNotFound)?;
+        found.into_iter().take(16).for_each(|address| out.push(address));
+        Ok(out)
+    }
+}
+
+fn in_words(error: &ureq::Error, limit: Duration) -> String {
     match error {
         ureq::Error::Timeout(_) => format!("no answer within {} ms", limit.as_millis()),
-        ureq::Error::Io(error) if error.kind() == std::io::ErrorKind::ConnectionRefused => {
-            "connection refused".into()
-        }
+        ureq::Error::Io(error) => crate::trouble::plain(error),
         ureq::Error::ConnectionFailed => "connection refused".into(),
+        ureq::Error::HostNotFound => "its name has no address".into(),
         error => error.to_string(),
     }
 }

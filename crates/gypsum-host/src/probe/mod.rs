@@ -1,25 +1,92 @@
 //! Probes: one try of a health check, one file a kind. They see the daemon from this host.
 
+mod certificate;
 mod command;
+mod dns;
+mod file;
+mod greeting;
 mod http;
 mod listens;
+mod log;
+mod process;
+mod proxy;
+mod ssh;
 mod tcp;
 
+use crate::logs::Marks;
 use gypsum_core::health::Outcome;
-use gypsum_core::profile::{Check, Probe};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Service;
+use std::net::{SocketAddr, ToSocketAddrs};
 use std::time::{Duration, Instant};
 
-/// Tries `check` once, for at most its limit.
-pub fn probe(check: &Check) -> Outcome {
+/// What probes know of the service that they are about.
+#[derive(Clone, Debug, Default)]
+pub struct Scene {
+    /// The service.
+    pub service: Service,
+    /// When it was told of its configuration, in milliseconds since 1970.
+    pub since_ms: Option<i64>,
+    /// How far its logs had come by then.
+    pub marks: Marks,
+}
+
+/// Tries `check` once: as often in a row as it must hold, each for at most its limit.
+pub fn probe(check: &Check, scene: &Scene) -> Outcome {
     let begun = Instant::now();
     let limit = Duration::from_millis(check.limit_ms.max(1));
-    let seen = match &check.probe {
-        Probe::Service => Err("a service is observed, not probed".to_owned()),
-        Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp),
-        Probe::Tcp { at } => tcp::probe(at, limit),
-        Probe::Http { url, status, contains } => http::probe(url, *status, contains.as_deref(), limit),
-        Probe::Command { run, status, prints } => command::probe(run, *status, prints.as_deref(), limit),
-    };
+    let mut seen = Err("it was not tried".to_owned());
+    for _ in 0..check.times.max(1) {
+        seen = look(&check.probe, scene, limit);
+        if seen.is_err() {
+            break;
+        }
+    }
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
     Outcome { name: check.name.clone(), well: seen.is_ok(), said: seen.unwrap_or_else(|why| why), ms }
+}
+
+fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
+    match probe {
+        Probe::Service => Err("a service is observed, not probed".to_owned()),
+        Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp),
+        Probe::Tcp { at, refused } => tcp::probe(at, *refused, limit),
+        Probe::Greeting { at, sends, expect } => greeting::probe(at, sends.as_deref(), expect, limit),
+        Probe::Http(http) => http::probe(http, limit),
+        Probe::Tls(tls) => certificate::probe(tls, limit),
+        Probe::Dns(dns) => dns::probe(dns, limit),
+        Probe::Ssh(ssh) => ssh::probe(ssh, limit),
+        Probe::Process { fact, expect } => {
+            process::look(*fact, &scene.service).and_then(|seen| expect.judge(fact.words(), &seen))
+        }
+        Probe::Log { file, expect } => log::probe(file.as_deref(), expect, scene),
+        Probe::File(file) => file::probe(file),
+        Probe::Command { run, status, expect } => command::probe(run, *status, expect, limit),
+    }
+}
+
+/// The value that a reading shows.
+pub fn read(source: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
+    match source {
+        Probe::Process { fact, .. } => process::look(*fact, &scene.service),
+        Probe::Command { run, .. } => command::output(run, limit),
+        Probe::Http(http) => http::body(http, limit),
+        other => look(other, scene, limit),
+    }
+}
+
+/// The addresses of `host`, `host:port`, `[six]:port`.
+fn addresses(at: &str, usual: u16) -> Result<Vec<SocketAddr>, String> {
+    let bare: Option<std::net::IpAddr> = at.trim_matches(['[', ']']).parse().ok();
+    let found: Vec<SocketAddr> = match bare {
+        Some(address) => vec![SocketAddr::new(address, usual)],
+        None => {
+            let has_port = at.rsplit_once(':').is_some_and(|(_, port)| port.parse::<u16>().is_ok());
+            let found = if has_port { at.to_socket_addrs() } else { (at, usual).to_socket_addrs() };
+            found
+                .map_err(|error| format!("{at} has no address: {}", crate::trouble::plain(&error)))?
+                .collect()
+        }
+    };
+    if found.is_empty() { Err(format!("{at} has no address")) } else { Ok(found) }
 }

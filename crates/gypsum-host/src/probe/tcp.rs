@@ -1,22 +1,35 @@
-//! A TCP connection: somebody listens there and takes it.
+//! A TCP connection: somebody listens there and takes it, or nobody must.
 
-use std::net::{TcpStream, ToSocketAddrs};
+use std::net::{SocketAddr, TcpStream};
 use std::time::{Duration, Instant};
 
-pub fn probe(at: &str, limit: Duration) -> Result<String, String> {
-    let addresses: Vec<_> =
-        at.to_socket_addrs().map_err(|error| format!("{at} is no address: {error}"))?.collect();
+pub fn probe(at: &str, refused: bool, limit: Duration) -> Result<String, String> {
+    match (connect(at, 0, limit), refused) {
+        (Ok((_, address)), false) if at.parse::<SocketAddr>().is_ok() || address.port() == 0 => {
+            Ok("accepts connections".into())
+        }
+        (Ok((_, address)), false) => Ok(format!("accepts connections at {address}")),
+        (Ok((_, address)), true) => {
+            Err(format!("accepts connections at {address}, expected that nobody does"))
+        }
+        (Err(why), false) => Err(why),
+        (Err(why), true) => Ok(format!("{why}, as expected")),
+    }
+}
+
+/// A connection to one of the addresses of `at`, and which.
+pub fn connect(at: &str, usual: u16, limit: Duration) -> Result<(TcpStream, SocketAddr), String> {
     let deadline = Instant::now() + limit;
-    let named = at.parse::<std::net::SocketAddr>().is_err();
+    let named = at.parse::<SocketAddr>().is_err();
     let whose = |address| if named { format!(" at {address}") } else { String::new() };
     let mut why = format!("{at} has no address");
-    for address in addresses {
+    for address in super::addresses(at, usual)? {
         let left = deadline.saturating_duration_since(Instant::now());
         if left.is_zero() {
             break;
         }
         match TcpStream::connect_timeout(&address, left) {
-            Ok(_) => return Ok(format!("accepts connections{}", whose(address))),
+            Ok(stream) => return Ok((stream, address)),
             Err(error) => why = format!("{}{}", crate::trouble::plain(&error), whose(address)),
         }
     }

@@ -3,13 +3,15 @@
 
 use super::Run;
 use crate::look::Look;
+use crate::probe::Scene;
 use crate::service::{self, Acted, Deed};
 use crate::transaction::Transaction;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Change, Event, Plan};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::{Judgement, Outcome};
-use gypsum_core::profile::{Activation, Check};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Activation;
 use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
 use std::path::PathBuf;
 use std::time::Duration;
@@ -32,20 +34,51 @@ impl Run<'_> {
     }
 
     pub(super) fn replace(&mut self) -> Result<Event, Trouble> {
+        let plan = self.plan()?.clone();
+        if plan.touch_service && plan.activation.replaces() {
+            self.hold_watchdogs().map_err(Trouble::cannot)?;
+        }
+        if plan.touch_service && plan.activation == Activation::StopFirst {
+            self.stop_first(&plan)?;
+        }
         self.files(|files| files.replace())?;
         let files = self.plan()?.files.len();
         self.emit(Happening::Replaced { files });
         Ok(Event::Done)
     }
 
+    /// Stops the daemon before its files change, and sees that it is really gone.
+    fn stop_first(&mut self, plan: &Plan) -> Result<(), Trouble> {
+        let before = self.world.observe(&plan.service);
+        let acted = self.tell(plan, Deed::Stop, false);
+        if !acted.ok {
+            return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
+        }
+        let deadline = self.world.now_ms() + i64::try_from(plan.limit_ms).unwrap_or(i64::MAX);
+        let left = || before.main.iter().chain(&before.children).find(|process| service::is_alive(**process));
+        while let Some(process) = left() {
+            if self.world.now_ms() > deadline {
+                let pid = process.pid;
+                return Err(Trouble::cannot(format!("it was stopped, and its process {pid} is still there")));
+            }
+            self.world.sleep(Duration::from_millis(20));
+        }
+        Ok(())
+    }
+
     pub(super) fn activate(&mut self) -> Result<Event, Trouble> {
         let plan = self.plan()?.clone();
+        if let Err(why) = self.do_chores(false) {
+            self.cause = Some(why);
+            return Ok(Event::Failed);
+        }
         if !plan.touch_service || plan.activation == Activation::None {
             return Ok(Event::Done);
         }
         let up = plan.service_before.as_ref().is_some_and(|seen| seen.state.is_up());
         let deed = match plan.activation {
-            Activation::Reload if up => Deed::Reload,
+            Activation::StopFirst => Deed::Start,
+            activation if up => gentle_deed(activation).unwrap_or(Deed::Restart),
             _ => Deed::Restart,
         };
         let acted = self.tell(&plan, deed, false);
@@ -60,13 +93,19 @@ impl Run<'_> {
     /// Tells the service something; the look just before it is what comes after is compared with.
     fn tell(&mut self, plan: &Plan, deed: Deed, back: bool) -> Acted {
         let name = service::name_of(&plan.service);
-        let before = self.world.observe(&plan.service);
+        let before = match &plan.service_before {
+            Some(last) if !back => self.world.observe_again(&plan.service, last),
+            _ => self.world.observe(&plan.service),
+        };
         if let Some(plan) = &mut self.plan {
             plan.service_before.get_or_insert_with(|| before.clone());
         }
-        self.told = Some(before);
-        self.told_at_ms = Some(self.world.now_ms());
-        self.emit(Happening::Waiting { on: format!("{} of {name}", deed.word()) });
+        self.told.get_or_insert(before);
+        if self.scene.since_ms.is_none() || back {
+            let marks = self.world.marks(&logs_of(plan));
+            self.scene = Scene { service: plan.service.clone(), since_ms: Some(self.world.now_ms()), marks };
+        }
+        self.emit(Happening::Waiting { on: waiting_for(plan, deed, &name) });
         let acted = self.world.act(&plan.service, deed, Duration::from_millis(plan.limit_ms));
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
@@ -89,8 +128,12 @@ impl Run<'_> {
         }
         if judgement == Judgement::Worse {
             self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
+        } else {
+            self.rouse();
         }
         self.emit(Happening::Looked { health, judgement, back: false });
+        let scene = self.scene.clone();
+        self.read_again(&scene)?;
         Ok(Event::Looked(judgement))
     }
 
@@ -101,27 +144,52 @@ impl Run<'_> {
         activation: Activation,
         interruptible: bool,
     ) -> (Vec<Outcome>, Judgement) {
-        self.emit(Happening::Waiting { on: format!("health checks, then {} ms of calm", plan.steady_ms) });
+        let calm = Duration::from_millis(plan.steady_ms);
+        let on = match plan.steady_ms {
+            0 => "health checks".to_owned(),
+            _ => format!("health checks, then {:.1} s of calm", calm.as_secs_f64()),
+        };
+        self.emit(Happening::Waiting { on });
         let look = Look {
             world: self.world,
             service: &plan.service,
             checks,
             before: self.told.as_ref(),
             activation,
-            steady: Duration::from_millis(plan.steady_ms),
+            steady: calm,
+            scene: &self.scene,
+            limit: Duration::from_millis(plan.limit_ms),
             interruptible,
         };
         look.carefully(&plan.baseline)
     }
 
+    /// The last lines of its logs since it was told.
+    fn log_lines(&self) -> Vec<String> {
+        let Some(since) = self.scene.since_ms else { return Vec::new() };
+        let mut lines = self.world.log_since(&self.scene.service, since);
+        if !self.scene.service.log.is_empty() {
+            let text = self.world.log_text(&self.scene);
+            let own: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+            lines.extend(own[own.len().saturating_sub(5)..].iter().map(|line| (*line).to_owned()));
+        }
+        lines
+    }
+
     pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
         let cause = self.cause.clone().unwrap_or_else(|| "it was cut off".into());
         self.emit(Happening::Restoring { cause });
-        if let (Some(at), Ok(plan)) = (self.told_at_ms, self.plan().cloned()) {
-            // Said before anything else happens to the service: what comes later says less.
-            let lines = self.world.log_since(&plan.service, at);
-            if !lines.is_empty() {
-                self.emit(Happening::Log { lines });
+        // Said before anything else happens to the service: what comes later says less.
+        let lines = self.log_lines();
+        if !lines.is_empty() {
+            self.emit(Happening::Log { lines });
+        }
+        let plan = self.plan()?.clone();
+        if plan.touch_service && plan.activation == Activation::StopFirst {
+            // What it would write over must come back behind its end.
+            let acted = self.tell(&plan, Deed::Stop, true);
+            if !acted.ok {
+                self.emit(Happening::Noted { text: format!("it could not be stopped: {}", acted.said) });
             }
         }
         let notes = self.files(|files| files.put_back())?;
@@ -140,6 +208,10 @@ impl Run<'_> {
     pub(super) fn revive(&mut self, change: &Change) -> Result<Event, Trouble> {
         let plan = self.plan()?.clone();
         self.told = None;
+        if change.was_activated() {
+            // What did not work is said; the files are back whatever became of it.
+            let _ = self.do_chores(true);
+        }
         if !plan.touch_service || plan.activation == Activation::None {
             return Ok(Event::Done);
         }
@@ -150,11 +222,9 @@ impl Run<'_> {
         {
             return Ok(Event::Done);
         }
-        let gentle = plan.activation == Activation::Reload
-            && change.attempt() == 1
-            && now.state.is_up()
-            && before.main == now.main;
-        if gentle && self.tell(&plan, Deed::Reload, true).ok {
+        let gentle = gentle_deed(plan.activation)
+            .filter(|_| change.attempt() == 1 && now.state.is_up() && before.main == now.main);
+        if gentle.is_some_and(|deed| self.tell(&plan, deed, true).ok) {
             return Ok(Event::Done);
         }
         let deed = if before.state == ServiceState::Stopped { Deed::Stop } else { Deed::Restart };
@@ -170,6 +240,9 @@ impl Run<'_> {
         }
         let activation = if self.revived_by_restart { Activation::Restart } else { plan.activation };
         let (health, judgement) = self.look_at(&plan, &plan.checks_before, activation, false);
+        if judgement != Judgement::Worse {
+            self.rouse();
+        }
         self.emit(Happening::Looked { health, judgement, back: true });
         Ok(Event::Looked(judgement))
     }
@@ -191,6 +264,33 @@ impl Run<'_> {
         }
         Ok(Event::Done)
     }
+}
+
+/// What an activation that leaves the service running tells it.
+fn gentle_deed(activation: Activation) -> Option<Deed> {
+    match activation {
+        Activation::Signal => Some(Deed::Signal),
+        Activation::Command => Some(Deed::Command),
+        Activation::Reload => Some(Deed::Reload),
+        Activation::None | Activation::Restart | Activation::StopFirst => None,
+    }
+}
+
+/// The log files that are read from here on.
+fn logs_of(plan: &Plan) -> Vec<String> {
+    let named = plan.checks_after.iter().filter_map(|check| match &check.probe {
+        Probe::Log { file, .. } => file.clone(),
+        _ => None,
+    });
+    plan.service.log.iter().cloned().chain(named).collect()
+}
+
+/// What is awaited, and how long that usually takes.
+fn waiting_for(plan: &Plan, deed: Deed, name: &str) -> String {
+    let away = plan.service.away.and_then(|away| Duration::try_from(away).ok());
+    let usual = away.filter(|away| plan.activation.replaces() && away.as_secs() > 0);
+    let usual = usual.map_or(String::new(), |away| format!(", usually {} s", away.as_secs()));
+    format!("{} of {name}{usual}", deed.word())
 }
 
 /// The first check that fails now and did not before, in words.

@@ -1,21 +1,25 @@
 //! The part of a change before anything is written: locks, files, checks, rehearsal, baseline.
 
 use super::Run;
+use super::activation::look_at;
 use super::beside::Beside;
 use super::values::Values;
 use crate::files::{self, Loading};
 use crate::locks::Locks;
 use crate::look::Look;
+use crate::probe::Scene;
 use crate::rehearse::{Proposed, ask, rehearse};
 use crate::service;
 use crate::trouble::Trouble;
-use gypsum_core::change::{Dress, Event};
+use gypsum_core::change::{Dress, Event, PlannedNeighbour};
 use gypsum_core::edit::{Edit, Shown};
 use gypsum_core::effective::{asked, compare};
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::Outcome;
-use gypsum_core::profile::{Activation, Check, Probe, Profile, Service};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::{Activation, Profile, Service};
+use gypsum_core::reading::{Reading, Seen};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_core::survey::Survey;
 use gypsum_core::text::LineShift;
@@ -64,6 +68,14 @@ pub struct Job {
     pub start: bool,
     /// What the daemon is told, where the person knows better.
     pub activation: Option<Activation>,
+    /// What must hold afterwards, whatever was before.
+    pub musts: Vec<Check>,
+    /// Further readings.
+    pub readings: Vec<Reading>,
+    /// What readings must show afterwards: name and value.
+    pub expects: Vec<(String, String)>,
+    /// How long all must stay well, where the person knows better.
+    pub steady: Option<Duration>,
 }
 
 impl Job {
@@ -112,6 +124,13 @@ pub(super) struct Front {
     pub checks_before: Vec<Check>,
     pub checks_after: Vec<Check>,
     pub baseline: Vec<Outcome>,
+    /// What is read before and after.
+    pub readings: Vec<Reading>,
+    pub readings_before: Vec<Seen>,
+    /// Further services, resolved.
+    pub neighbours: Vec<PlannedNeighbour>,
+    /// Units that were up and that a stop takes along.
+    pub taken_along: Vec<String>,
 }
 
 impl Front {
@@ -133,6 +152,10 @@ impl Front {
             checks_before: Vec::new(),
             checks_after: Vec::new(),
             baseline: Vec::new(),
+            readings: Vec::new(),
+            readings_before: Vec::new(),
+            neighbours: Vec::new(),
+            taken_along: Vec::new(),
         }
     }
 
@@ -225,7 +248,10 @@ impl Run<'_> {
         let loading = front.loading()?;
         let checks_before = Values::of(profile, loading).checks(&front.service)?;
         let after = front.after_loading.as_ref().unwrap_or(loading);
-        let checks_after = Values::of(profile, after).checks(&front.service)?;
+        let values = Values::of(profile, after);
+        let mut checks_after = values.checks(&front.service)?;
+        let musts = values.filled(&front.job.musts)?;
+        let scene = Scene { service: front.service.clone(), ..Scene::default() };
         let look = Look {
             world,
             service: &front.service,
@@ -233,24 +259,33 @@ impl Run<'_> {
             before: None,
             activation: Activation::None,
             steady: Duration::ZERO,
+            scene: &scene,
+            limit: Duration::ZERO,
             interruptible: true,
         };
-        front.baseline = look.once();
-        front.observed = service::exists(&front.service).then(|| world.observe(&front.service));
+        let readings = front.readings()?;
+        let ((baseline, observed), seen) = std::thread::scope(|scope| {
+            let reading = scope.spawn(|| look_at(world, &readings, &scene));
+            (look.once(), reading.join().unwrap_or_default())
+        });
         // Where nobody listened before although the files say so (a module that is not loaded), nobody is expected.
         let silent: Vec<&String> =
-            front.baseline.iter().filter(|outcome| !outcome.well).map(|outcome| &outcome.name).collect();
-        let expected =
-            |check: &Check| !matches!(check.probe, Probe::Listens { .. }) || !silent.contains(&&check.name);
-        let checks_after = checks_after.into_iter().filter(expected).collect();
+            baseline.iter().filter(|outcome| !outcome.well).map(|outcome| &outcome.name).collect();
+        checks_after.retain(|check| !is_listener(check) || !silent.contains(&&check.name));
+        checks_after.extend(musts);
+        checks_after.extend(front.expected(&readings)?);
+        front.observed = observed;
+        front.baseline = baseline;
+        (front.readings, front.readings_before) = (readings, seen);
         (front.checks_before, front.checks_after) = (checks_before, checks_after);
-        front.activation = front.needed();
+        front.activation = front.needed()?;
+        front.look_around(world)?;
         let (baseline, activation) = (front.baseline.clone(), front.planned());
         // That it does not listen everywhere is what it was like; it only must not get worse.
         let told: Vec<&str> = front
             .checks_before
             .iter()
-            .filter(|check| !matches!(check.probe, Probe::Listens { .. }))
+            .filter(|check| !is_listener(check))
             .map(|check| check.name.as_str())
             .collect();
         let amiss = baseline.iter().filter(|outcome| !outcome.well && told.contains(&outcome.name.as_str()));
@@ -262,6 +297,10 @@ impl Run<'_> {
         self.emit(Happening::Planned { activation });
         Ok(Event::Done)
     }
+}
+
+fn is_listener(check: &Check) -> bool {
+    matches!(check.probe, Probe::Listens { .. })
 }
 
 fn unwell(outcome: &Outcome) -> Finding {
@@ -296,50 +335,5 @@ impl Front {
             return Ok(None);
         }
         Ok(Some(compare(profile, effective, (&before, &after), &subject, &self.fresh)))
-    }
-
-    /// The least that the changed settings need.
-    fn needed(&self) -> Activation {
-        if !service::exists(&self.service) || !self.touches_service() {
-            return Activation::None;
-        }
-        let profile = &self.job.profile;
-        let usual = profile.service.activation;
-        let rank = |activation: &Activation| match activation {
-            Activation::None => 0,
-            Activation::Reload => 1,
-            Activation::Restart => 2,
-        };
-        let own = self.changed.iter().map(|address| {
-            let name = gypsum_core::address::Address::parse(address).ok();
-            let setting = name.as_ref().and_then(|address| profile.setting(address.name()));
-            setting.and_then(|(_, setting)| setting.activation).unwrap_or(usual)
-        });
-        let wanted = self.job.activation.unwrap_or_else(|| own.max_by_key(rank).unwrap_or(usual));
-        let observed = self.observed.as_ref();
-        let reloadable = observed.is_some_and(|seen| seen.can_reload && seen.state.is_up());
-        match wanted {
-            // Under an active socket unit a reloaded daemon would bind its ports beside it.
-            Activation::Reload if !reloadable || self.has_sockets() => Activation::Restart,
-            other => other,
-        }
-    }
-
-    fn has_sockets(&self) -> bool {
-        self.observed.as_ref().is_some_and(|seen| service::needs_restart_for_sockets(&self.service, seen))
-    }
-
-    /// What will be done, in words.
-    fn planned(&self) -> String {
-        let name = service::name_of(&self.service);
-        match self.activation {
-            _ if !service::exists(&self.service) => "nothing to activate: no service is known".into(),
-            _ if !self.touches_service() => {
-                format!("nothing: {name} is stopped, and stays so (--start starts it)")
-            }
-            Activation::None => format!("nothing: {name} needs no telling"),
-            Activation::Reload => format!("reload {name}"),
-            Activation::Restart => format!("restart {name}; it is away for that moment"),
-        }
     }
 }

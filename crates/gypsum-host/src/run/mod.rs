@@ -1,6 +1,7 @@
 //! One change, from its first order to its verdict. The loop records what is true, does what the
 //! state machine orders, and feeds back what it saw.
 
+mod activation;
 mod back;
 mod beside;
 mod difference;
@@ -20,6 +21,7 @@ pub use values::Values;
 
 use crate::disk::Disk;
 use crate::journal::Journal;
+use crate::probe::Scene;
 use crate::state::{Entry, State};
 use crate::trouble::{Trouble, TroubleKind};
 use crate::world::World;
@@ -61,9 +63,10 @@ pub struct Run<'a> {
     secrets: Vec<String>,
     trouble: Option<Trouble>,
     cause: Option<String>,
+    /// What probes know of the service since it was last told something.
+    scene: Scene,
     /// The service just before it was last told something.
     told: Option<Observation>,
-    told_at_ms: Option<i64>,
     revived_by_restart: bool,
 }
 
@@ -82,8 +85,8 @@ impl<'a> Run<'a> {
             secrets: Vec::new(),
             trouble: None,
             cause: None,
+            scene: Scene::default(),
             told: None,
-            told_at_ms: None,
             revived_by_restart: false,
         }
     }
@@ -257,7 +260,10 @@ fn masked(happening: Happening, secrets: &[String]) -> Happening {
             finding.text.iter_mut().chain(&mut finding.mend).for_each(hidden);
         }
         Happening::Log { lines } => lines.iter_mut().for_each(hidden),
-        Happening::Activated { said, .. } => hidden(said),
+        Happening::Activated { said, .. } | Happening::Beside { said, .. } => hidden(said),
+        Happening::Read { readings } => {
+            readings.iter_mut().flat_map(|one| [&mut one.before, &mut one.after]).for_each(hidden);
+        }
         Happening::Looked { health, .. } | Happening::Baseline { health } => {
             health.iter_mut().for_each(|outcome| hidden(&mut outcome.said));
         }

@@ -59,6 +59,8 @@ impl Run<'_> {
         folders: Vec<PathBuf>,
     ) -> Result<Plan, Trouble> {
         let front = self.front()?;
+        let paths: Vec<&Path> = files.iter().map(|file| file.path.as_path()).collect();
+        let chores = front.chores(&paths);
         let time = |given: Option<jiff::SignedDuration>, usual: Duration| {
             let time = given.and_then(|given| given.try_into().ok()).unwrap_or(usual);
             u64::try_from(time.as_millis()).unwrap_or(u64::MAX)
@@ -72,7 +74,13 @@ impl Run<'_> {
             activation: front.activation,
             touch_service: front.touches_service(),
             limit_ms: time(front.service.limit, USUAL_LIMIT),
-            steady_ms: time(front.service.steady, USUAL_STEADY),
+            steady_ms: front.job.steady.map_or_else(
+                || time(front.service.steady, USUAL_STEADY),
+                |steady| u64::try_from(steady.as_millis()).unwrap_or(u64::MAX),
+            ),
+            neighbours: std::mem::take(&mut front.neighbours),
+            taken_along: std::mem::take(&mut front.taken_along),
+            chores,
             service: front.service.clone(),
             checks_before: std::mem::take(&mut front.checks_before),
             checks_after: std::mem::take(&mut front.checks_after),

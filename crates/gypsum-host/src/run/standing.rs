@@ -11,6 +11,9 @@ use gypsum_core::service::State as ServiceState;
 
 impl Run<'_> {
     pub(super) fn close(&mut self, verdict: Verdict) -> Result<Event, Trouble> {
+        if verdict == Verdict::Stuck {
+            self.release_watchdogs();
+        }
         self.keep_draft(verdict);
         let standing = self.standing(verdict);
         let next = self.next_step(verdict);

@@ -7,7 +7,8 @@ use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
 use gypsum_core::layers::Layers;
-use gypsum_core::profile::{Check, Profile, Service, fill};
+use gypsum_core::probe::Check;
+use gypsum_core::profile::{Profile, Service, fill};
 use gypsum_core::rules::{Wanted, wanted};
 use gypsum_core::survey::Survey;
 use std::net::IpAddr;
@@ -63,15 +64,12 @@ impl<'a> Values<'a> {
         })
     }
 
-    /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
-    /// wants to.
-    pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Trouble> {
-        let has_service = service::exists(service);
-        let mut checks: Vec<Check> =
-            has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
-        for check in &self.profile.health {
+    /// These health checks with the values that they name.
+    pub fn filled(&self, checks: &[Check]) -> Result<Vec<Check>, Trouble> {
+        let mut filled = Vec::new();
+        for check in checks {
             match fill(check, &|name| self.value(name)) {
-                Ok(check) => checks.push(check),
+                Ok(check) => filled.push(check),
                 // Where it listens nowhere, nobody can be asked there.
                 Err(missing) if missing.0.starts_with("listen-") => {}
                 Err(missing) => {
@@ -83,6 +81,16 @@ impl<'a> Values<'a> {
                 }
             }
         }
+        Ok(filled)
+    }
+
+    /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
+    /// wants to.
+    pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Trouble> {
+        let has_service = service::exists(service);
+        let mut checks: Vec<Check> =
+            has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
+        checks.extend(self.filled(&self.profile.health)?);
         for wanted in self.wanted.iter().filter(|wanted| has_service && wanted.name.is_none()).take(MOST) {
             let address = wanted.address.map(|address| address.to_string());
             let check = Check::listens(address, wanted.port, wanted.udp);

@@ -1,19 +1,28 @@
 //! Services: what keeps a daemon running, one file a manager. Telling reports; looking judges.
 
+mod openrc;
 mod plain;
 mod proc;
+mod runit;
+mod script;
 mod systemd;
 
 use crate::children;
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Proof, Service};
-use gypsum_core::service::{Observation, State};
-use std::time::Duration;
+use gypsum_core::profile::{Keeper, Plain, Proof, Service};
+use gypsum_core::service::{Observation, Process, State};
+use rustix::process::{Pid, Signal, kill_process};
+use std::path::Path;
+use std::time::{Duration, Instant};
 use systemd::Manager;
 
 /// What a service can be told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Deed {
+    /// Its main process gets the signal of its profile.
+    Signal,
+    /// The command of its profile is run.
+    Command,
     /// To read its configuration again.
     Reload,
     /// To stop and start.
@@ -28,11 +37,18 @@ impl Deed {
     /// The word for it.
     pub fn word(self) -> &'static str {
         match self {
+            Self::Signal => "signal",
+            Self::Command => "command",
             Self::Reload => "reload",
             Self::Restart => "restart",
             Self::Start => "start",
             Self::Stop => "stop",
         }
+    }
+
+    /// Whether it brings the service up.
+    fn starts(self) -> bool {
+        matches!(self, Self::Restart | Self::Start)
     }
 }
 
@@ -50,14 +66,79 @@ pub struct Acted {
 /// How long a question to a service manager may take.
 const ASKING: Duration = Duration::from_secs(10);
 
+/// Who keeps a service running.
+enum Held<'a> {
+    Plain(&'a Plain),
+    Systemd(&'a str),
+    Openrc(&'a str),
+    Runit(&'a str),
+    Script(&'a str),
+    Nobody,
+}
+
+fn held(service: &Service) -> Held<'_> {
+    if let Some(plain) = &service.plain {
+        return Held::Plain(plain);
+    }
+    let Some(unit) = service.unit.first() else { return Held::Nobody };
+    match service.keeper.unwrap_or_else(keeper_of_host) {
+        Keeper::Systemd => Held::Systemd(unit),
+        Keeper::Openrc => Held::Openrc(unit),
+        Keeper::Runit => Held::Runit(unit),
+        Keeper::Script => Held::Script(unit),
+    }
+}
+
+/// The service manager that this host was booted with.
+fn keeper_of_host() -> Keeper {
+    let there = |path: &str| Path::new(path).exists();
+    if there("/run/systemd/system") {
+        Keeper::Systemd
+    } else if there("/run/openrc/softlevel") {
+        Keeper::Openrc
+    } else if runit::runs() {
+        Keeper::Runit
+    } else if there("/usr/bin/systemctl") && !there("/etc/init.d/rcS") {
+        // Nothing was booted: systemd's own answer says so best.
+        Keeper::Systemd
+    } else {
+        Keeper::Script
+    }
+}
+
 /// The service with the one unit of its names that exists on this host, and how it is; without a service manager
 /// entry it stays as it is.
 pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
-    if service.plain.is_none() && !service.unit.is_empty() {
-        return systemd::find(service);
+    let keeper = match held(service) {
+        Held::Systemd(_) => return systemd::find(service),
+        Held::Plain(plain) => return Ok((service.clone(), plain::observe(plain))),
+        Held::Nobody => return Ok((service.clone(), Observation::only(State::Missing))),
+        Held::Openrc(_) => Keeper::Openrc,
+        Held::Runit(_) => Keeper::Runit,
+        Held::Script(_) => Keeper::Script,
+    };
+    if let Some(name) = service.unit.iter().find(|name| name.is_empty() || name.contains(char::is_whitespace))
+    {
+        return Err(Trouble::usage(format!("{name:?} cannot be the name of a service")));
     }
-    let seen = service.plain.as_ref().map_or_else(|| Observation::only(State::Missing), plain::observe);
-    Ok((service.clone(), seen))
+    let known = |name: &str| match keeper {
+        Keeper::Runit => runit::folder(name).map(|folder| folder.display().to_string()),
+        _ => script::exists(name).then(|| name.to_owned()),
+    };
+    let names = service.unit.iter().map(|unit| bare(unit));
+    let Some(name) = names.clone().find_map(known) else {
+        let names = names.collect::<Vec<_>>().join(" or ");
+        let message = format!("{} knows no service {names}", keeper.title());
+        return Err(Trouble::cannot(message).mend("its profile may name the keeper: keeper = \"runit\""));
+    };
+    let found = Service { unit: vec![name], keeper: Some(keeper), ..service.clone() };
+    let seen = look(&found);
+    Ok((found, seen))
+}
+
+/// The name without what only systemd writes behind it.
+fn bare(unit: &str) -> &str {
+    unit.strip_suffix(".service").unwrap_or(unit)
 }
 
 /// The service with the one unit of its names that exists on this host.
@@ -71,6 +152,7 @@ pub fn name_of(service: &Service) -> String {
         (Some(plain), _) => {
             plain.start.first().map_or("process", |word| word.rsplit('/').next().unwrap_or(word)).into()
         }
+        (None, Some(unit)) if unit.starts_with('/') => unit.rsplit('/').next().unwrap_or(unit).to_owned(),
         (None, Some(unit)) => unit.clone(),
         (None, None) => "no service".into(),
     }
@@ -92,11 +174,7 @@ pub fn exists(service: &Service) -> bool {
 
 /// One look at a service.
 pub fn observe(service: &Service) -> Observation {
-    let mut seen = match (&service.plain, service.unit.first()) {
-        (Some(plain), _) => plain::observe(plain),
-        (None, Some(unit)) => systemd::observe(&Manager::of(service), unit),
-        (None, None) => return Observation::only(State::Missing),
-    };
+    let mut seen = look(service);
     if let Some(main) = seen.main {
         seen.listeners = proc::listeners(main.pid);
         seen.children = proc::children(main.pid);
@@ -105,6 +183,45 @@ pub fn observe(service: &Service) -> Observation {
         seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
     }
     seen
+}
+
+/// One more look at a service that was seen as `last` a moment ago: while its main process is the same, the manager
+/// has nothing new to say.
+pub fn observe_again(service: &Service, last: &Observation) -> Observation {
+    let Some(main) = last.main.filter(|main| last.state == State::Running && is_alive(*main)) else {
+        return observe(service);
+    };
+    let mut seen = Observation {
+        listeners: proc::listeners(main.pid),
+        children: proc::children(main.pid),
+        ..last.clone()
+    };
+    if let Some(Proof::Prints(argv)) = &service.proof {
+        seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
+    }
+    seen
+}
+
+/// What its manager says of it.
+fn look(service: &Service) -> Observation {
+    match held(service) {
+        Held::Plain(plain) => plain::observe(plain),
+        Held::Systemd(unit) => systemd::observe(&Manager::of(service), unit),
+        Held::Openrc(name) => openrc::observe(name, service),
+        Held::Runit(folder) => runit::observe(Path::new(folder)),
+        Held::Script(name) => script::observe(name, service),
+        Held::Nobody => Observation::only(State::Missing),
+    }
+}
+
+/// The main process of a service, where it is known.
+pub fn main_process(service: &Service) -> Option<Process> {
+    look(service).main
+}
+
+/// Whether that process is there, as the one that it was.
+pub fn is_alive(process: Process) -> bool {
+    proc::process(process.pid) == Some(process)
 }
 
 /// The processes below a process, its children and theirs.
@@ -139,22 +256,99 @@ pub fn unit_exists(name: &str) -> Option<bool> {
 pub fn needs_restart_for_sockets(service: &Service, seen: &Observation) -> bool {
     let sockets: Vec<&str> =
         seen.callers.iter().map(String::as_str).filter(|name| name.ends_with(".socket")).collect();
-    !sockets.is_empty() && systemd::any_active(&Manager::of(service), &sockets)
+    !sockets.is_empty() && !systemd::active(&Manager::of(service), &sockets).is_empty()
+}
+
+/// Those of these units that are up, of the manager that the service is with.
+pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
+    let units: Vec<&str> = units.iter().map(String::as_str).collect();
+    match held(service) {
+        Held::Systemd(_) if !units.is_empty() => systemd::active(&Manager::of(service), &units),
+        _ => Vec::new(),
+    }
 }
 
 /// Tells a service something and waits until that is done or the time is up.
 pub fn act(service: &Service, deed: Deed, limit: Duration) -> Acted {
-    match (&service.plain, service.unit.first()) {
-        (Some(plain), _) => plain::act(plain, deed, limit),
-        (None, Some(unit)) => systemd::act(&Manager::of(service), service.reread, unit, deed, limit),
-        (None, None) => Acted { ok: true, said: String::new(), took: Duration::ZERO },
+    let begun = Instant::now();
+    let done = match deed {
+        Deed::Signal => signal(service),
+        Deed::Command => command(service, limit),
+        _ => {
+            return match held(service) {
+                Held::Plain(plain) => plain::act(plain, deed, limit),
+                Held::Systemd(unit) => systemd::act(&Manager::of(service), service.reread, unit, deed, limit),
+                Held::Openrc(name) => openrc::act(name, deed, limit),
+                Held::Runit(folder) => runit::act(Path::new(folder), deed, limit),
+                Held::Script(name) => script::act(name, deed, limit),
+                Held::Nobody => Acted { ok: true, said: String::new(), took: Duration::ZERO },
+            };
+        }
+    };
+    Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+}
+
+fn signal(service: &Service) -> Result<(), String> {
+    let name = service.signal.as_deref().ok_or("its profile names no signal")?;
+    let signal = named_signal(name)?;
+    let main = main_process(service).ok_or("no main process is known")?;
+    send(main, signal)
+}
+
+/// A signal that a profile may send.
+fn named_signal(name: &str) -> Result<Signal, String> {
+    match name.strip_prefix("SIG").unwrap_or(name) {
+        "HUP" => Ok(Signal::HUP),
+        "USR1" => Ok(Signal::USR1),
+        "USR2" => Ok(Signal::USR2),
+        other => Err(format!("{other} is no signal that a profile may send (HUP, USR1, USR2)")),
     }
 }
 
-/// The last lines of its log since a moment.
+fn send(process: Process, signal: Signal) -> Result<(), String> {
+    let pid = i32::try_from(process.pid).ok().and_then(Pid::from_raw).ok_or("no such process")?;
+    kill_process(pid, signal).map_err(|error| format!("process {} cannot be signalled: {error}", process.pid))
+}
+
+fn command(service: &Service, limit: Duration) -> Result<(), String> {
+    run(service.command.as_ref().ok_or("its profile names no command")?, limit)
+}
+
+/// Runs a command to its end; its last words where it does not end well.
+pub fn run(argv: &[String], limit: Duration) -> Result<(), String> {
+    report(children::run(argv, limit), &argv.join(" "), limit)
+}
+
+/// What came of a command, for a person.
+fn report(ran: std::io::Result<children::Ran>, name: &str, limit: Duration) -> Result<(), String> {
+    match ran {
+        Ok(ran) if ran.timed_out => Err(format!("{name} did not end within {}s", limit.as_secs())),
+        Ok(ran) if ran.ok() => Ok(()),
+        Ok(ran) => Err(ran.last_words()),
+        Err(error) => Err(format!("{name} cannot be run: {}", crate::trouble::plain(&error))),
+    }
+}
+
+/// Runs a service's script or tool, and reports.
+fn tell(argv: &[&str], limit: Duration) -> Acted {
+    let begun = Instant::now();
+    let argv: Vec<String> = argv.iter().map(|word| (*word).to_owned()).collect();
+    let done = report(children::run(&argv, limit), &argv.join(" "), limit);
+    Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+}
+
+/// What its journal has since a moment, in milliseconds since 1970.
+pub fn journal_since(service: &Service, at_ms: i64) -> String {
+    match held(service) {
+        Held::Systemd(unit) => systemd::journal(&Manager::of(service), unit, at_ms, 400).join("\n"),
+        _ => String::new(),
+    }
+}
+
+/// The last lines of its log since a moment that say something about it.
 pub fn log_since(service: &Service, at_ms: i64) -> Vec<String> {
-    match service.unit.first() {
-        Some(unit) if service.plain.is_none() => systemd::log_since(unit, at_ms),
+    match held(service) {
+        Held::Systemd(unit) => systemd::log_since(&Manager::of(service), unit, at_ms),
         _ => Vec::new(),
     }
 }

@@ -1,12 +1,11 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
-use super::{Acted, Deed, proc};
+use super::{Acted, Deed, named_signal, proc, send};
 use crate::children;
 use gypsum_core::profile::{Plain, Stop};
 use gypsum_core::service::{Observation, Process, State};
-use rustix::process::{Pid, Signal, kill_process};
-use std::fs;
-use std::os::unix::fs::MetadataExt;
+use rustix::process::Signal;
+use std::path::Path;
 use std::time::{Duration, Instant};
 
 pub fn observe(plain: &Plain) -> Observation {
@@ -18,14 +17,8 @@ pub fn observe(plain: &Plain) -> Observation {
     }
 }
 
-/// The process that the pid file names. A number that was given to another process since the file
-/// was written means that ours has ended.
 fn named(plain: &Plain) -> Option<Process> {
-    let pid = fs::read_to_string(&plain.pid_file).ok()?.trim().parse().ok()?;
-    let process = proc::process(pid)?;
-    let written = fs::metadata(&plain.pid_file).ok()?.mtime();
-    let started = i64::try_from(proc::started_at(process)?).ok()?;
-    (started <= written + 2).then_some(process)
+    proc::of_pid_file(Path::new(&plain.pid_file))
 }
 
 pub fn act(plain: &Plain, deed: Deed, limit: Duration) -> Acted {
@@ -34,19 +27,15 @@ pub fn act(plain: &Plain, deed: Deed, limit: Duration) -> Acted {
         Deed::Reload => reload(plain),
         Deed::Stop => stop(plain, limit),
         Deed::Start => start(plain, limit),
+        Deed::Signal | Deed::Command => Err("that is not told to a process".into()),
         Deed::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
     };
     Acted { ok: result.is_ok(), said: result.err().unwrap_or_default(), took: begun.elapsed() }
 }
 
 fn reload(plain: &Plain) -> Result<(), String> {
-    let signal = match plain.reload_signal.as_deref() {
-        Some("HUP") => Signal::HUP,
-        Some("USR1") => Signal::USR1,
-        Some("USR2") => Signal::USR2,
-        Some(other) => return Err(format!("{other} is no signal that a profile may send (HUP, USR1, USR2)")),
-        None => return Err("it cannot be told to read its configuration again".into()),
-    };
+    let signal = plain.reload_signal.as_deref().ok_or("it cannot be told to read its configuration again")?;
+    let signal = named_signal(signal)?;
     let main = named(plain).ok_or("it does not run")?;
     send(main, signal)
 }
@@ -88,9 +77,4 @@ fn start(plain: &Plain, limit: Duration) -> Result<(), String> {
         Some(status) => format!("start ended with status {status}: {}", ran.last_words()),
         None => format!("start was ended by a signal: {}", ran.last_words()),
     })
-}
-
-fn send(process: Process, signal: Signal) -> Result<(), String> {
-    let pid = i32::try_from(process.pid).ok().and_then(Pid::from_raw).ok_or("no such process")?;
-    kill_process(pid, signal).map_err(|error| format!("process {} cannot be signalled: {error}", process.pid))
 }

@@ -4,12 +4,25 @@ use gypsum_core::service::Process;
 use procfs::net::TcpState;
 use procfs::process::{FDTarget, ProcState};
 use std::collections::HashSet;
+use std::fs;
+use std::os::unix::fs::MetadataExt;
+use std::path::Path;
 
 /// The process with this number, unless it has ended and only waits to be buried.
 pub fn process(pid: u32) -> Option<Process> {
     let stat = procfs::process::Process::new(i32::try_from(pid).ok()?).ok()?.stat().ok()?;
     let dead = matches!(stat.state(), Ok(ProcState::Zombie | ProcState::Dead));
     (!dead).then_some(Process { pid, started: stat.starttime })
+}
+
+/// The process that a pid file names. A number that was given to another process since the file was written means that
+/// ours has ended.
+pub fn of_pid_file(path: &Path) -> Option<Process> {
+    let pid = fs::read_to_string(path).ok()?.split_whitespace().next()?.parse().ok()?;
+    let process = process(pid)?;
+    let written = fs::metadata(path).ok()?.mtime();
+    let started = i64::try_from(started_at(process)?).ok()?;
+    (started <= written + 2).then_some(process)
 }
 
 /// The inodes of its listening TCP sockets; none where this account may not look.

@@ -9,12 +9,12 @@ use super::{ASKING, Acted, Deed};
 use crate::children::{self, Ran};
 use crate::service::proc;
 use crate::trouble::Trouble;
-use gypsum_core::profile::Service;
+use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
 use std::time::{Duration, Instant};
 
-const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,Job,StateChangeTimestamp";
+const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,Job,StateChangeTimestamp";
 
 type Shown = HashMap<String, String>;
 
@@ -108,7 +108,8 @@ pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
         let get = |key: &str| shown.get(key).map_or("", String::as_str);
         match get("LoadState") {
             "loaded" => {
-                let found = Service { unit: vec![get("Id").to_owned()], ..service.clone() };
+                let unit = vec![get("Id").to_owned()];
+                let found = Service { unit, keeper: Some(Keeper::Systemd), ..service.clone() };
                 return Ok((found, seen(&shown)));
             }
             "masked" => {
@@ -154,6 +155,7 @@ pub fn observe(manager: &Manager, unit: &str) -> Observation {
 fn seen(shown: &Shown) -> Observation {
     let get = |key: &str| shown.get(key).map_or("", String::as_str);
     let filled = |key: &str| Some(get(key).to_owned()).filter(|value| !value.is_empty());
+    let words = |key: &str| get(key).split_whitespace().map(str::to_owned).collect::<Vec<_>>();
     let pid: Option<u32> = get("MainPID").parse().ok().filter(|pid| *pid > 0);
     Observation {
         main: pid.and_then(proc::process),
@@ -162,7 +164,8 @@ fn seen(shown: &Shown) -> Observation {
         result: filled("Result"),
         can_reload: get("CanReload") == "yes",
         since_ms: moment(get("StateChangeTimestamp")),
-        callers: get("TriggeredBy").split_whitespace().map(str::to_owned).collect(),
+        callers: words("TriggeredBy"),
+        dependants: ["RequiredBy", "RequisiteOf", "BoundBy"].into_iter().flat_map(words).collect(),
         ..Observation::only(state_of(get("LoadState"), get("ActiveState"), get("SubState")))
     }
 }
@@ -181,13 +184,19 @@ fn state_of(load: &str, active: &str, sub: &str) -> State {
     }
 }
 
-/// Whether one of these units is active.
-pub fn any_active(manager: &Manager, units: &[&str]) -> bool {
-    let active = |unit: &&str| {
-        let asked = children::run(&manager.argv(&["is-active", "-q", "--", unit]), ASKING);
-        asked.is_ok_and(|ran| ran.ok())
+/// Those of these units that are active.
+pub fn active(manager: &Manager, units: &[&str]) -> Vec<String> {
+    let words = ["show", "--no-pager", "-p", "Id,ActiveState", "--"];
+    let words: Vec<&str> = words.into_iter().chain(units.iter().copied()).collect();
+    let Ok(ran) = children::run(&manager.argv(&words), ASKING) else { return Vec::new() };
+    let of = |text: &str, key: &str| {
+        text.lines().find_map(|line| line.strip_prefix(key)?.strip_prefix('=')).map(str::to_owned)
     };
-    units.iter().any(active)
+    let blocks = ran.out.split("\n\n");
+    blocks
+        .filter(|block| of(block, "ActiveState").is_some_and(|state| state == "active"))
+        .filter_map(|block| of(block, "Id"))
+        .collect()
 }
 
 pub fn act(manager: &Manager, reread: bool, unit: &str, deed: Deed, limit: Duration) -> Acted {
@@ -219,21 +228,29 @@ fn last_words(ran: &Ran) -> String {
     text.map(str::trim).filter(|line| !line.is_empty()).collect::<Vec<_>>().join("; ")
 }
 
-pub fn log_since(unit: &str, at_ms: i64) -> Vec<String> {
+/// The last `count` lines of its journal since a moment.
+pub fn journal(manager: &Manager, unit: &str, at_ms: i64, count: u32) -> Vec<String> {
     let since = format!("--since=@{}.{:03}", at_ms / 1000, at_ms % 1000);
-    let (by_unit, about_unit) = (format!("_SYSTEMD_UNIT={unit}"), format!("UNIT={unit}"));
-    let words =
-        ["journalctl", "-q", "--no-pager", "-o", "cat", "-n", "12", &since, &by_unit, "+", &about_unit];
+    let count = count.to_string();
+    let mut words: Vec<&str> = vec!["journalctl", "-q", "--no-pager", "-o", "cat", "-n", &count, &since];
+    let (by_unit, about_unit, by_user_unit) =
+        (format!("_SYSTEMD_UNIT={unit}"), format!("UNIT={unit}"), format!("_SYSTEMD_USER_UNIT={unit}"));
+    match manager {
+        Manager::System => words.extend([by_unit.as_str(), "+", &about_unit]),
+        Manager::Own | Manager::Of(..) => words.push(&by_user_unit),
+    }
     let lines = children::run(&argv(&words), ASKING).map(|ran| ran.out).unwrap_or_default();
+    lines.lines().map(str::to_owned).collect()
+}
+
+pub fn log_since(manager: &Manager, unit: &str, at_ms: i64) -> Vec<String> {
     let about_jobs = |line: &str| {
         ["Starting ", "Started ", "Stopping ", "Stopped ", "Reloading ", "Reloaded "]
             .iter()
             .any(|word| line.starts_with(word))
     };
-    let lines: Vec<String> = lines
-        .lines()
-        .filter(|line| !line.trim().is_empty() && !about_jobs(line))
-        .map(str::to_owned)
-        .collect();
+    let lines = journal(manager, unit, at_ms, 12);
+    let lines: Vec<String> =
+        lines.into_iter().filter(|line| !line.trim().is_empty() && !about_jobs(line)).collect();
     lines[lines.len().saturating_sub(5)..].to_vec()
 }

@@ -81,6 +81,9 @@ fn plan(in_place: bool) -> Plan {
     };
     Plan {
         folders: vec!["/etc/boards/new".into(), "/etc/boards/new/er".into()],
+        chores: Vec::new(),
+        neighbours: Vec::new(),
+        taken_along: Vec::new(),
         prune: vec!["/etc/boards/old".into()],
         daemon: "boards".into(),
         change: "20261123T060122Z-0001".into(),

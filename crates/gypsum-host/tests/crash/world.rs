@@ -3,9 +3,11 @@
 use crate::disk::FakeDisk;
 use crate::{EDITED, FILES};
 use gypsum_core::health::Outcome;
-use gypsum_core::profile::{Check, Service};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, State};
 use gypsum_host::disk::Disk;
+use gypsum_host::probe::Scene;
 use gypsum_host::service::{Acted, Deed};
 use gypsum_host::world::World;
 use std::path::Path;
@@ -39,8 +41,16 @@ impl World for FakeWorld<'_> {
         Acted { ok: !(self.bad && new), said: String::new(), took: Duration::ZERO }
     }
 
-    fn probe(&self, _check: &Check) -> Outcome {
+    fn probe(&self, _check: &Check, _scene: &Scene) -> Outcome {
         unreachable!("there are no health checks here")
+    }
+
+    fn read(&self, _source: &Probe, _scene: &Scene) -> Result<String, String> {
+        unreachable!("there are no readings here")
+    }
+
+    fn run(&self, _argv: &[String], _limit: Duration) -> Result<(), String> {
+        unreachable!("there are no chores here")
     }
 
     fn log_since(&self, _service: &Service, _at_ms: i64) -> Vec<String> {

@@ -83,7 +83,7 @@ pub struct Target {
     /// Without a profile: the daemon's own checker; {file} in it is the proposal
     #[arg(long, value_name = "COMMAND", requires = "file")]
     pub checker: Option<String>,
-    /// One more health check: a URL, HOST:PORT or a port of this host
+    /// One more health check: a URL, HOST:PORT, a port, or a sentence: 'http http://localhost/map 200'
     #[arg(long = "health", value_name = "CHECK")]
     pub checks: Vec<String>,
 }
@@ -110,6 +110,18 @@ pub struct Manner {
     /// What to tell the daemon, if not the least that is needed
     #[arg(long, value_name = "HOW")]
     pub activation: Option<How>,
+    /// What must hold afterwards, in a sentence: 'http http://localhost/map 200'
+    #[arg(long, value_name = "CHECK")]
+    pub must: Vec<String>,
+    /// A value to look at before and after, in a sentence: 'process niceness'
+    #[arg(long, value_name = "WHAT")]
+    pub reading: Vec<String>,
+    /// What a reading must show afterwards: niceness=5, max_connections=300
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub expect: Vec<String>,
+    /// How long all must stay well before it counts, such as 10s; 0 does not wait
+    #[arg(long, value_name = "TIME")]
+    pub steady: Option<String>,
 }
 
 /// What to do with the findings of an edit.
@@ -132,6 +144,12 @@ pub enum How {
     Reload,
     /// To stop and start.
     Restart,
+    /// To be down while its files change.
+    StopFirst,
+    /// The signal of its profile.
+    Signal,
+    /// The command of its profile.
+    Command,
 }
 
 impl From<How> for Activation {
@@ -140,6 +158,9 @@ impl From<How> for Activation {
             How::None => Self::None,
             How::Reload => Self::Reload,
             How::Restart => Self::Restart,
+            How::StopFirst => Self::StopFirst,
+            How::Signal => Self::Signal,
+            How::Command => Self::Command,
         }
     }
 }

@@ -2,14 +2,17 @@
 
 use super::{Context, world};
 use crate::args::{Manner, Target};
-use crate::target::{NoTarget, profile_of};
+use crate::target::{NoTarget, check_of, profile_of};
 use crate::typed::{Typed, beside_of, content};
 use crate::view::ChangeView;
 use gypsum_core::edit::Edit;
+use gypsum_core::probe::{Probe, parse_source};
 use gypsum_core::profile::Profile;
+use gypsum_core::reading::Reading;
 use gypsum_host::run::{Beside, Finished, Job, Run, Wish};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
+use std::time::Duration;
 
 pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -> Result<u8, NoTarget> {
     let prepared = typed.prepared(manner.why.as_ref())?;
@@ -39,14 +42,24 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
     let profile = profile_of(target)?;
     let only = prepared.within.as_deref().map(std::path::absolute).transpose();
     let only = only.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
-    let job = job(profile, wish, manner);
+    let job = job(profile, wish, manner)?;
     let why = prepared.why;
     carry_out(context, Job { only, beside, hidden, why, remark: prepared.remark, ..job })
 }
 
 /// A change in the manner that was asked for.
-pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Job {
-    Job {
+pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble> {
+    let musts = manner.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
+    let readings = manner.reading.iter().map(|what| reading_of(what)).collect::<Result<_, _>>()?;
+    let expect = |text: &String| {
+        let pair =
+            text.rsplit_once('=').map(|(name, value)| (name.trim().to_owned(), value.trim().to_owned()));
+        pair.filter(|(name, _)| !name.is_empty()).ok_or_else(|| {
+            Trouble::usage(format!("--expect {text:?} is not NAME=VALUE"))
+                .mend("for example --expect niceness=5")
+        })
+    };
+    Ok(Job {
         profile,
         wish,
         only: None,
@@ -61,7 +74,34 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Job {
         dry_run: manner.dry_run,
         start: manner.start,
         activation: manner.activation.map(Into::into),
+        musts,
+        readings,
+        expects: manner.expect.iter().map(expect).collect::<Result<_, _>>()?,
+        steady: manner.steady.as_deref().map(steady_of).transpose()?,
+    })
+}
+
+fn reading_of(what: &str) -> Result<Reading, Trouble> {
+    let source = parse_source(what).map_err(|why| {
+        Trouble::usage(format!("--reading {what:?}: {}", why.0))
+            .mend("for example --reading 'process niceness'")
+    })?;
+    let name = match &source {
+        Probe::Process { fact, .. } => fact.word().to_owned(),
+        _ => what.to_owned(),
+    };
+    Ok(Reading { name, source, of: None })
+}
+
+fn steady_of(text: &str) -> Result<Duration, Trouble> {
+    if text == "0" {
+        return Ok(Duration::ZERO);
     }
+    let time = text.parse::<jiff::SignedDuration>().ok().and_then(|time| Duration::try_from(time).ok());
+    time.ok_or_else(|| {
+        Trouble::usage(format!("--steady {text:?} is no time"))
+            .mend("for example --steady 10s; 0 does not wait")
+    })
 }
 
 /// Carries a change out and draws it; its exit status.

@@ -36,6 +36,8 @@ pub struct Asked {
 pub fn run(context: &Context, target: &Target, asked: &Asked, manner: &Manner) -> Result<u8, NoTarget> {
     let world = world()?;
     let profile = profile_of(target)?;
+    // What cannot be done is said before anybody types.
+    job(profile.clone(), Wish::Whole(Vec::new()), manner)?;
     context.state.prepare(&RealDisk, &profile.daemon)?;
     let within = asked.within.as_deref().map(std::path::absolute).transpose();
     let within = within.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
@@ -187,7 +189,7 @@ impl Editing<'_> {
                     let proposal = draft.proposal()?;
                     drop(held);
                     draft.is_now("not finished", self.world.now_ms())?;
-                    let job = Job { accept, ..self.job(proposal, false) };
+                    let job = Job { accept, ..self.job(proposal, false)? };
                     let status = carry_out(self.context, job)?;
                     // What was only tried is not live.
                     if self.manner.dry_run {
@@ -214,10 +216,10 @@ impl Editing<'_> {
         }
     }
 
-    fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Job {
+    fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Result<Job, Trouble> {
         let beside = Beside { new: self.asked.new, ..Beside::default() };
-        let job = job(self.profile.clone(), Wish::Whole(proposal), self.manner);
-        Job { only: Some(self.name.clone()), dry_run: dry_run || self.manner.dry_run, beside, ..job }
+        let job = job(self.profile.clone(), Wish::Whole(proposal), self.manner)?;
+        Ok(Job { only: Some(self.name.clone()), dry_run: dry_run || self.manner.dry_run, beside, ..job })
     }
 
     /// The proposal against the file as it is now: with what somebody else changed meanwhile, where the two
@@ -245,7 +247,7 @@ impl Editing<'_> {
     /// Our own check and the daemon's, before anything is live; and the choice, where they find something.
     fn judged(&mut self, proposal: &[u8]) -> Result<Next, Trouble> {
         let mut seen = Seen::default();
-        Run::change(self.world, &self.context.state, &mut seen, self.job(proposal.to_vec(), true));
+        Run::change(self.world, &self.context.state, &mut seen, self.job(proposal.to_vec(), true)?);
         let accepted = |finding: &&Finding| !self.manner.accept.contains(&finding.rule);
         let open: Vec<&Finding> = seen.findings.iter().filter(accepted).collect();
         if open.is_empty() {

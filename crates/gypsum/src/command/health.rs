@@ -8,6 +8,7 @@ use gypsum_core::profile::Activation;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::look::Look;
+use gypsum_host::probe::Scene;
 use gypsum_host::run::Values;
 use gypsum_host::trouble::Trouble;
 use gypsum_host::{files, service};
@@ -27,6 +28,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         .into());
     }
     let world = world()?;
+    let scene = Scene { service: unit.clone(), ..Scene::default() };
     let look = Look {
         world: &world,
         service: &unit,
@@ -34,9 +36,11 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         before: None,
         activation: Activation::None,
         steady: Duration::ZERO,
+        scene: &scene,
+        limit: Duration::ZERO,
         interruptible: true,
     };
-    let health = look.once();
+    let (health, _) = look.once();
     let well = health.iter().all(|outcome| outcome.well);
     let status = if well { 0 } else { 3 };
     if context.out.json {

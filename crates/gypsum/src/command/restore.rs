@@ -29,7 +29,7 @@ pub fn run(
         .map_err(|error| Trouble::file("read the journal in", &entry.folder, &error))?
         .ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", entry.folder.display())))?;
     let wish = Wish::Files(files_of(&plan, &entry, whole)?);
-    let mut job = job(profile, wish, manner);
+    let mut job = job(profile, wish, manner)?;
     job.prune = plan.folders.iter().rev().cloned().collect();
     job.why.get_or_insert_with(|| format!("takes back change {}", entry.number));
     carry_out(context, job)

@@ -7,6 +7,7 @@ use gypsum_core::change::Verdict;
 use gypsum_core::edit::Shown;
 use gypsum_core::happening::Happening;
 use gypsum_core::health::{Judgement, Outcome};
+use gypsum_core::report::Reading;
 use gypsum_host::run::Watch;
 use indicatif::{ProgressBar, ProgressStyle};
 use std::time::{Duration, Instant};
@@ -148,6 +149,19 @@ impl ChangeView {
         }
     }
 
+    /// Values before and after, side by side.
+    fn readings(&self, readings: &[Reading]) {
+        for (n, reading) in readings.iter().enumerate() {
+            let label = if n == 0 { "reading" } else { "" };
+            let values = if reading.before == reading.after {
+                format!("{}, as before", reading.after)
+            } else {
+                format!("{} before, {} now", reading.before, reading.after)
+            };
+            self.row(label, &format!("{}: {values}", reading.name));
+        }
+    }
+
     fn looked(&self, health: &[Outcome], judgement: Judgement, back: bool) {
         if judgement != Judgement::Worse {
             return self.outcomes(if back { "as before" } else { "well" }, health);
@@ -206,6 +220,13 @@ impl Watch for ChangeView {
                 let outcome = if *ok { "" } else { " failed" };
                 self.row(label, &format!("{what}{outcome}, {}{said}", time(*ms)));
             }
+            Happening::Beside { how, ok, said, ms } => {
+                let (label, what) = how.split_once(' ').unwrap_or((how, ""));
+                let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
+                let outcome = if *ok { "" } else { " failed" };
+                self.row(label, &format!("{what}{outcome}, {}{said}", time(*ms)));
+            }
+            Happening::Read { readings } => self.readings(readings),
             Happening::Looked { health, judgement, back } => self.looked(health, *judgement, *back),
             Happening::Log { lines } => lines.iter().enumerate().for_each(|(n, line)| {
                 let label = if n == 0 { "its log" } else { "" };

@@ -8,25 +8,36 @@ fn wrong_words_are_refused_with_the_nearest_right_ones() {
     let host = host();
     let before = config(&host);
     let conf = host.config().display().to_string();
-    let table: [(&[&str], i32, &str); 17] = [
+    let table: [(&[&str], i32, &str); 24] = [
         (&["change", "departurs", "rows=5"], 2, "not of departurs"),
         (&["change", "sshdd", "rows=5", "--file", "/x"], 2, "--format"),
         (&["change", "x", "rows=5", "--file", &conf, "--format", "keywrd"], 2, "did you mean keyword?"),
         (
             &["change", "x", "rows=5", "--file", &conf, "--format", "keyword", "--health", "nine"],
             2,
-            "neither a URL",
+            "can be looked at",
         ),
         (
             &["change", "x", "rows=5", "--file", &conf, "--format", "keyword", "--unit", "no such"],
             2,
-            "cannot be the name of a unit",
+            "cannot be the name of a",
         ),
         (&["change", "departures", "row=5"], 3, "did you mean rows?"),
         (&["change", "departures", "rows=50"], 3, "from 1 to 40"),
         (&["change", "departures", "rows=“5”"], 3, "a quote from a text page"),
         (&["change", "departures", "rows"], 2, "there is no = in it"),
         (&["change", "departures", "quay+=2"], 3, "nothing says that it is a quantity"),
+        (&["change", "departures", "rows=5", "--must", "htp http://localhost/"], 2, "did you mean http?"),
+        (
+            &["change", "departures", "rows=5", "--must", "http http://x/ statsu 200"],
+            2,
+            "did you mean status?",
+        ),
+        (&["change", "departures", "rows=5", "--expect", "nicenes=5"], 2, "is read of departures"),
+        (&["change", "departures", "rows=5", "--expect", "five"], 2, "is not NAME=VALUE"),
+        (&["change", "departures", "rows=5", "--reading", "process nicenes"], 2, "did you mean niceness?"),
+        (&["change", "departures", "rows=5", "--steady", "soon"], 2, "is no time"),
+        (&["change", "departures", "rows=5", "--activation", "signal"], 2, "has no signal in its profile"),
         (&["change", "departures"], 2, "no edit was given"),
         (&["change", "departures", "--delete", "notice"], 3, "is not set"),
         (&["change", "departures", "--enable", "notice"], 3, "stands nowhere commented out"),
@@ -109,7 +120,7 @@ fn a_malformed_profile_is_shown_with_its_place() {
         ("rows = { kind = \"integer\"", "rows = { kind = \"numbers\"", "line 44"),
         ("[service]", "[service]\nreloads = true", "unknown field `reloads`"),
         ("limit = \"5s\"", "limit = \"5\"", "find unit designator"),
-        ("status = 200", "status = 200\ntcp = \"x:1\"", "status does not go with"),
+        ("status = 200", "status = 200\ntcp = \"x:1\"", "exactly one of"),
         ("run = [\"/", "run = [\"", "absolute path"),
         ("daemon = ", "daemon = = ", "line 2"),
     ];

@@ -56,7 +56,7 @@ fn timeless(line: &str) -> String {
 fn screens_are_as_they_were_read_and_found_good() {
     let host = host();
     let mut all = String::new();
-    let walks: [&[&str]; 16] = [
+    let walks: [&[&str]; 18] = [
         &["show", "departures"],
         &["show", "departures", "quay"],
         &["check", "departures"],
@@ -70,13 +70,23 @@ fn screens_are_as_they_were_read_and_found_good() {
         &["change", "departures", "quay=east"],
         &["change", "departures", "--disable", "refresh", "--enable", "notice"],
         &["change", "departures", "rows=10"],
+        &[
+            "change",
+            "departures",
+            "notice=Fog",
+            "--must",
+            "http http://127.0.0.1:{port}/board contains Fog",
+            "--reading",
+            "process niceness",
+        ],
+        &["change", "departures", "notice=Calm", "--expect", "process niceness=5"],
         &["restore", "departures"],
         &["changes", "departures"],
         &["recover", "departures"],
     ];
     for words in walks {
         let one = screen(&host, words);
-        for line in one.lines().filter(|line| !line.contains("[HOST]")) {
+        for line in one.lines().skip(1).filter(|line| !line.contains("[HOST]")) {
             assert!(line.chars().count() <= 84, "too wide for a terminal: {line}");
         }
         all.push_str(&one);

@@ -1,0 +1,494 @@
+//! Health checks as they are written: as a table of a profile, or with the same words as a sentence.
+
+use super::{Check, Dns, Expect, Fact, FileFact, Http, Probe, Ssh, Tls};
+use crate::profile::Argv;
+use crate::text::nearest;
+use jiff::SignedDuration;
+use serde::{Deserialize, Deserializer};
+
+/// How long a check may fail at first, where nothing is said.
+const PATIENCE: SignedDuration = SignedDuration::from_secs(5);
+/// How long one try may take, where nothing is said.
+const LIMIT: SignedDuration = SignedDuration::from_secs(5);
+
+/// Why words are no health check.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BadWords(
+    /// In a sentence.
+    pub String,
+);
+
+impl From<String> for BadWords {
+    fn from(why: String) -> Self {
+        Self(why)
+    }
+}
+
+/// A health check as it is written: which key stands there says what is looked at.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, default, rename_all = "kebab-case")]
+struct Written {
+    name: Option<String>,
+    patience: Option<SignedDuration>,
+    limit: Option<SignedDuration>,
+    times: Option<u32>,
+    tcp: Option<String>,
+    greeting: Option<String>,
+    http: Option<String>,
+    tls: Option<String>,
+    dns: Option<String>,
+    ssh: Option<String>,
+    process: Option<String>,
+    log: Option<String>,
+    file: Option<String>,
+    run: Option<Argv>,
+    status: Option<i32>,
+    is: Option<Scalar>,
+    contains: Option<String>,
+    prints: Option<String>,
+    lacks: Option<String>,
+    at_least: Option<Scalar>,
+    at_most: Option<Scalar>,
+    sends: Option<String>,
+    at: Option<String>,
+    host: Option<String>,
+    ca: Option<String>,
+    proxy: Option<String>,
+    follow: bool,
+    header: Option<String>,
+    certifies: Option<String>,
+    days: Option<u32>,
+    key: Option<String>,
+    #[serde(rename = "type")]
+    kind: Option<String>,
+    says: Option<String>,
+    user: Option<String>,
+    offers: Option<String>,
+    withholds: Option<String>,
+    refused: bool,
+    absent: bool,
+    owner: Option<String>,
+    mode: Option<String>,
+    younger: Option<SignedDuration>,
+}
+
+/// A text, or a number for which nobody types quotes.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(untagged)]
+enum Scalar {
+    Text(String),
+    Number(i64),
+}
+
+impl Scalar {
+    fn text(self) -> String {
+        match self {
+            Self::Text(text) => text,
+            Self::Number(number) => number.to_string(),
+        }
+    }
+}
+
+/// How the value behind a word is written.
+#[derive(Clone, Copy, PartialEq)]
+enum Value {
+    Text,
+    Number,
+    Flag,
+    Words,
+}
+
+/// What may be looked at, each with the words that go with it.
+const KINDS: [(&str, &[&str]); 10] = [
+    ("http", &["status", "contains", "lacks", "header", "at", "host", "ca", "proxy", "follow"]),
+    ("tcp", &["refused"]),
+    ("greeting", &["sends", "contains", "lacks", "is"]),
+    ("tls", &["certifies", "days", "key", "ca"]),
+    ("dns", &["at", "type", "says"]),
+    ("ssh", &["user", "offers", "withholds", "key", "refused"]),
+    ("process", &["is", "contains", "lacks", "at-least", "at-most"]),
+    ("log", &["contains", "lacks"]),
+    ("file", &["absent", "owner", "mode", "younger", "contains", "lacks", "is"]),
+    ("run", &["status", "prints", "contains", "lacks", "is", "at-least", "at-most"]),
+];
+
+/// The words that go with all of them.
+const COMMON: [&str; 4] = ["name", "patience", "limit", "times"];
+
+fn value_of(word: &str) -> Value {
+    match word {
+        "status" | "days" | "times" => Value::Number,
+        "follow" | "refused" | "absent" => Value::Flag,
+        "run" => Value::Words,
+        _ => Value::Text,
+    }
+}
+
+/// A check that is read from the form in which it is written.
+#[derive(Deserialize)]
+#[serde(try_from = "Written")]
+struct AsWritten(Check);
+
+impl TryFrom<Written> for AsWritten {
+    type Error = String;
+
+    fn try_from(written: Written) -> Result<Self, String> {
+        written.check().map(Self)
+    }
+}
+
+/// Reads the health checks of a profile.
+pub fn checks<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Check>, D::Error> {
+    let written = Vec::<AsWritten>::deserialize(source)?;
+    Ok(written.into_iter().map(|AsWritten(check)| check).collect())
+}
+
+/// A health check as a sentence of the same words: `http http://localhost/map 200`, `tcp 127.0.0.1:25 refused`,
+/// `process niceness is 5`; a URL, `HOST:PORT` or a port may stand alone.
+pub fn parse_check(sentence: &str) -> Result<Check, BadWords> {
+    written(sentence)?.check().map_err(BadWords)
+}
+
+/// What a reading looks at, as such a sentence without an expectation.
+pub fn parse_source(sentence: &str) -> Result<Probe, BadWords> {
+    Ok(parse_check(sentence)?.probe)
+}
+
+fn written(sentence: &str) -> Result<Written, BadWords> {
+    let words = shlex::split(sentence).filter(|words| !words.is_empty());
+    let Some(mut words) = words.map(|words| words.into_iter().peekable()) else {
+        return Err(BadWords(format!("{sentence:?} is no sentence: is a quote missing?")));
+    };
+    let first = words.next().unwrap_or_default();
+    let Some((kind, known)) = KINDS.iter().find(|(kind, _)| *kind == first) else {
+        return alone(first, words.next().is_some());
+    };
+    let mut table = toml::Table::new();
+    let about = words.next().ok_or_else(|| BadWords(format!("{kind} of what? {}", example(kind))))?;
+    let value = match value_of(kind) {
+        Value::Words => {
+            let argv = shlex::split(&about).unwrap_or_default();
+            toml::Value::Array(argv.into_iter().map(toml::Value::String).collect())
+        }
+        _ => toml::Value::String(about),
+    };
+    table.insert((*kind).to_owned(), value);
+    while let Some(word) = words.next() {
+        // Whoever writes a bare number behind a URL means the status.
+        if word.parse::<i64>().is_ok() && *kind == "http" && !table.contains_key("status") {
+            table.insert("status".into(), toml::Value::Integer(word.parse().unwrap_or_default()));
+            continue;
+        }
+        if !known.contains(&word.as_str()) && !COMMON.contains(&word.as_str()) {
+            return Err(unknown(&word, kind, known));
+        }
+        let mut next =
+            || words.next().ok_or_else(|| BadWords(format!("{word} of {kind} wants a value behind it")));
+        let value = match value_of(&word) {
+            Value::Flag => toml::Value::Boolean(true),
+            Value::Number => {
+                let text = next()?;
+                let number =
+                    text.parse().map_err(|_| BadWords(format!("{word} wants a number, not {text:?}")))?;
+                toml::Value::Integer(number)
+            }
+            Value::Text | Value::Words => toml::Value::String(next()?),
+        };
+        table.insert(word, value);
+    }
+    Written::deserialize(table).map_err(|error| BadWords(error.message().trim().replace('\n', "; ")))
+}
+
+/// One word for the commonest checks: a URL, `HOST:PORT`, or a port of this host.
+fn alone(word: String, more: bool) -> Result<Written, BadWords> {
+    let kinds = KINDS.map(|(kind, _)| kind);
+    if !more && word.contains("://") {
+        return Ok(Written { http: Some(word), ..Written::default() });
+    }
+    if !more && word.parse::<u16>().is_ok() {
+        return Ok(Written { tcp: Some(format!("127.0.0.1:{word}")), ..Written::default() });
+    }
+    let endpoint =
+        word.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok());
+    if !more && endpoint {
+        return Ok(Written { tcp: Some(word), ..Written::default() });
+    }
+    let near = nearest(&word, kinds);
+    let near = near.first().map_or(".".to_owned(), |near| format!("; did you mean {near}?"));
+    let known = kinds.join(", ");
+    Err(BadWords(format!(
+        "nothing called {word:?} can be looked at{near} A check begins with one of {known}, or is a URL, HOST:PORT or a port"
+    )))
+}
+
+fn unknown(word: &str, kind: &str, known: &[&str]) -> BadWords {
+    let all = known.iter().chain(&COMMON).copied();
+    let near = nearest(word, all.clone());
+    let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
+    let all: Vec<&str> = all.collect();
+    BadWords(format!("{kind} knows no word {word:?}: {near}It takes {}", all.join(", ")))
+}
+
+fn example(kind: &str) -> &'static str {
+    match kind {
+        "http" => "For example: http http://localhost/map 200",
+        "tcp" => "For example: tcp 127.0.0.1:25",
+        "greeting" => "For example: greeting 127.0.0.1:25 contains 220",
+        "tls" => "For example: tls localhost:443 certifies boards.example days 14",
+        "dns" => "For example: dns boards.example at 127.0.0.1 says 192.0.2.7",
+        "ssh" => "For example: ssh 127.0.0.1:22 user porter withholds password",
+        "process" => "For example: process niceness is 5",
+        "log" => "For example: log journal lacks error",
+        "file" => "For example: file /run/boards.pid owner boards",
+        _ => "For example: run '/usr/bin/test -S /run/boards.sock' status 0",
+    }
+}
+
+impl Written {
+    fn kinds(&self) -> Vec<&'static str> {
+        let there = [
+            self.http.is_some(),
+            self.tcp.is_some(),
+            self.greeting.is_some(),
+            self.tls.is_some(),
+            self.dns.is_some(),
+            self.ssh.is_some(),
+            self.process.is_some(),
+            self.log.is_some(),
+            self.file.is_some(),
+            self.run.is_some(),
+        ];
+        KINDS.iter().zip(there).filter(|(_, there)| *there).map(|((kind, _), _)| *kind).collect()
+    }
+
+    /// The words that stand there besides the common ones and the kind itself.
+    fn words(&self) -> Vec<&'static str> {
+        let there: [(&str, bool); 27] = [
+            ("status", self.status.is_some()),
+            ("is", self.is.is_some()),
+            ("contains", self.contains.is_some()),
+            ("prints", self.prints.is_some()),
+            ("lacks", self.lacks.is_some()),
+            ("at-least", self.at_least.is_some()),
+            ("at-most", self.at_most.is_some()),
+            ("sends", self.sends.is_some()),
+            ("at", self.at.is_some()),
+            ("host", self.host.is_some()),
+            ("ca", self.ca.is_some()),
+            ("proxy", self.proxy.is_some()),
+            ("follow", self.follow),
+            ("header", self.header.is_some()),
+            ("certifies", self.certifies.is_some()),
+            ("days", self.days.is_some()),
+            ("key", self.key.is_some()),
+            ("type", self.kind.is_some()),
+            ("says", self.says.is_some()),
+            ("user", self.user.is_some()),
+            ("offers", self.offers.is_some()),
+            ("withholds", self.withholds.is_some()),
+            ("refused", self.refused),
+            ("absent", self.absent),
+            ("owner", self.owner.is_some()),
+            ("mode", self.mode.is_some()),
+            ("younger", self.younger.is_some()),
+        ];
+        there.into_iter().filter(|(_, there)| *there).map(|(word, _)| word).collect()
+    }
+
+    fn check(self) -> Result<Check, String> {
+        let kinds = self.kinds();
+        let [kind] = kinds.as_slice() else {
+            let all = KINDS.map(|(kind, _)| kind).join(", ");
+            return Err(format!("a health check has exactly one of {all}"));
+        };
+        let known = KINDS.iter().find(|(one, _)| one == kind).map_or(&[][..], |(_, known)| *known);
+        if let Some(strange) = self.words().into_iter().find(|word| !known.contains(word)) {
+            return Err(format!("{strange} does not go with {kind}"));
+        }
+        let ms = |given: Option<SignedDuration>, usual: SignedDuration| {
+            u64::try_from(given.unwrap_or(usual).as_millis())
+                .map_err(|_| "a time is never negative".to_owned())
+        };
+        let (patience_ms, limit_ms) = (ms(self.patience, PATIENCE)?, ms(self.limit, LIMIT)?);
+        let (name, times) = (self.name.clone(), self.times.unwrap_or(1));
+        if times == 0 {
+            return Err("times counts from 1".into());
+        }
+        let (title, probe) = self.probe(kind)?;
+        Ok(Check { name: name.unwrap_or(title), probe, patience_ms, limit_ms, times })
+    }
+
+    fn probe(self, kind: &str) -> Result<(String, Probe), String> {
+        let expect = Expect {
+            is: self.is.map(Scalar::text),
+            contains: self.contains.or(self.prints),
+            lacks: self.lacks,
+            at_least: self.at_least.map(Scalar::text),
+            at_most: self.at_most.map(Scalar::text),
+        };
+        let text = |text: Option<String>| text.unwrap_or_default();
+        Ok(match kind {
+            "tcp" => {
+                let at = text(self.tcp);
+                (format!("tcp {at}"), Probe::Tcp { at, refused: self.refused })
+            }
+            "greeting" => {
+                let at = text(self.greeting);
+                (format!("greeting of {at}"), Probe::Greeting { at, sends: self.sends, expect })
+            }
+            "http" => {
+                let url = text(self.http);
+                if !url.starts_with("http://") && !url.starts_with("https://") {
+                    return Err(format!("only http:// and https:// can be asked, not {url:?}"));
+                }
+                let status = self.status.map(u16::try_from).transpose();
+                let status = status.map_err(|_| "an HTTP status has three digits".to_owned())?;
+                let through = self.proxy.as_deref().map_or(String::new(), |proxy| {
+                    format!(" through {}", proxy.rsplit(['@', '/']).next().unwrap_or(proxy))
+                });
+                let Self { at, host, ca, proxy, follow, header, .. } = self;
+                let title = format!("http {url}{through}");
+                (title, Probe::Http(Http { url, at, host, ca, proxy, follow, status, header, expect }))
+            }
+            "tls" => {
+                let at = text(self.tls);
+                let Self { certifies: name, days, key, ca, .. } = self;
+                let title = format!("certificate of {at}");
+                (title, Probe::Tls(Tls { at, name, days: days.unwrap_or(0), key, ca }))
+            }
+            "dns" => {
+                let name = text(self.dns);
+                let at = self.at.ok_or("dns wants the server: at 127.0.0.1")?;
+                let kind = self.kind.unwrap_or_else(|| "A".into()).to_uppercase();
+                (format!("dns {name}"), Probe::Dns(Dns { name, at, kind, says: self.says }))
+            }
+            "ssh" => {
+                let Self { ssh, user, offers, withholds, key, refused, .. } = self;
+                let (at, user) = (text(ssh), user.ok_or("ssh wants to know who wants in: user NAME")?);
+                let title = format!("ssh {user} at {at}");
+                (title, Probe::Ssh(Ssh { at, user, offers, withholds, key, refused }))
+            }
+            "process" => {
+                let word = text(self.process);
+                let fact = Fact::named(&word).ok_or_else(|| {
+                    let known = Fact::ALL.map(Fact::word);
+                    let near = nearest(&word, known);
+                    let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
+                    format!(
+                        "nothing called {word:?} is known of a process: {near}There are {}",
+                        known.join(", ")
+                    )
+                })?;
+                (format!("process {word}"), Probe::Process { fact, expect })
+            }
+            "log" => {
+                let file = Some(text(self.log)).filter(|file| file != "journal");
+                if file.as_ref().is_some_and(|file| !file.starts_with('/')) {
+                    return Err("a log is \"journal\" or an absolute path".into());
+                }
+                let title = file.clone().unwrap_or_else(|| "journal".into());
+                (format!("log {title}"), Probe::Log { file, expect })
+            }
+            "file" => {
+                let path = text(self.file);
+                if !path.starts_with('/') {
+                    return Err(format!("a file must be an absolute path, not {path:?}"));
+                }
+                let younger_ms = self.younger.map(|time| u64::try_from(time.as_millis())).transpose();
+                let younger_ms = younger_ms.map_err(|_| "a time is never negative")?;
+                let Self { absent, owner, mode, .. } = self;
+                let title = format!("file {path}");
+                (title, Probe::File(FileFact { path, absent, owner, mode, younger_ms, expect }))
+            }
+            _ => {
+                let run = self.run.unwrap_or_default();
+                let program = run.first().ok_or("a command has no words")?;
+                if !program.starts_with('/') {
+                    return Err(format!(
+                        "the program of a command must be an absolute path, not {program:?}"
+                    ));
+                }
+                let title = program.rsplit('/').next().unwrap_or(program).to_owned();
+                (title, Probe::Command { status: self.status.unwrap_or(0), run, expect })
+            }
+        })
+    }
+}
+
+impl Check {
+    fn plain(name: String, probe: Probe) -> Self {
+        let ms = |time: SignedDuration| time.as_millis() as u64;
+        Self { name, probe, patience_ms: ms(PATIENCE), limit_ms: ms(LIMIT), times: 1 }
+    }
+
+    /// The check that a daemon's service runs; every daemon with a service has it.
+    pub fn of_service(name: &str) -> Self {
+        Self::plain(name.into(), Probe::Service)
+    }
+
+    /// The check that somebody listens where the daemon wants to.
+    pub fn listens(address: Option<String>, port: u16, udp: bool) -> Self {
+        let kind = if udp { "UDP port" } else { "port" };
+        let name = match &address {
+            Some(address) => format!("{kind} {port} of {address}"),
+            None => format!("{kind} {port}"),
+        };
+        Self::plain(name, Probe::Listens { address, port, udp })
+    }
+
+    /// A check of something that is looked at and expected of it.
+    pub fn expected(name: &str, probe: Probe) -> Self {
+        Self::plain(name.into(), probe)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sentences_say_what_tables_say() {
+        let table = [
+            ("http http://localhost/map 200", "http = \"http://localhost/map\"\nstatus = 200"),
+            ("http://localhost/", "http = \"http://localhost/\""),
+            ("8080", "tcp = \"127.0.0.1:8080\""),
+            ("tcp 127.0.0.1:25 refused", "tcp = \"127.0.0.1:25\"\nrefused = true"),
+            ("process niceness is 5 patience 9s", "process = \"niceness\"\nis = 5\npatience = \"9s\""),
+            ("run '/bin/sh -c \"exit 3\"' status 3", "run = [\"/bin/sh\", \"-c\", \"exit 3\"]\nstatus = 3"),
+            (
+                "dns quay.example at 127.0.0.1:5353 says refused",
+                "dns = \"quay.example\"\nat = \"127.0.0.1:5353\"\nsays = \"refused\"",
+            ),
+            (
+                "http https://boards.example/ at 127.0.0.1 contains 'Quay 3' times 2",
+                "http = \"https://boards.example/\"\nat = \"127.0.0.1\"\ncontains = \"Quay 3\"\ntimes = 2",
+            ),
+        ];
+        for (sentence, text) in table {
+            let written: Written = toml::from_str(text).unwrap();
+            assert_eq!(parse_check(sentence).unwrap(), written.check().unwrap(), "{sentence}");
+        }
+    }
+
+    #[test]
+    fn bad_sentences_name_what_is_near() {
+        let table = [
+            ("htp http://localhost/", "did you mean http?"),
+            ("http http://localhost/ contians x", "did you mean contains?"),
+            ("http localhost", "only http://"),
+            ("http", "For example"),
+            ("tcp 127.0.0.1:25 contains x", "tcp knows no word"),
+            ("process nicenes is 5", "did you mean niceness?"),
+            ("http http://localhost/ status many", "wants a number"),
+            ("http http://localhost/ contains", "wants a value"),
+            ("dns quay.example", "wants the server"),
+            ("tcp 'x", "a quote missing"),
+            ("tcp x times 0", "counts from 1"),
+            ("", "no sentence"),
+        ];
+        for (sentence, says) in table {
+            let why = parse_check(sentence).unwrap_err().0;
+            assert!(why.contains(says), "{sentence}: {why}");
+        }
+    }
+}

@@ -1,0 +1,176 @@
+//! The certificate that a server shows: its names, how long it is valid, whether it belongs to the key.
+
+use super::tcp::connect;
+use gypsum_core::probe::Tls;
+use rustls::client::WebPkiServerVerifier;
+use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
+use rustls::crypto::{CryptoProvider, ring};
+use rustls::pki_types::pem::PemObject;
+use rustls::pki_types::{CertificateDer, PrivateKeyDer, ServerName, UnixTime};
+use rustls::{ClientConfig, ClientConnection, DigitallySignedStruct, RootCertStore, SignatureScheme};
+use std::sync::Arc;
+use std::time::Duration;
+use x509_parser::prelude::{FromDer, GeneralName, X509Certificate};
+
+pub fn probe(tls: &Tls, limit: Duration) -> Result<String, String> {
+    let shown = shown(tls, limit)?;
+    let first = shown.first().ok_or("shows no certificate")?;
+    let (_, certificate) = X509Certificate::from_der(first)
+        .map_err(|error| format!("its certificate cannot be read: {error}"))?;
+    let names = names(&certificate);
+    if let Some(wanted) = tls.name.as_ref().filter(|wanted| !names.iter().any(|name| covers(name, wanted))) {
+        return Err(format!("is for {}, expected {wanted}", names.join(", ")));
+    }
+    let validity = certificate.validity();
+    let now = jiff::Timestamp::now().as_second();
+    if validity.not_before.timestamp() > now {
+        return Err(format!("is not valid before {}", validity.not_before));
+    }
+    let days = (validity.not_after.timestamp() - now).div_euclid(86_400);
+    if days < 0 {
+        return Err(format!("ran out {} days ago", -days));
+    }
+    if days < i64::from(tls.days) {
+        return Err(format!("is valid for {days} days more, expected at least {}", tls.days));
+    }
+    if let Some(key) = &tls.key {
+        belongs(&certificate, key)?;
+    }
+    if let Some(ca) = &tls.ca {
+        signed(&shown, ca, tls.name.as_deref().or_else(|| names.first().map(String::as_str)))?;
+    }
+    Ok(format!("is for {}, valid for {days} days more", names.join(", ")))
+}
+
+/// The certificates that the server shows, whoever signed them.
+fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, String> {
+    let host = tls.at.rsplit_once(':').map_or(tls.at.as_str(), |(host, _)| host).trim_matches(['[', ']']);
+    let name = tls.name.as_deref().unwrap_or(host).to_owned();
+    let name = ServerName::try_from(name).map_err(|error| error.to_string())?;
+    let provider = Arc::new(ring::default_provider());
+    let anybody = Arc::new(Anybody(Arc::clone(&provider)));
+    let config = ClientConfig::builder_with_provider(provider)
+        .with_safe_default_protocol_versions()
+        .map_err(|error| error.to_string())?
+        .dangerous()
+        .with_custom_certificate_verifier(anybody)
+        .with_no_client_auth();
+    let mut client = ClientConnection::new(Arc::new(config), name).map_err(|error| error.to_string())?;
+    let (mut stream, _) = connect(&tls.at, 443, limit)?;
+    let failed = |error: std::io::Error| format!("does not speak TLS: {}", crate::trouble::plain(&error));
+    stream.set_read_timeout(Some(limit)).map_err(failed)?;
+    stream.set_write_timeout(Some(limit)).map_err(failed)?;
+    while client.is_handshaking() {
+        client.complete_io(&mut stream).map_err(failed)?;
+    }
+    Ok(client.peer_certificates().unwrap_or_default().iter().map(|one| one.clone().into_owned()).collect())
+}
+
+fn names(certificate: &X509Certificate<'_>) -> Vec<String> {
+    let others = certificate.subject_alternative_name().ok().flatten();
+    let mut names: Vec<String> = others
+        .iter()
+        .flat_map(|others| &others.value.general_names)
+        .filter_map(|name| match name {
+            GeneralName::DNSName(name) => Some((*name).to_owned()),
+            GeneralName::IPAddress(bytes) => match <[u8; 4]>::try_from(*bytes) {
+                Ok(four) => Some(std::net::Ipv4Addr::from(four).to_string()),
+                Err(_) => Some(std::net::Ipv6Addr::from(<[u8; 16]>::try_from(*bytes).ok()?).to_string()),
+            },
+            _ => None,
+        })
+        .collect();
+    if names.is_empty() {
+        let common = certificate.subject().iter_common_name().filter_map(|name| name.as_str().ok());
+        names.extend(common.map(str::to_owned));
+    }
+    names
+}
+
+/// A star stands for one label (RFC 6125).
+fn covers(name: &str, wanted: &str) -> bool {
+    let rest = |name: &str| name.split_once('.').map(|(_, rest)| rest.to_lowercase());
+    name.eq_ignore_ascii_case(wanted) || name.starts_with("*.") && rest(name) == rest(wanted)
+}
+
+fn belongs(certificate: &X509Certificate<'_>, path: &str) -> Result<(), String> {
+    let key = PrivateKeyDer::from_pem_file(path)
+        .map_err(|error| format!("the key {path} cannot be read: {error}"))?;
+    let key = ring::sign::any_supported_type(&key).map_err(|error| format!("the key {path}: {error}"))?;
+    let public =
+        key.public_key().ok_or_else(|| format!("the key {path} tells nothing of its public part"))?;
+    if public.as_ref() == certificate.public_key().raw {
+        Ok(())
+    } else {
+        Err(format!("does not belong to the key {path}"))
+    }
+}
+
+/// Whether one of the certificates in the file `ca` signed what was shown.
+fn signed(shown: &[CertificateDer<'_>], ca: &str, name: Option<&str>) -> Result<(), String> {
+    let mut roots = RootCertStore::empty();
+    let trusted =
+        CertificateDer::pem_file_iter(ca).map_err(|error| format!("{ca} cannot be read: {error}"))?;
+    for one in trusted.flatten() {
+        roots.add(one).map_err(|error| format!("{ca}: {error}"))?;
+    }
+    let provider = Arc::new(ring::default_provider());
+    let verifier = WebPkiServerVerifier::builder_with_provider(Arc::new(roots), provider)
+        .build()
+        .map_err(|error| format!("{ca}: {error}"))?;
+    let name = ServerName::try_from(name.unwrap_or_default()).map_err(|error| error.to_string())?;
+    let (first, others) = shown.split_first().ok_or("shows no certificate")?;
+    verifier
+        .verify_server_cert(first, others, &name, &[], UnixTime::now())
+        .map(|_| ())
+        .map_err(|error| format!("is not signed by {ca}: {error}"))
+}
+
+/// Takes any certificate: what is in it is looked at afterwards, not trusted.
+#[derive(Debug)]
+struct Anybody(Arc<CryptoProvider>);
+
+impl ServerCertVerifier for Anybody {
+    fn verify_server_cert(
+        &self,
+        _: &CertificateDer<'_>,
+        _: &[CertificateDer<'_>],
+        _: &ServerName<'_>,
+        _: &[u8],
+        _: UnixTime,
+    ) -> Result<ServerCertVerified, rustls::Error> {
+        Ok(ServerCertVerified::assertion())
+    }
+
+    fn verify_tls12_signature(
+        &self,
+        message: &[u8],
+        cert: &CertificateDer<'_>,
+        signed: &DigitallySignedStruct,
+    ) -> Result<HandshakeSignatureValid, rustls::Error> {
+        rustls::crypto::verify_tls12_signature(
+            message,
+            cert,
+            signed,
+            &self.0.signature_verification_algorithms,
+        )
+    }
+
+    fn verify_tls13_signature(
+        &self,
+        message: &[u8],
+        cert: &CertificateDer<'_>,
+        signed: &DigitallySignedStruct,
+    ) -> Result<HandshakeSignatureValid, rustls::Error> {
+        rustls::crypto::verify_tls13_signature(
+            message,
+            cert,
+            signed,
+            &self.0.signature_verification_algorithms,
+        )
+    }
+
+    fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
+        self.0.signature_verification_algorithms.supported_schemes()
+    }
+}

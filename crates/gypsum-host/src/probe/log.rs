@@ -1,0 +1,17 @@
+//! What came into a log since the service was told of its configuration.
+
+use super::Scene;
+use crate::service;
+use gypsum_core::probe::Expect;
+use std::path::Path;
+
+pub fn probe(file: Option<&str>, expect: &Expect, scene: &Scene) -> Result<String, String> {
+    let Some(since) = scene.since_ms else {
+        return Ok("will be looked at after the activation".into());
+    };
+    let text = match file {
+        None => service::journal_since(&scene.service, since),
+        Some(path) => scene.marks.since(Path::new(path)).map_err(|error| crate::trouble::plain(&error))?,
+    };
+    expect.judge("the log since then", &text)
+}

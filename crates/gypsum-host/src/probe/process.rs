@@ -1,0 +1,32 @@
+//! Facts about the main process of a service.
+
+use crate::service;
+use gypsum_core::probe::Fact;
+use gypsum_core::profile::Service;
+use procfs::process::{LimitValue, Process};
+
+pub fn look(fact: Fact, service: &Service) -> Result<String, String> {
+    let main = service::main_process(service).ok_or("no main process is known")?;
+    let process = i32::try_from(main.pid).ok().and_then(|pid| Process::new(pid).ok());
+    let process = process.ok_or_else(|| format!("process {} has ended", main.pid))?;
+    let unseen = |error: procfs::ProcError| format!("process {} cannot be looked at: {error}", main.pid);
+    let limit = |value: LimitValue| match value {
+        LimitValue::Unlimited => "unlimited".to_owned(),
+        LimitValue::Value(value) => value.to_string(),
+    };
+    Ok(match fact {
+        Fact::CommandLine => process.cmdline().map_err(unseen)?.join(" "),
+        Fact::Nice => process.stat().map_err(unseen)?.nice.to_string(),
+        Fact::User => {
+            let uid = process.status().map_err(unseen)?.euid;
+            let user = uzers::get_user_by_uid(uid);
+            user.map_or_else(|| uid.to_string(), |user| user.name().to_string_lossy().into_owned())
+        }
+        Fact::OpenFilesLimit => limit(process.limits().map_err(unseen)?.max_open_files.soft_limit),
+        Fact::ProcessesLimit => limit(process.limits().map_err(unseen)?.max_processes.soft_limit),
+        Fact::OpenFiles => process.fd_count().map_err(unseen)?.to_string(),
+        Fact::Memory => (process.stat().map_err(unseen)?.rss * procfs::page_size()).to_string(),
+        Fact::Children => service::children_of(main.pid).len().to_string(),
+        Fact::OomScore => process.oom_score_adj().map_err(unseen)?.to_string(),
+    })
+}

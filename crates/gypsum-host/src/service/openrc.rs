@@ -1,0 +1,57 @@
+//! OpenRC, through `rc-service`.
+//!
+//! What we believe of it (0.45): status 0 says started and 3 stopped; a daemon that was killed may stay "started", so
+//! its process is looked at; then `zap` comes before a start.
+
+use super::{Acted, Deed, proc, script, tell};
+use crate::children;
+use gypsum_core::profile::Service;
+use gypsum_core::service::{Observation, Process, State};
+use std::fs;
+use std::time::Duration;
+
+const TOOL: &str = "rc-service";
+
+pub fn observe(name: &str, service: &Service) -> Observation {
+    let words = [TOOL, name, "status"].map(str::to_owned);
+    let Ok(ran) = children::run(&words, super::ASKING) else {
+        return Observation::only(State::Unreachable);
+    };
+    let main = main(name, service);
+    let state = match ran.status {
+        _ if ran.timed_out => State::Unreachable,
+        // Started, and its process is gone.
+        Some(0) if main.is_none() && knows_process(name, service) => State::Failed,
+        Some(0) => State::Running,
+        Some(3) => State::Stopped,
+        Some(4 | 8 | 16) => State::Starting,
+        Some(32 | 64) => State::Failed,
+        _ => State::Unreachable,
+    };
+    Observation { main, can_reload: script::knows(name, "reload"), ..Observation::only(state) }
+}
+
+fn options(name: &str) -> String {
+    format!("/run/openrc/options/{name}")
+}
+
+/// Its process: under a supervisor that of the child, else that of its pid file.
+fn main(name: &str, service: &Service) -> Option<Process> {
+    let child = fs::read_to_string(format!("{}/child_pid", options(name))).ok();
+    child
+        .and_then(|pid| proc::process(pid.trim().parse().ok()?))
+        .or_else(|| script::of_pid_file(name, service))
+}
+
+fn knows_process(name: &str, service: &Service) -> bool {
+    fs::metadata(format!("{}/child_pid", options(name))).is_ok() || script::pid_file(name, service).is_some()
+}
+
+pub fn act(name: &str, deed: Deed, limit: Duration) -> Acted {
+    if deed.starts() && observe(name, &Service::default()).state == State::Failed {
+        // It still counts as started: without this a start does nothing. What follows tells how it went.
+        let _ = tell(&[TOOL, name, "zap"], limit);
+        return tell(&[TOOL, name, "start"], limit);
+    }
+    tell(&[TOOL, name, deed.word()], limit)
+}

@@ -1,0 +1,74 @@
+//! runit, through `sv` and the files of `supervise/`.
+//!
+//! What we believe of it (2.1.2): `sv status` ends with 0 for a service that is up, down or dying over and over;
+//! `restart` of a dying one, too. Its files say which process runs and what is wanted.
+
+use super::{Acted, Deed, proc, tell};
+use gypsum_core::service::{Observation, State};
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// Where services are on various distributions.
+const FOLDERS: [&str; 4] = ["/etc/service", "/var/service", "/service", "/run/runit/service"];
+
+/// Whether services are kept here.
+pub fn runs() -> bool {
+    let kept = |folder: &&str| {
+        let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+        entries.map(|entry| entry.path().join("supervise/status")).any(|status| status.exists())
+    };
+    FOLDERS.iter().any(kept)
+}
+
+/// The folder of the service of this name.
+pub fn folder(name: &str) -> Option<PathBuf> {
+    let path = Path::new(name);
+    if path.is_absolute() {
+        return path.join("run").exists().then(|| path.to_owned());
+    }
+    FOLDERS.iter().map(|folder| Path::new(folder).join(name)).find(|folder| folder.join("run").exists())
+}
+
+/// The 20 bytes of `supervise/status`: since when (TAI64N), the process, paused, what is wanted, signalled, state.
+struct Status {
+    since_ms: i64,
+    pid: u32,
+    wanted: u8,
+    state: u8,
+}
+
+fn status(folder: &Path) -> Option<Status> {
+    let bytes: [u8; 20] = fs::read(folder.join("supervise/status")).ok()?.try_into().ok()?;
+    let seconds = u64::from_be_bytes(bytes[..8].try_into().ok()?);
+    let nanos = u32::from_be_bytes(bytes[8..12].try_into().ok()?);
+    // TAI64 begins at 2^62, and runit leaves leap seconds out but for the first ten.
+    let seconds = i64::try_from(seconds.checked_sub((1 << 62) + 10)?).ok()?;
+    Some(Status {
+        since_ms: seconds * 1000 + i64::from(nanos / 1_000_000),
+        pid: u32::from_le_bytes(bytes[12..16].try_into().ok()?),
+        wanted: bytes[17],
+        state: bytes[19],
+    })
+}
+
+pub fn observe(folder: &Path) -> Observation {
+    let Some(status) = status(folder) else {
+        return Observation::only(State::Unreachable);
+    };
+    let main = proc::process(status.pid).filter(|_| status.pid > 0);
+    let state = match (status.state, main, status.wanted) {
+        (1, Some(_), b'd') => State::Stopping,
+        (1, Some(_), _) => State::Running,
+        // Wanted up, and between two lives.
+        (_, _, b'u') => State::BackingOff,
+        (2, ..) => State::Stopping,
+        _ => State::Stopped,
+    };
+    Observation { main, can_reload: true, since_ms: Some(status.since_ms), ..Observation::only(state) }
+}
+
+pub fn act(folder: &Path, deed: Deed, limit: Duration) -> Acted {
+    let (wait, folder) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
+    tell(&["sv", "-w", &wait, deed.word(), &folder], limit + Duration::from_secs(1))
+}

@@ -1,0 +1,82 @@
+//! Scripts in `/etc/init.d`, as System V had them (LSB 5, section 22).
+//!
+//! What we believe of them: status 0 says running, 1 dead with a pid file, 3 stopped, and a stale pid file whose
+//! number another program has says "running"; a reload of a dead daemon may end with 0. So processes are looked at.
+
+use super::{Acted, Deed, proc, tell};
+use crate::children;
+use gypsum_core::profile::Service;
+use gypsum_core::service::{Observation, Process, State};
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+fn path(name: &str) -> PathBuf {
+    Path::new("/etc/init.d").join(name)
+}
+
+/// Whether there is a script of this name.
+pub fn exists(name: &str) -> bool {
+    !name.contains('/') && path(name).is_file()
+}
+
+/// Whether the script has a word for that.
+pub fn knows(name: &str, word: &str) -> bool {
+    let text = fs::read_to_string(path(name)).unwrap_or_default();
+    text.split(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '-' | '_')).any(|one| one == word)
+}
+
+/// The pid file that the profile, or else the script's own head, names.
+pub fn pid_file(name: &str, service: &Service) -> Option<PathBuf> {
+    if let Some(path) = &service.pid_file {
+        return Some(path.into());
+    }
+    let text = fs::read_to_string(path(name)).ok()?;
+    text.lines().find_map(|line| {
+        let line = line.trim().trim_start_matches('#').trim_start();
+        let (key, value) = line.split_once(['=', ':'])?;
+        let key = key.trim().to_ascii_lowercase();
+        let value = value.trim().trim_matches(['"', '\'']);
+        (matches!(key.as_str(), "pidfile" | "pid_file" | "pid")
+            && value.starts_with('/')
+            && !value.contains('$'))
+        .then(|| value.into())
+    })
+}
+
+/// The process that the pid file names. A number that was given to another process since the file was written means
+/// that ours has ended.
+pub fn of_pid_file(name: &str, service: &Service) -> Option<Process> {
+    proc::of_pid_file(&pid_file(name, service)?)
+}
+
+pub fn observe(name: &str, service: &Service) -> Observation {
+    let main = of_pid_file(name, service);
+    let ran = run(name, "status");
+    let status = ran.as_ref().ok().and_then(|ran| ran.status);
+    let state = match (main, status) {
+        (Some(_), _) => State::Running,
+        // It says so, and the process that it goes by is not there.
+        (None, Some(0)) if pid_file(name, service).is_some() => State::Failed,
+        (None, Some(0)) => State::Running,
+        (None, Some(1 | 2)) => State::Failed,
+        (None, Some(3)) => State::Stopped,
+        (None, _) if pid_file(name, service).is_some() => State::Stopped,
+        (None, _) => State::Unreachable,
+    };
+    Observation { main, can_reload: knows(name, "reload"), ..Observation::only(state) }
+}
+
+fn run(name: &str, word: &str) -> std::io::Result<children::Ran> {
+    children::run(&argv(name, word).map(std::borrow::Cow::into_owned), super::ASKING)
+}
+
+/// Where systemd is installed, too, its scripts would hand over to it.
+fn argv<'a>(name: &'a str, word: &'a str) -> [std::borrow::Cow<'a, str>; 4] {
+    ["env".into(), "_SYSTEMCTL_SKIP_REDIRECT=1".into(), path(name).display().to_string().into(), word.into()]
+}
+
+pub fn act(name: &str, deed: Deed, limit: Duration) -> Acted {
+    let argv = argv(name, deed.word());
+    tell(&argv.each_ref().map(AsRef::as_ref), limit)
+}
