@@ -64,13 +64,19 @@ fn reading(written: Written) -> Result<Reading, String> {
     Ok(Reading { name: name.unwrap_or(title), source, of })
 }
 
-/// The readings of a change: those of `known`, the general ones among them once for each of the changed settings.
+/// The readings of a change: those of `known` that are of no setting or of a changed one, the general ones among them
+/// once for each of the changed settings.
 pub fn of_change(known: &[Reading], changed: &[String]) -> Vec<Reading> {
     let mut out: Vec<Reading> = Vec::new();
     for reading in known {
-        if reading.of.as_deref() != Some("*") {
-            out.push(reading.clone());
-            continue;
+        match reading.of.as_deref() {
+            Some("*") => {}
+            // What this change does not move is not looked at.
+            Some(of) if !changed.iter().any(|name| name == of) => continue,
+            _ => {
+                out.push(reading.clone());
+                continue;
+            }
         }
         for name in changed {
             let mut one = Reading { name: name.clone(), of: Some(name.clone()), ..reading.clone() };

@@ -2,6 +2,7 @@
 
 use super::service::{Chore, Neighbour, Service};
 use super::{Rule, Setting};
+use crate::address::Address;
 use crate::doc::{Dialect, Family};
 use crate::probe::Check;
 use crate::reading::Reading;
@@ -278,6 +279,13 @@ impl Profile {
             .filter(|block| !block.is_empty())
             .and_then(|block| self.setting(&format!("{block}..{name}")));
         inner.or_else(|| self.setting(name))
+    }
+
+    /// What is known of the setting at an address, with the daemon's own spelling of it.
+    pub fn at_address(&self, address: &str) -> Option<(&str, &Setting)> {
+        let address = Address::parse(address).ok()?;
+        let block = address.blocks().last().and_then(|step| step.words.split(' ').next());
+        self.setting_in(block, address.name())
     }
 
     /// A profile that says nothing but which files there are.

@@ -15,13 +15,18 @@ pub fn probe(argv: &[String], status: i32, expect: &Expect, limit: Duration) -> 
     if expect.is_empty() {
         return Ok(format!("ended with status {status}"));
     }
-    expect.judge("what it prints", &ran.out)
+    let text = if expect.is.is_some() { last_line(&ran.out) } else { &ran.out };
+    expect.judge("what it prints", text)
 }
 
-/// What a command prints where it ends well.
-pub fn output(argv: &[String], limit: Duration) -> Result<String, String> {
+/// The last line that a command prints, where it ends well: some print the name before the value.
+pub fn value(argv: &[String], limit: Duration) -> Result<String, String> {
     let ran = run(argv, limit)?;
-    if ran.ok() { Ok(ran.out.trim().to_owned()) } else { Err(ran.last_words()) }
+    if ran.ok() { Ok(last_line(&ran.out).to_owned()) } else { Err(ran.last_words()) }
+}
+
+fn last_line(text: &str) -> &str {
+    text.trim().lines().next_back().unwrap_or_default().trim()
 }
 
 fn run(argv: &[String], limit: Duration) -> Result<children::Ran, String> {

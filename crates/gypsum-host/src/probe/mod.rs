@@ -69,7 +69,7 @@ fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String>
 pub fn read(source: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
     match source {
         Probe::Process { fact, .. } => process::look(*fact, &scene.service),
-        Probe::Command { run, .. } => command::output(run, limit),
+        Probe::Command { run, .. } => command::value(run, limit),
         Probe::Http(http) => http::body(http, limit),
         other => look(other, scene, limit),
     }

@@ -27,9 +27,7 @@ impl Front {
         let profile = &self.job.profile;
         let usual = profile.service.activation;
         let own = self.changed.iter().map(|address| {
-            let name = gypsum_core::address::Address::parse(address).ok();
-            let setting = name.as_ref().and_then(|address| profile.setting(address.name()));
-            setting.and_then(|(_, setting)| setting.activation).unwrap_or(usual)
+            profile.at_address(address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
         });
         let wanted = self.job.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
         let lacks = |what: &str| {
@@ -126,10 +124,7 @@ impl Front {
     /// The settings that have another value, by the names that the profile has for them.
     fn moved_settings(&self) -> Vec<String> {
         let profile = &self.job.profile;
-        let name = |address: &String| {
-            let address = gypsum_core::address::Address::parse(address).ok()?;
-            Some(profile.setting(address.name())?.0.to_owned())
-        };
+        let name = |address: &String| Some(profile.at_address(address)?.0.to_owned());
         let mut names: Vec<String> = self.changed.iter().filter_map(name).collect();
         names.sort();
         names.dedup();
