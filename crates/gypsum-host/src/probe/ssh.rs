@@ -68,6 +68,9 @@ fn with_key(ssh: &Ssh, key: &str, limit: Duration) -> Result<String, String> {
         (true, false) => Ok(format!("lets {} in", ssh.user)),
         (true, true) => Err(format!("lets {} in, expected that it does not", ssh.user)),
         (false, true) if denied => Ok(format!("refuses {}, as expected", ssh.user)),
+        (false, _) if ran.last_words().is_empty() => {
+            Err(format!("takes the key of {}, and closes the connection", ssh.user))
+        }
         (false, _) => Err(ran.last_words()),
     }
 }

@@ -26,8 +26,8 @@ impl Front {
         }
         let profile = &self.job.profile;
         let usual = profile.service.activation;
-        let own = self.changed.iter().map(|address| {
-            profile.at_address(address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
+        let own = self.moved().into_iter().map(|address| {
+            profile.at_address(&address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
         });
         let wanted = self.job.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
         let lacks = |what: &str| {
@@ -102,13 +102,18 @@ impl Front {
         known.extend(self.job.readings.iter().cloned());
         let mut readings = of_change(&known, &settings);
         for (name, _) in &self.job.expects {
-            if readings.iter().any(|reading| reading.name == *name) {
+            if readings.iter().any(|reading| self.is_named(reading, name)) {
                 continue;
             }
             let source = parse_source(name).map_err(|_| self.no_reading(name, &readings))?;
             readings.push(Reading { name: name.clone(), source, of: None });
         }
         Ok(readings)
+    }
+
+    /// Whether a person means this reading by that name: in any spelling that the daemon takes for the same.
+    fn is_named(&self, reading: &Reading, name: &str) -> bool {
+        self.job.profile.dialect.same(reading.name.as_bytes(), name.as_bytes())
     }
 
     fn no_reading(&self, name: &str, readings: &[Reading]) -> Trouble {
@@ -121,11 +126,26 @@ impl Front {
             .mend(format!("{near}{known}a sentence does, too: --expect \"process niceness=5\""))
     }
 
+    /// The addresses of settings that have another value, or are new in a block that is new as a whole.
+    fn moved(&self) -> Vec<String> {
+        let mut all = self.changed.clone();
+        let files = self.after_loading.as_ref().map_or(&[][..], |loading| &loading.files);
+        let fresh = self.fresh.iter().filter_map(|(file, leaf)| Some((&files.get(*file)?.doc, *leaf)));
+        // The new statements are those of a set: their order tells nothing.
+        let mut fresh: Vec<String> = fresh
+            .filter(|(doc, leaf)| doc.tree().kind(*leaf) == gypsum_core::doc::Kind::Setting)
+            .map(|(doc, leaf)| gypsum_core::address::address_of(doc, leaf).to_string())
+            .collect();
+        fresh.sort();
+        all.extend(fresh);
+        all
+    }
+
     /// The settings that have another value, by the names that the profile has for them.
     fn moved_settings(&self) -> Vec<String> {
         let profile = &self.job.profile;
         let name = |address: &String| Some(profile.at_address(address)?.0.to_owned());
-        let mut names: Vec<String> = self.changed.iter().filter_map(name).collect();
+        let mut names: Vec<String> = self.moved().iter().filter_map(name).collect();
         names.sort();
         names.dedup();
         names
@@ -135,7 +155,7 @@ impl Front {
     pub(super) fn expected(&self, readings: &[Reading]) -> Result<Vec<Check>, Trouble> {
         let mut checks = Vec::new();
         for (name, value) in &self.job.expects {
-            let reading = readings.iter().find(|reading| reading.name == *name);
+            let reading = readings.iter().find(|reading| self.is_named(reading, name));
             let mut source = reading.map(|reading| reading.source.clone()).ok_or_else(|| {
                 Trouble::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
             })?;

@@ -246,7 +246,7 @@ impl Run<'_> {
         let front = self.front()?;
         let profile = &front.job.profile;
         let loading = front.loading()?;
-        let checks_before = Values::of(profile, loading).checks(&front.service)?;
+        let mut checks_before = Values::of(profile, loading).checks(&front.service)?;
         let after = front.after_loading.as_ref().unwrap_or(loading);
         let values = Values::of(profile, after);
         let mut checks_after = values.checks(&front.service)?;
@@ -264,14 +264,19 @@ impl Run<'_> {
             interruptible: true,
         };
         let readings = front.readings()?;
-        let ((baseline, observed), seen) = std::thread::scope(|scope| {
+        let ((mut baseline, observed), seen) = std::thread::scope(|scope| {
             let reading = scope.spawn(|| look_at(world, &readings, &scene));
             (look.once(), reading.join().unwrap_or_default())
         });
         // Where nobody listened before although the files say so (a module that is not loaded), nobody is expected.
-        let silent: Vec<&String> =
-            baseline.iter().filter(|outcome| !outcome.well).map(|outcome| &outcome.name).collect();
-        checks_after.retain(|check| !is_listener(check) || !silent.contains(&&check.name));
+        let silent: Vec<String> =
+            baseline.iter().filter(|outcome| !outcome.well).map(|outcome| outcome.name.clone()).collect();
+        let expected = |check: &Check| !is_listener(check) || !silent.contains(&check.name);
+        let listeners: Vec<String> =
+            checks_before.iter().filter(|check| !expected(check)).map(|check| check.name.clone()).collect();
+        baseline.retain(|outcome| !listeners.contains(&outcome.name));
+        checks_before.retain(expected);
+        checks_after.retain(expected);
         checks_after.extend(musts);
         checks_after.extend(front.expected(&readings)?);
         front.observed = observed;
@@ -281,15 +286,7 @@ impl Run<'_> {
         front.activation = front.needed()?;
         front.look_around(world)?;
         let (baseline, activation) = (front.baseline.clone(), front.planned());
-        // That it does not listen everywhere is what it was like; it only must not get worse.
-        let told: Vec<&str> = front
-            .checks_before
-            .iter()
-            .filter(|check| !is_listener(check))
-            .map(|check| check.name.as_str())
-            .collect();
-        let amiss = baseline.iter().filter(|outcome| !outcome.well && told.contains(&outcome.name.as_str()));
-        let unwell: Vec<Finding> = amiss.map(unwell).collect();
+        let unwell: Vec<Finding> = baseline.iter().filter(|outcome| !outcome.well).map(unwell).collect();
         self.emit(Happening::Baseline { health: baseline });
         if self.judge(unwell)? {
             return Ok(Event::Refused);

@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod daemons;
+mod effects;
 mod host;
 mod kill;
 mod places;
