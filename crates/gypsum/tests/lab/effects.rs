@@ -76,7 +76,7 @@ const SCENES: [Scene; 10] = [
             "--must",
             "dns quay.saltmarsh.example at 127.0.0.1 says refused",
         ],
-        bad: &["change", "named", "options..listen-on-v6={ none; }", "--must", "tcp [::1]:53 patience 1s"],
+        bad: &["change", "named", "--delete", "options..listen-on-v6..any", "--add", "options..listen-on-v6..none", "--must", "tcp [::1]:53 patience 1s"],
         why: "[::1]:53",
     },
     Scene {
