@@ -7,10 +7,13 @@ use super::{Acted, Deed, proc, tell};
 use gypsum_core::service::{Observation, State};
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Where services are on various distributions.
 const FOLDERS: [&str; 4] = ["/etc/service", "/var/service", "/service", "/run/runit/service"];
+
+/// So long it may hold back a start.
+const HELD_BACK: Duration = Duration::from_millis(1_300);
 
 /// Whether services are kept here.
 pub fn runs() -> bool {
@@ -69,6 +72,12 @@ pub fn observe(folder: &Path) -> Observation {
 }
 
 pub fn act(folder: &Path, deed: Deed, limit: Duration) -> Acted {
-    let (wait, folder) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
-    tell(&["sv", "-w", &wait, deed.word(), &folder], limit + Duration::from_secs(1))
+    let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
+    let acted = tell(&["sv", "-w", &wait, deed.word(), &name], limit + Duration::from_secs(1));
+    // It holds a start back where the last one is less than a second ago: that is no death.
+    let deadline = Instant::now() + HELD_BACK;
+    while deed.starts() && Instant::now() < deadline && observe(folder).state == State::BackingOff {
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    acted
 }

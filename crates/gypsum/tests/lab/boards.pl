@@ -1,7 +1,7 @@
 #!/usr/bin/perl
 # A daemon that behaves as its configuration says: `mode MODE`, read when it starts and on HUP.
 # good: answers HTTP. fails: does not start. dies: ends after a second. loops: ends after 0.3 s.
-# silent: takes connections and never answers. deaf: goes on with what it had, whatever it is told.
+# late: takes nobody for 30 s. quits: answers, and ends after 3 s. silent: takes connections and never answers. deaf: goes on with what it had, whatever it is told.
 use strict;
 use IO::Socket::INET;
 
@@ -12,6 +12,7 @@ sub mode {
 }
 my $mode = mode();
 die "cannot work like that\n" if $mode eq 'fails';
+sleep 30 if $mode eq 'late';
 my $socket = IO::Socket::INET->new(Listen => 9, LocalAddr => '127.0.0.1', LocalPort => 8571, ReuseAddr => 1) or die "port: $!";
 my $end = $mode eq 'dies' ? time + 1.2 : 0;
 if ($mode eq 'loops') { select undef, undef, undef, 0.3; exit 3 }
@@ -25,6 +26,8 @@ $SIG{HUP} = sub {
 };
 $SIG{ALRM} = sub { exit 3 };
 alarm 1 if $mode eq 'dies';
+alarm 3 if $mode eq 'quits';
+if (my $file = $ENV{BOARDS_PID}) { open my $pid, '>', $file; print $pid "$$\n"; close $pid }
 while (1) {
     my $client = $socket->accept or next;
     if ($mode eq 'silent') { sleep 600; next }

@@ -7,6 +7,7 @@
 mod daemons;
 mod effects;
 mod host;
+mod keepers;
 mod kill;
 mod places;
 mod profiles;

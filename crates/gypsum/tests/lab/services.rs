@@ -70,6 +70,62 @@ fn a_restart_that_goes_wrong_in_any_way_is_put_back() {
 }
 
 #[test]
+fn one_that_needs_30_seconds_is_waited_for_and_one_that_ends_after_3_is_put_back() {
+    let Some(lab) = boards("restart", "3500ms", "Type=exec") else { return };
+    lab.sh("sed -i 's/patience = \"1s\"/patience = \"45s\"/' /etc/gypsum/profiles/boards.toml");
+    put_back(&lab, "quits", "it ran at first, and is failed now");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=late"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(answers(&lab).contains("mode late"));
+}
+
+#[test]
+fn a_watchdog_is_held_while_the_daemon_is_down_and_what_a_stop_took_along_is_started() {
+    let Some(lab) = boards("stop-first", "500ms", "Type=exec") else { return };
+    lab.sh(
+        "printf '\\n[[neighbour]]\\nunit = [\"boards-watch.service\"]\\npart = \"watchdog\"\\n' >> /etc/gypsum/profiles/boards.toml
+         cat > /etc/systemd/system/boards-watch.service <<'END'
+[Service]
+ExecStart=/bin/sh -c 'while :; do grep -q \"mode good\" /etc/boards/boards.conf && systemctl start boards; sleep 0.05; done'
+END
+         printf '[Unit]\\nRequires=boards.service\\nAfter=boards.service\\n[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/system/boards-screen.service
+         systemctl daemon-reload; systemctl start boards-watch boards-screen",
+    );
+    for (mode, wanted) in [("better", 0), ("fails", 4)] {
+        let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
+        assert_eq!(status, wanted, "{mode}: {report:#}");
+        let up = |unit: &str| assert!(lab.is_active(unit), "{unit} after {mode}: {report:#}");
+        ["boards", "boards-watch", "boards-screen"].into_iter().for_each(up);
+        let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl");
+        let order = ["stop boards-watch", "stop boards.service", "start boards-screen", "start boards-watch"];
+        let places: Vec<Option<usize>> =
+            order.iter().map(|what| events.find(&format!("\"how\":\"{what}"))).collect();
+        assert!(places.is_sorted() && places.iter().all(Option::is_some), "{places:?}: {events}");
+    }
+    assert!(answers(&lab).contains("mode better"));
+}
+
+#[test]
+fn a_signal_or_a_command_tells_it_and_chores_come_before() {
+    let Some(lab) = boards("signal", "300ms", "Type=exec") else { return };
+    lab.sh(
+        "sed -i 's/^limit = \"10s\"/limit = \"10s\"\\nsignal = \"HUP\"\\ncommand = [\"\\/usr\\/bin\\/pkill\", \"-HUP\", \"-f\", \"boards.pl\"]/' /etc/gypsum/profiles/boards.toml
+         printf '\\n[[chore]]\\ntitle = \"the index\"\\nrun = [\"/bin/cp\", \"/etc/boards/boards.conf\", \"/run/boards.index\"]\\n' >> /etc/gypsum/profiles/boards.toml",
+    );
+    for how in ["signal", "command"] {
+        let edit = format!("mode={how}");
+        let (status, report) = lab.gypsum(&["change", "boards", &edit, "--activation", how]);
+        assert_eq!(status, 0, "{report:#}");
+        assert_eq!(report["activation"]["how"], format!("{how} boards.service"), "{report:#}");
+        assert!(answers(&lab).contains(&edit.replace('=', " ")));
+        assert!(lab.sh("cat /run/boards.index").contains(how), "the chore was done");
+    }
+    let (status, _) = lab.gypsum(&["change", "boards", "mode=silent", "--activation", "signal"]);
+    assert_eq!(status, 4);
+    assert!(lab.sh("cat /run/boards.index").contains("mode command"), "and done again on the way back");
+}
+
+#[test]
 fn a_crash_loop_is_seen_and_its_start_limit_cleared() {
     let lines =
         "Type=exec\nRestart=always\nRestartSec=100ms\n[Unit]\nStartLimitBurst=4\nStartLimitIntervalSec=60";

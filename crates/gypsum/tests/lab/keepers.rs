@@ -1,0 +1,115 @@
+//! The boards under each service manager besides systemd, each for real: kept, put back, and never called well because
+//! their manager says so.
+
+use crate::host::{Lab, boot};
+
+const PROFILE: &str = r#"
+daemon = "boards"
+title = "a daemon that behaves as it is told"
+[files]
+read = ["/etc/boards/boards.conf"]
+home = "/etc/boards/boards.conf"
+format = "keyword"
+[service]
+unit = ["boards.service"]
+pid-file = "/run/boards.pid"
+activation = "restart"
+limit = "10s"
+steady = "1500ms"
+[[health]]
+http = "http://127.0.0.1:8571/"
+contains = "mode"
+limit = "300ms"
+patience = "2s"
+"#;
+
+/// A host that systemd did not boot, as far as anybody can tell.
+fn without_systemd(needs: &[&str], more: &str) -> Option<Lab> {
+    let lab = boot(needs)?;
+    lab.sh(&format!(
+        "mount -t tmpfs tmpfs /run/systemd
+         mkdir -p /etc/boards /etc/gypsum/profiles
+         printf 'mode good\\n' > /etc/boards/boards.conf
+         cat > /etc/gypsum/profiles/boards.toml <<'END'\n{PROFILE}END
+         {more}"
+    ));
+    Some(lab)
+}
+
+fn answers(lab: &Lab) -> String {
+    lab.sh("curl -s http://127.0.0.1:8571/ || true")
+}
+
+fn goes_through(lab: &Lab, keeper: &str) {
+    assert!(answers(lab).contains("mode good"), "{keeper}");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=better"]);
+    assert_eq!(
+        (status, report["verdict"].as_str()),
+        (0, Some("kept")),
+        "{keeper}: {report:#}\n{}",
+        lab.sh("cat /var/lib/gypsum/boards/*/events.jsonl")
+    );
+    assert!(answers(lab).contains("mode better"), "{keeper}");
+    for mode in ["fails", "dies", "loops"] {
+        let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
+        assert_eq!(
+            (status, report["verdict"].as_str()),
+            (4, Some("restored")),
+            "{keeper} {mode}: {report:#}"
+        );
+        assert!(answers(lab).contains("mode better"), "{keeper} {mode}");
+    }
+    let (status, report) = lab.gypsum(&["health", "boards"]);
+    assert_eq!(status, 0, "{keeper}: {report:#}");
+}
+
+const DETACHED: &str = "start-stop-daemon --start --quiet --background --make-pidfile --pidfile /run/boards.pid --exec /usr/bin/perl -- /usr/local/lib/boards.pl";
+
+#[test]
+fn scripts_as_system_v_had_them() {
+    let script = format!(
+        "cat > /etc/init.d/boards <<'END'
+#!/bin/sh
+### BEGIN INIT INFO
+# Provides: boards
+### END INIT INFO
+. /lib/lsb/init-functions
+case $1 in
+start) {DETACHED} ;;
+stop) start-stop-daemon --stop --quiet --oknodo --retry 5 --pidfile /run/boards.pid ;;
+restart) $0 stop; $0 start ;;
+status) status_of_proc -p /run/boards.pid /usr/bin/perl boards ;;
+*) exit 2 ;;
+esac
+END
+        chmod +x /etc/init.d/boards; /etc/init.d/boards start; sleep 0.4"
+    );
+    let Some(lab) = without_systemd(&["/usr/bin/perl", "/usr/bin/curl"], &script) else { return };
+    goes_through(&lab, "script");
+}
+
+#[test]
+fn openrc() {
+    let script = "mkdir -p /run/openrc; touch /run/openrc/softlevel; rc-status -a >/dev/null 2>&1
+        cat > /etc/init.d/boards <<'END'
+#!/sbin/openrc-run
+command=/usr/bin/perl
+command_args=/usr/local/lib/boards.pl
+command_background=yes
+pidfile=/run/boards.pid
+END
+        chmod +x /etc/init.d/boards; rc-service boards start >/dev/null 2>&1; sleep 0.4";
+    let needs = ["/usr/bin/perl", "/usr/bin/curl", "/sbin/openrc-run"];
+    let Some(lab) = without_systemd(&needs, script) else { return };
+    goes_through(&lab, "openrc");
+}
+
+#[test]
+fn runit() {
+    let script = "rm -rf /etc/service; mkdir -p /etc/service/boards
+        printf '#!/bin/sh\\nexec /usr/bin/perl /usr/local/lib/boards.pl 2>&1\\n' > /etc/service/boards/run; chmod +x /etc/service/boards/run
+        (setsid runsvdir /etc/service >/dev/null 2>&1 &); sleep 1.5";
+    let needs = ["/usr/bin/perl", "/usr/bin/curl", "/usr/bin/runsvdir"];
+    let Some(lab) = without_systemd(&needs, script) else { return };
+    goes_through(&lab, "runit");
+}
