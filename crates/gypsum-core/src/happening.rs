@@ -22,6 +22,9 @@ pub enum Happening {
         who: String,
         /// Whether nothing is to be written.
         dry_run: bool,
+        /// Whether it is to be put aside once it is checked.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        hold: bool,
     },
     /// The edits as they will be done.
     Proposed {

@@ -99,7 +99,7 @@ impl Report {
     /// Takes in one thing that happened.
     pub fn take(&mut self, happening: &Happening) {
         match happening.clone() {
-            Happening::Begun { daemon, why, who, dry_run } => {
+            Happening::Begun { daemon, why, who, dry_run, .. } => {
                 *self = Self { why, who, dry_run, ..Self::new(&daemon) };
             }
             Happening::Proposed { edits } => self.edits = edits,

@@ -41,6 +41,9 @@ pub struct Held {
     _file: File,
 }
 
+/// Why a draft is not live that was checked and is to go live later.
+pub const READY: &str = "ready";
+
 /// Why a draft is not live while an editor is open on it.
 pub const BEING_EDITED: &str = "being edited";
 
@@ -71,13 +74,19 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
         if known.holder().is_some() {
             continue;
         }
+        if known.note.because == READY && note.because == READY {
+            known.remove()?;
+            continue;
+        }
         // Two who begin at once each have their own.
-        if note.because != BEING_EDITED && known.proposal()? == bytes {
+        if ![BEING_EDITED, READY].contains(&note.because.as_str()) && known.proposal()? == bytes {
             known.note = Note { written: known.note.written || note.written, ..note };
             known.write_note()?;
             return Ok(known);
         }
-        if !note.written && !known.note.written {
+        // What was put aside on purpose gives way to nothing but its own next version.
+        let kept = known.note.because == READY && note.because != READY;
+        if !note.written && !known.note.written && !kept {
             known.remove()?;
         }
     }

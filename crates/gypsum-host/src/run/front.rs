@@ -33,6 +33,8 @@ pub enum Wish {
     Edits(Vec<Edit>),
     /// This whole prepared file, in place of the daemon's home file or the one that was named.
     Whole(Vec<u8>),
+    /// These whole files, which were checked and put aside.
+    Ready(Vec<(PathBuf, Option<Vec<u8>>)>),
     /// These files as a whole: what each is to hold, none where it is to be gone.
     Files(Vec<(PathBuf, Option<Vec<u8>>)>),
 }
@@ -64,6 +66,8 @@ pub struct Job {
     pub strict: bool,
     /// Whether to end before anything is written.
     pub dry_run: bool,
+    /// Whether to put it aside for later once it is checked.
+    pub hold: bool,
     /// Whether to start a service that is stopped.
     pub start: bool,
     /// What the daemon is told, where the person knows better.
@@ -196,7 +200,8 @@ impl Run<'_> {
             return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
         }
         // Under the locks, and whatever was read to find them: somebody may have changed it before.
-        front.loading = Some(files::load(disk, &front.job.profile, front.job.new_file())?);
+        let held = front.held_already(state)?;
+        front.loading = Some(files::load_over(disk, &front.job.profile, front.job.new_file(), &held)?);
         Ok(Event::Done)
     }
 

@@ -2,7 +2,7 @@
 
 use super::{Run, Wish};
 use crate::disk::link_target;
-use crate::drafts::{Note, keep};
+use crate::drafts::{Note, READY, keep};
 use gypsum_core::change::Verdict;
 use gypsum_core::happening::Happening;
 use std::path::PathBuf;
@@ -10,25 +10,32 @@ use std::path::PathBuf;
 impl Run<'_> {
     /// Keeps the proposal as a draft, where the verdict is that it is not live.
     pub(super) fn keep_draft(&mut self, verdict: Verdict) {
+        let Some(front) = self.front.as_ref() else { return };
+        let held = front.job.hold && verdict == Verdict::Dropped && self.cause.is_none();
         let because = match verdict {
+            _ if held => READY,
             Verdict::Refused => "refused",
             Verdict::Restored | Verdict::Stuck => "put back",
             Verdict::Dropped => "not finished",
             Verdict::Kept | Verdict::Unchanged => return,
         };
-        let Some(front) = self.front.as_ref().filter(|front| !front.job.dry_run) else {
-            return;
-        };
-        if matches!(front.job.wish, Wish::Files(_)) {
+        // What is being put back has a backup, and what is ready is a draft.
+        if front.job.dry_run && !front.job.hold || matches!(front.job.wish, Wish::Files(_) | Wish::Ready(_)) {
             return;
         }
         let written = matches!(front.job.wish, Wish::Whole(_));
         let (daemon, who) = (front.job.profile.daemon.clone(), front.job.who.clone());
         let mut text = None;
         for (file, before, after) in self.proposed() {
+            // Held changes stand on each other, and all of them on what is live.
+            let live = self.disk().read(&file).ok().flatten().filter(|_| held);
+            let before = live.unwrap_or(before);
             let note =
                 Note { file, who: who.clone(), at_ms: self.world.now_ms(), because: because.into(), written };
             text = Some(match keep(self.state, &daemon, note, &before, &after) {
+                Ok(_) if held => {
+                    format!("checked and put aside; gypsum change {daemon} --ready takes it live")
+                }
                 Ok(_) => format!("what was proposed is kept as a draft: gypsum edit {daemon}"),
                 Err(trouble) => {
                     format!("what was proposed could not be kept as a draft: {}", trouble.message)

@@ -10,12 +10,14 @@ mod kept;
 mod own;
 mod plan;
 mod propose;
+mod ready;
 mod recover;
 mod standing;
 mod values;
 
 pub use beside::{Beside, Companion};
 pub use front::{Job, Wish};
+pub use ready::ready;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
 
@@ -94,8 +96,8 @@ impl<'a> Run<'a> {
     /// Carries out a whole change.
     pub fn change(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Watch, job: Job) -> Finished {
         let mut run = Self::new(world, state, watch, &job.profile.daemon);
-        let (why, who, dry_run) = (job.why.clone(), job.who.clone(), job.dry_run);
-        run.emit(Happening::Begun { daemon: job.profile.daemon.clone(), why, who, dry_run });
+        let (why, who, dry_run, hold) = (job.why.clone(), job.who.clone(), job.dry_run, job.hold);
+        run.emit(Happening::Begun { daemon: job.profile.daemon.clone(), why, who, dry_run, hold });
         run.front = Some(Front::new(job));
         run.carry(Change::open(dry_run))
     }

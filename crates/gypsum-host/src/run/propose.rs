@@ -38,7 +38,7 @@ impl Run<'_> {
                 let target = front.target()?;
                 front.whole(&[(target, Some(bytes))], disk)?
             }
-            Wish::Files(files) => front.whole(&files, disk)?,
+            Wish::Files(files) | Wish::Ready(files) => front.whole(&files, disk)?,
         };
         if let Err(misfits) = placed {
             self.judge(misfits)?;

@@ -79,7 +79,7 @@ pub fn resume(
 ) -> Finished {
     let daemon = plan.daemon.clone();
     let mut run = Run::new(world, state, watch, &daemon);
-    run.emit(Happening::Begun { daemon, why: None, who: who.into(), dry_run: false });
+    run.emit(Happening::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
     run.report = carried_over(world.disk(), &entry, run.report);
     let folder = entry.folder.join("before").display().to_string();
     run.emit(Happening::BackedUp { change: entry.name.clone(), folder });

@@ -52,6 +52,9 @@ pub struct MoreEdits {
     /// Take this whole prepared file (- is standard input) instead of edits
     #[arg(long, value_name = "FILE", conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "prepared"])]
     pub whole: Option<PathBuf>,
+    /// Take live what was put aside with --hold, all of it together
+    #[arg(long, conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "whole", "prepared"])]
+    pub ready: bool,
     /// Take the edits from a TOML file (- is standard input), too
     #[arg(long = "edits", id = "prepared", value_name = "FILE")]
     pub prepared: Option<PathBuf>,

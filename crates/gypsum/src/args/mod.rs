@@ -98,6 +98,9 @@ pub struct Manner {
     /// Check everything and show what would be done, and do nothing
     #[arg(short = 'n', long)]
     pub dry_run: bool,
+    /// Check everything and put the change aside: `gypsum change DAEMON --ready` takes it live later
+    #[arg(long, conflicts_with = "dry_run")]
+    pub hold: bool,
     /// Go on in spite of this rule's findings; the reason, or --why, is kept with the change
     #[arg(long, value_name = "RULE[=REASON]")]
     pub accept: Vec<String>,

@@ -9,7 +9,8 @@ use gypsum_core::edit::Edit;
 use gypsum_core::probe::{Probe, parse_source};
 use gypsum_core::profile::Profile;
 use gypsum_core::reading::Reading;
-use gypsum_host::run::{Beside, Finished, Job, Run, Wish};
+use gypsum_host::disk::RealDisk;
+use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
 use std::time::Duration;
@@ -21,6 +22,9 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
         let text = prepared.write().map_err(|why| Trouble::cannot(why.0))?;
         context.out.line(text.trim_end());
         return Ok(0);
+    }
+    if typed.more.ready {
+        return take_live(context, target, &edits, manner);
     }
     let secrets = typed.secrets()?;
     let secret = |edit: &Edit| match edit {
@@ -71,7 +75,8 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble
         who: who(),
         accept: manner.accept.clone(),
         strict: manner.strict,
-        dry_run: manner.dry_run,
+        dry_run: manner.dry_run || manner.hold,
+        hold: manner.hold,
         start: manner.start,
         activation: manner.activation.map(Into::into),
         musts,
@@ -79,6 +84,24 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble
         expects: manner.expect.iter().map(expect).collect::<Result<_, _>>()?,
         steady: manner.steady.as_deref().map(steady_of).transpose()?,
     })
+}
+
+/// Takes live what was put aside.
+fn take_live(context: &Context, target: &Target, edits: &[Edit], manner: &Manner) -> Result<u8, NoTarget> {
+    if !edits.is_empty() || manner.hold {
+        return Err(Trouble::usage("--ready takes live what was put aside, and nothing else")
+            .mend("give further edits with --hold first")
+            .into());
+    }
+    let profile = profile_of(target)?;
+    let (wish, drafts) = ready(&RealDisk, &context.state, &profile)?;
+    let status = carry_out(context, job(profile, wish, manner)?)?;
+    if matches!(status, 0 | 7) && !manner.dry_run {
+        for draft in drafts {
+            draft.remove()?;
+        }
+    }
+    Ok(status)
 }
 
 fn reading_of(what: &str) -> Result<Reading, Trouble> {

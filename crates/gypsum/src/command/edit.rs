@@ -219,7 +219,8 @@ impl Editing<'_> {
     fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Result<Job, Trouble> {
         let beside = Beside { new: self.asked.new, ..Beside::default() };
         let job = job(self.profile.clone(), Wish::Whole(proposal), self.manner)?;
-        Ok(Job { only: Some(self.name.clone()), dry_run: dry_run || self.manner.dry_run, beside, ..job })
+        let hold = job.hold && !dry_run;
+        Ok(Job { only: Some(self.name.clone()), dry_run: dry_run || job.dry_run, hold, beside, ..job })
     }
 
     /// The proposal against the file as it is now: with what somebody else changed meanwhile, where the two

@@ -29,6 +29,10 @@ pub fn run(
         .map_err(|error| Trouble::file("read the journal in", &entry.folder, &error))?
         .ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", entry.folder.display())))?;
     let wish = Wish::Files(files_of(&plan, &entry, whole)?);
+    if manner.hold {
+        let trouble = Trouble::usage("what is taken back cannot be put aside");
+        return Err(trouble.mend("-n shows what a restore would do").into());
+    }
     let mut job = job(profile, wish, manner)?;
     job.prune = plan.folders.iter().rev().cloned().collect();
     job.why.get_or_insert_with(|| format!("takes back change {}", entry.number));

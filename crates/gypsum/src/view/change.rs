@@ -19,6 +19,7 @@ pub struct ChangeView {
     change: Option<String>,
     waiting: Option<ProgressBar>,
     dry_run: bool,
+    hold: bool,
     replay: bool,
     found: bool,
     /// How many findings there were in a row.
@@ -34,6 +35,7 @@ impl ChangeView {
             change: None,
             waiting: None,
             dry_run: false,
+            hold: false,
             replay: false,
             found: false,
             count: 0,
@@ -129,6 +131,7 @@ impl ChangeView {
             Verdict::Restored => ("Put back", ODD.bold()),
             Verdict::Refused => ("Refused", BAD),
             Verdict::Stuck => ("Stuck", BAD),
+            Verdict::Dropped if self.hold && next.is_none() => ("Put aside", STRONG),
             Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", STRONG),
             Verdict::Dropped => ("Not done", BAD),
         };
@@ -193,7 +196,7 @@ impl Watch for ChangeView {
             self.found = false;
         }
         match happening {
-            Happening::Begun { dry_run, .. } => self.dry_run = *dry_run,
+            Happening::Begun { dry_run, hold, .. } => (self.dry_run, self.hold) = (*dry_run, *hold),
             Happening::Proposed { edits } => self.edits(edits),
             Happening::Found { finding } => {
                 self.count += 1;

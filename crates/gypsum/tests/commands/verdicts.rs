@@ -243,3 +243,29 @@ fn every_way_to_edit_makes_one_change() {
     assert_eq!(child.wait().unwrap().code(), Some(3), "a prepared file is checked, too");
     assert_eq!(config(&host), fs::read_to_string(&prepared).unwrap());
 }
+
+#[test]
+fn what_is_put_aside_goes_live_later_and_together() {
+    let host = host();
+    let before = config(&host);
+    for edit in ["rows=5", "clock=12h"] {
+        let output = gypsum(&host, &["change", "departures", edit, "--hold"]);
+        assert_eq!(status(&output), 0, "{}", said(&host, &output));
+        assert!(said(&host, &output).contains("change departures --ready"), "{}", said(&host, &output));
+        assert_eq!(config(&host), before, "nothing is live");
+    }
+    // What is wrong is not put aside, and what is refused meanwhile takes nothing away.
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=500", "--hold"])), 3);
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=50"])), 3);
+    // Somebody else changes another line meanwhile.
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "notice=Fog"])), 0);
+    let output = gypsum(&host, &["change", "departures", "--ready", "--json"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    let report = json(&output);
+    assert_eq!(report["activation"]["how"], "reload departures", "{report:#}");
+    let live = config(&host);
+    for line in ["rows 5 ", "clock 12h", "notice Fog"] {
+        assert!(live.contains(line), "{line}: {live}");
+    }
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "--ready"])), 2, "nothing waits any more");
+}

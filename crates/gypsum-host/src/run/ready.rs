@@ -1,0 +1,70 @@
+//! Proposals that were checked and put aside until the service can be spared: kept as drafts, taken live together.
+
+use super::front::{Front, Wish};
+use crate::disk::Disk;
+use crate::drafts::{self, Draft, READY};
+use crate::files::{self, Overlay};
+use crate::state::State;
+use crate::trouble::Trouble;
+use gypsum_core::doc::Document;
+use gypsum_core::merge::merge;
+use gypsum_core::profile::Profile;
+
+/// The drafts of a daemon that are ready, and the change that takes all of them live.
+pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish, Vec<Draft>), Trouble> {
+    let mut ready = drafts::all(state, &profile.daemon);
+    ready.retain(|draft| draft.note.because == READY);
+    if ready.is_empty() {
+        return Err(Trouble::usage(format!("nothing of {} is ready", profile.daemon)).mend(format!(
+            "gypsum change {} EDIT --hold checks a change and puts it aside",
+            profile.daemon
+        )));
+    }
+    let mut files = Vec::new();
+    for draft in &ready {
+        files.push((draft.note.file.clone(), Some(on_live(disk, profile, draft)?)));
+    }
+    Ok((Wish::Ready(files), ready))
+}
+
+/// What a draft proposes, with what was changed in the file since it was put aside.
+fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>, Trouble> {
+    let file = &draft.note.file;
+    let live = disk.read(file).map_err(|error| Trouble::file("read", file, &error))?.unwrap_or_default();
+    let (base, typed) = (draft.base()?, draft.proposal()?);
+    if base == live {
+        return Ok(typed);
+    }
+    let loading = files::load(disk, profile, None)?;
+    let like = loading.loaded.iter().position(|loaded| loaded.real == *file).map(|n| &loading.files[n].doc);
+    let (family, dialect) = like.map_or_else(
+        || (profile.files.format, profile.dialect.clone()),
+        |doc| (doc.family(), doc.dialect().clone()),
+    );
+    let read = |bytes: Vec<u8>| {
+        Document::read(bytes, family, dialect.clone()).map_err(|error| Trouble::cannot(error.to_string()))
+    };
+    merge(&read(base)?, &read(typed)?, &read(live)?).map_err(|conflicts| {
+        let message = format!(
+            "{} was changed since, in {} of the lines that wait",
+            file.display(),
+            if conflicts.len() == 1 { "one".to_owned() } else { conflicts.len().to_string() }
+        );
+        Trouble::refused(message).mend(format!("gypsum edit {} shows the draft", profile.daemon))
+    })
+}
+
+impl Front {
+    /// What was put aside before: what comes now stands on it.
+    pub(super) fn held_already(&self, state: &State) -> Result<Overlay, Trouble> {
+        let mut overlay = Overlay::new();
+        if self.job.hold {
+            for draft in drafts::all(state, &self.job.profile.daemon) {
+                if draft.note.because == READY {
+                    overlay.insert(draft.note.file.clone(), Some(draft.proposal()?));
+                }
+            }
+        }
+        Ok(overlay)
+    }
+}
