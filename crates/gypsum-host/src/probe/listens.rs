@@ -1,20 +1,64 @@
-//! Somebody listens on a port: the kernel's table says so, whatever the one who listens answers.
+//! Somebody listens on a port, and it is the service: the kernel's table says so, whatever the one who listens answers.
 
+use crate::service;
+use gypsum_core::profile::Service;
 use procfs::net::{TcpState, UdpState};
+use procfs::process::{FDTarget, Process};
+use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
-pub fn probe(address: Option<&str>, port: u16, udp: bool) -> Result<String, String> {
+pub fn probe(address: Option<&str>, port: u16, udp: bool, service: &Service) -> Result<String, String> {
     let wanted: Option<IpAddr> = address.and_then(|address| address.parse().ok());
     let fits = |at: &SocketAddr| {
         let all = at.ip().is_unspecified();
         at.port() == port && wanted.is_none_or(|wanted| all || at.ip() == wanted)
     };
-    let there = if udp {
+    let there: Vec<(SocketAddr, u64)> =
+        sockets(udp).into_iter().filter(|(address, _)| fits(address)).collect();
+    if there.is_empty() {
+        return Err("nobody listens there".into());
+    }
+    // Where its sockets cannot be seen, or the service manager holds them, that somebody does must do.
+    let Some(own) = sockets_of(service).filter(|own| !own.is_empty()) else {
+        return Ok("somebody listens there".into());
+    };
+    if !there.iter().any(|(_, inode)| own.contains(inode)) {
+        return Err("another process listens there".into());
+    }
+    // Of both families it may have got one.
+    let for_all = |address: &SocketAddr| wanted.is_none() && address.ip().is_unspecified();
+    match there.iter().find(|(address, inode)| for_all(address) && !own.contains(inode)) {
+        Some((address, _)) => Err(format!("another process listens on {address}")),
+        None => Ok("it listens there".into()),
+    }
+}
+
+fn sockets(udp: bool) -> Vec<(SocketAddr, u64)> {
+    if udp {
         let tables = procfs::net::udp().into_iter().chain(procfs::net::udp6()).flatten();
-        tables.filter(|entry| entry.state == UdpState::Close).any(|entry| fits(&entry.local_address))
+        let open = tables.filter(|entry| entry.state == UdpState::Close);
+        open.map(|entry| (entry.local_address, entry.inode)).collect()
     } else {
         let tables = procfs::net::tcp().into_iter().chain(procfs::net::tcp6()).flatten();
-        tables.filter(|entry| entry.state == TcpState::Listen).any(|entry| fits(&entry.local_address))
-    };
-    if there { Ok("somebody listens there".into()) } else { Err("nobody listens there".into()) }
+        let open = tables.filter(|entry| entry.state == TcpState::Listen);
+        open.map(|entry| (entry.local_address, entry.inode)).collect()
+    }
+}
+
+/// The sockets that the processes of a service hold; none where its main process is not known, or somebody else (its
+/// service manager) keeps them for it.
+fn sockets_of(service: &Service) -> Option<HashSet<u64>> {
+    let seen = service::look(service);
+    if !seen.callers.is_empty() {
+        return None;
+    }
+    let mut own = HashSet::new();
+    for pid in service::processes(&seen) {
+        let files = Process::new(i32::try_from(pid).ok()?).ok()?.fd().ok()?;
+        own.extend(files.flatten().filter_map(|file| match file.target {
+            FDTarget::Socket(inode) => Some(inode),
+            _ => None,
+        }));
+    }
+    Some(own)
 }

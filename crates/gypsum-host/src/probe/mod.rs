@@ -49,7 +49,9 @@ pub fn probe(check: &Check, scene: &Scene) -> Outcome {
 fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
     match probe {
         Probe::Service => Err("a service is observed, not probed".to_owned()),
-        Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp),
+        Probe::Listens { address, port, udp } => {
+            listens::probe(address.as_deref(), *port, *udp, &scene.service)
+        }
         Probe::Tcp { at, refused } => tcp::probe(at, *refused, limit),
         Probe::Greeting { at, sends, expect } => greeting::probe(at, sends.as_deref(), expect, limit),
         Probe::Http(http) => http::probe(http, limit),

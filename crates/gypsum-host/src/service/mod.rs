@@ -203,7 +203,7 @@ pub fn observe_again(service: &Service, last: &Observation) -> Observation {
 }
 
 /// What its manager says of it.
-fn look(service: &Service) -> Observation {
+pub fn look(service: &Service) -> Observation {
     match held(service) {
         Held::Plain(plain) => plain::observe(plain),
         Held::Systemd(unit) => systemd::observe(&Manager::of(service), unit),

@@ -11,6 +11,7 @@ mod keepers;
 mod kill;
 mod places;
 mod profiles;
+mod reloads;
 mod rules;
 mod services;
 mod units;

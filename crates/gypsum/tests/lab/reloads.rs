@@ -1,0 +1,108 @@
+//! Reloads that return 0 although the daemon is dead, or goes on as before, or is half new: a port that somebody else
+//! holds passes every checker.
+
+use crate::host::boot;
+
+struct Case {
+    daemon: &'static str,
+    program: &'static str,
+    unit: &'static str,
+    /// What makes it ready.
+    setup: &'static str,
+    edits: &'static [&'static str],
+    /// Whether it answers, as a piece of shell that succeeds if so.
+    answers: &'static str,
+}
+
+const HTTP: &str = "curl -s -o /dev/null http://127.0.0.1/";
+
+const CASES: [Case; 6] = [
+    Case {
+        daemon: "nginx",
+        program: "/usr/sbin/nginx",
+        unit: "nginx",
+        setup: "",
+        edits: &["--add", "server..listen=8099"],
+        answers: HTTP,
+    },
+    Case {
+        daemon: "sshd",
+        program: "/usr/sbin/sshd",
+        unit: "ssh",
+        setup: "",
+        edits: &["Port=8099"],
+        answers: "ssh-keyscan -T 2 127.0.0.1 2>/dev/null | grep -q ssh-",
+    },
+    Case {
+        daemon: "squid",
+        program: "/usr/sbin/squid",
+        unit: "squid",
+        setup: "",
+        edits: &["http_port=8099"],
+        answers: "curl -s -o /dev/null -x http://127.0.0.1:3128 http://127.0.0.1:9/",
+    },
+    Case {
+        daemon: "php-fpm",
+        program: "/usr/sbin/php-fpm8.2",
+        unit: "php8.2-fpm",
+        setup: "sed -i 's,^listen = .*,listen = 127.0.0.1:9000,' /etc/php/8.2/fpm/pool.d/www.conf",
+        edits: &["listen=127.0.0.1:8099"],
+        answers: "perl -MIO::Socket::INET -e 'exit !IO::Socket::INET->new(\"127.0.0.1:9000\")'",
+    },
+    Case {
+        daemon: "haproxy",
+        program: "/usr/sbin/haproxy",
+        unit: "haproxy",
+        setup: "printf '\\nfrontend boards\\n\\tbind 127.0.0.1:8080\\n\\tmode http\\n\\thttp-request return status 200\\n' >> /etc/haproxy/haproxy.cfg",
+        edits: &["frontend boards..bind=127.0.0.1:8099"],
+        answers: "curl -s -o /dev/null http://127.0.0.1:8080/",
+    },
+    Case {
+        daemon: "named",
+        program: "/usr/sbin/named",
+        unit: "named",
+        setup: "echo 'listen-on port 8099 { 127.0.0.1; };' > /root/piece",
+        edits: &["--piece", "/root/piece", "--under", "options"],
+        answers: "dig +time=2 @127.0.0.1 localhost | grep -q NOERROR",
+    },
+];
+
+fn play(case: &Case) {
+    let needs = [case.program, "/usr/bin/curl", "/usr/bin/perl", "/usr/bin/dig", "/usr/bin/ssh-keyscan"];
+    let Some(lab) = boot(&needs) else { return };
+    let (setup, unit) = (case.setup, case.unit);
+    lab.sh(&format!(
+        "cat > /etc/systemd/system/tide-gauge.service <<'END'
+[Service]
+ExecStart=/usr/bin/perl -MIO::Socket::INET -e 'my @held = map {{ IO::Socket::INET->new(Listen => 1, LocalPort => 8099, LocalAddr => $_) }} \"0.0.0.0\"; sleep'
+END
+         {setup}
+         systemctl daemon-reload; systemctl start tide-gauge {unit}; sleep 0.5
+         {}",
+        case.answers
+    ));
+    let words: Vec<&str> = ["change", case.daemon]
+        .into_iter()
+        .chain(case.edits.iter().copied())
+        .chain(["--accept", "port-taken=for the test"])
+        .collect();
+    let (status, report) = lab.gypsum(&words);
+    let told = |verdict: &str| report["verdict"] == verdict;
+    assert!(status == 4 && told("restored"), "{}: {report:#}", case.daemon);
+    assert!(lab.is_active(unit), "{} runs again", case.daemon);
+    lab.sh(case.answers);
+}
+
+#[test]
+fn a_reload_that_says_it_went_well_and_did_not_is_put_back() {
+    let next = std::sync::atomic::AtomicUsize::new(0);
+    std::thread::scope(|scope| {
+        for _ in 0..2 {
+            scope.spawn(|| {
+                while let Some(case) = CASES.get(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)) {
+                    play(case);
+                }
+            });
+        }
+    });
+}
