@@ -23,15 +23,6 @@ impl<T: Send + 'static> Later<T> {
         Self { here: OnceCell::new(), coming: RefCell::new(None), find: Box::new(find) }
     }
 
-    /// One that is here already.
-    pub fn known(value: T) -> Self
-    where
-        T: Clone,
-    {
-        let again = value.clone();
-        Self { here: OnceCell::from(value), ..Self::when_wanted(move || again.clone()) }
-    }
-
     /// The value; waits for it.
     pub fn get(&self) -> &T {
         self.here.get_or_init(|| match self.coming.borrow_mut().take() {

@@ -7,6 +7,7 @@ use gypsum_core::health::{Judgement, Outcome, judge};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, State, TakenUp, taken_up};
+use std::sync::Mutex;
 use std::time::Duration;
 
 /// What is looked at, and against what.
@@ -19,6 +20,8 @@ pub struct Look<'a> {
     pub checks: &'a [Check],
     /// The service just before it was told; none where it was not told anything.
     pub before: Option<&'a Observation>,
+    /// How it was seen last, a moment ago.
+    pub last: Option<&'a Observation>,
     /// What it was told.
     pub activation: Activation,
     /// How long all must stay well.
@@ -27,6 +30,8 @@ pub struct Look<'a> {
     pub scene: &'a Scene,
     /// How long a service that is on its way up is waited for, whatever the patience.
     pub limit: Duration,
+    /// How the service was seen by these looks.
+    pub noted: Mutex<Option<Observation>>,
     /// Whether the person may end it: not while the old configuration is coming back.
     pub interruptible: bool,
 }
@@ -44,7 +49,10 @@ impl Look<'_> {
             let probed = |check: &&Check| check.probe != Probe::Service;
             let tries: Vec<_> = self.checks.iter().filter(probed).map(try_one).collect();
             let begun = self.world.now_ms();
-            let seen = self.watches_service().then(|| self.world.observe(self.service));
+            let seen = self.watches_service().then(|| match self.last {
+                Some(last) => self.world.observe_again(self.service, last),
+                None => self.world.observe(self.service),
+            });
             let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
             let mut tries = tries.into_iter();
             let mut outcomes = Vec::new();
@@ -70,11 +78,12 @@ impl Look<'_> {
             return (Vec::new(), Judgement::Unproven);
         }
         let of_service = |check: &&Check| check.probe == Probe::Service;
-        let first = self.checks.iter().find(of_service).map(|check| self.with_patience(check));
+        let first = self.checks.iter().find(of_service).map(|check| self.with_patience(check, self.scene));
+        let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let others = self.checks.iter().filter(|check| !of_service(check));
             let mut tries: std::collections::VecDeque<_> =
-                others.map(|check| scope.spawn(|| self.with_patience(check))).collect();
+                others.map(|check| scope.spawn(|| self.with_patience(check, scene))).collect();
             let mut outcome = |check: &Check| match (&first, check.probe == Probe::Service) {
                 (Some(first), true) => first.clone(),
                 _ => {
@@ -124,17 +133,21 @@ impl Look<'_> {
         }
     }
 
+    fn noted(&self) -> Option<Observation> {
+        self.noted.lock().ok().and_then(|noted| noted.clone())
+    }
+
     fn cut_short(&self) -> bool {
         self.interruptible && self.world.interrupted()
     }
 
-    fn with_patience(&self, check: &Check) -> (Outcome, bool) {
+    fn with_patience(&self, check: &Check, scene: &Scene) -> (Outcome, bool) {
         let begun = self.world.now_ms();
         let patience = i64::try_from(check.patience_ms).unwrap_or(i64::MAX);
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
         let mut pause = Duration::from_millis(2);
         loop {
-            let (mut outcome, unproven, final_word) = self.try_once(check);
+            let (mut outcome, unproven, final_word) = self.try_once(check, scene);
             let spent = self.world.now_ms().saturating_sub(begun);
             outcome.ms = u64::try_from(spent).unwrap_or(0);
             let vain = spent >= GRACE.as_millis() as i64 && (final_word || self.is_down(check));
@@ -161,7 +174,12 @@ impl Look<'_> {
     /// Looks at the service until the steady time is over, and at everything once more at its end.
     fn stay(&self, outcomes: &mut [(Outcome, bool)]) {
         let service = self.checks.iter().position(|check| check.probe == Probe::Service);
-        let first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, self.world.observe(self.service)));
+        let now = || match self.noted() {
+            Some(last) => self.world.observe_again(self.service, &last),
+            None => self.world.observe(self.service),
+        };
+        let first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, now()));
+        let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
         let begun = self.world.now_ms();
         let steady = i64::try_from(self.steady.as_millis()).unwrap_or(i64::MAX);
         while self.world.now_ms().saturating_sub(begun) < steady && !self.cut_short() {
@@ -177,11 +195,11 @@ impl Look<'_> {
         }
         for (n, check) in self.checks.iter().enumerate().filter(|(_, check)| check.probe != Probe::Service) {
             if outcomes[n].0.well {
-                let mut again = self.try_once(check).0;
+                let mut again = self.try_once(check, scene).0;
                 if !again.well {
                     // Once may be chance.
                     self.world.sleep(Duration::from_millis(200));
-                    again = self.try_once(check).0;
+                    again = self.try_once(check, scene).0;
                 }
                 if !again.well {
                     again.said = format!("{} (it was well at first)", again.said);
@@ -192,11 +210,11 @@ impl Look<'_> {
     }
 
     /// One try: the outcome, whether it leaves something unproven, whether trying again is vain.
-    fn try_once(&self, check: &Check) -> (Outcome, bool, bool) {
+    fn try_once(&self, check: &Check, scene: &Scene) -> (Outcome, bool, bool) {
         if check.probe == Probe::Service {
             self.try_service(check)
         } else {
-            (self.world.probe(check, self.scene), false, false)
+            (self.world.probe(check, scene), false, false)
         }
     }
 
@@ -207,7 +225,11 @@ impl Look<'_> {
             None => self.world.observe(self.service),
         };
         let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
-        self.judge_service(check, &now, ms)
+        let judged = self.judge_service(check, &now, ms);
+        if let Ok(mut noted) = self.noted.lock() {
+            *noted = Some(now);
+        }
+        judged
     }
 
     fn judge_service(&self, check: &Check, now: &Observation, ms: u64) -> (Outcome, bool, bool) {

@@ -1,13 +1,14 @@
 //! Somebody listens on a port, and it is the service: the kernel's table says so, whatever the one who listens answers.
 
+use super::Scene;
 use crate::service;
-use gypsum_core::profile::Service;
+use gypsum_core::service::Observation;
 use procfs::net::{TcpState, UdpState};
 use procfs::process::{FDTarget, Process};
 use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
-pub fn probe(address: Option<&str>, port: u16, udp: bool, service: &Service) -> Result<String, String> {
+pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &Scene) -> Result<String, String> {
     let wanted: Option<IpAddr> = address.and_then(|address| address.parse().ok());
     let fits = |at: &SocketAddr| {
         let all = at.ip().is_unspecified();
@@ -19,7 +20,7 @@ pub fn probe(address: Option<&str>, port: u16, udp: bool, service: &Service) -> 
         return Err("nobody listens there".into());
     }
     // Where its sockets cannot be seen, or the service manager holds them, that somebody does must do.
-    let Some(own) = sockets_of(service).filter(|own| !own.is_empty()) else {
+    let Some(own) = sockets_of(&scene.look()).filter(|own| !own.is_empty()) else {
         return Ok("somebody listens there".into());
     };
     if !there.iter().any(|(_, inode)| own.contains(inode)) {
@@ -47,13 +48,12 @@ fn sockets(udp: bool) -> Vec<(SocketAddr, u64)> {
 
 /// The sockets that the processes of a service hold; none where its main process is not known, or somebody else (its
 /// service manager) keeps them for it.
-fn sockets_of(service: &Service) -> Option<HashSet<u64>> {
-    let seen = service::look(service);
+fn sockets_of(seen: &Observation) -> Option<HashSet<u64>> {
     if !seen.callers.is_empty() {
         return None;
     }
     let mut own = HashSet::new();
-    for pid in service::processes(&seen) {
+    for pid in service::processes(seen) {
         let files = Process::new(i32::try_from(pid).ok()?).ok()?.fd().ok()?;
         own.extend(files.flatten().filter_map(|file| match file.target {
             FDTarget::Socket(inode) => Some(inode),

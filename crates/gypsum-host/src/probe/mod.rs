@@ -14,9 +14,11 @@ mod ssh;
 mod tcp;
 
 use crate::logs::Marks;
+use crate::service;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
+use gypsum_core::service::Observation;
 use std::net::{SocketAddr, ToSocketAddrs};
 use std::time::{Duration, Instant};
 
@@ -25,10 +27,20 @@ use std::time::{Duration, Instant};
 pub struct Scene {
     /// The service.
     pub service: Service,
+    /// How it was seen last.
+    pub seen: Option<Observation>,
     /// When it was told of its configuration, in milliseconds since 1970.
     pub since_ms: Option<i64>,
     /// How far its logs had come by then.
     pub marks: Marks,
+}
+
+impl Scene {
+    /// How the service is, asking its manager only where its main process is another.
+    fn look(&self) -> Observation {
+        let alive = |seen: &&Observation| seen.main.is_some_and(service::is_alive);
+        self.seen.as_ref().filter(alive).cloned().unwrap_or_else(|| service::look(&self.service))
+    }
 }
 
 /// Tries `check` once: as often in a row as it must hold, each for at most its limit.
@@ -49,9 +61,7 @@ pub fn probe(check: &Check, scene: &Scene) -> Outcome {
 fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
     match probe {
         Probe::Service => Err("a service is observed, not probed".to_owned()),
-        Probe::Listens { address, port, udp } => {
-            listens::probe(address.as_deref(), *port, *udp, &scene.service)
-        }
+        Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
         Probe::Tcp { at, refused } => tcp::probe(at, *refused, limit),
         Probe::Greeting { at, sends, expect } => greeting::probe(at, sends.as_deref(), expect, limit),
         Probe::Http(http) => http::probe(http, limit),
@@ -59,7 +69,7 @@ fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String>
         Probe::Dns(dns) => dns::probe(dns, limit),
         Probe::Ssh(ssh) => ssh::probe(ssh, limit),
         Probe::Process { fact, expect } => {
-            process::look(*fact, &scene.service).and_then(|seen| expect.judge(fact.words(), &seen))
+            process::look(*fact, scene).and_then(|seen| expect.judge(fact.words(), &seen))
         }
         Probe::Log { file, expect } => log::probe(file.as_deref(), expect, scene),
         Probe::File(file) => file::probe(file),
@@ -70,7 +80,7 @@ fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String>
 /// The value that a reading shows.
 pub fn read(source: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
     match source {
-        Probe::Process { fact, .. } => process::look(*fact, &scene.service),
+        Probe::Process { fact, .. } => process::look(*fact, scene),
         Probe::Command { run, .. } => command::value(run, limit),
         Probe::Http(http) => http::body(http, limit),
         other => look(other, scene, limit),

@@ -1,12 +1,12 @@
 //! Facts about the main process of a service.
 
+use super::Scene;
 use crate::service;
 use gypsum_core::probe::Fact;
-use gypsum_core::profile::Service;
 use procfs::process::{LimitValue, Process};
 
-pub fn look(fact: Fact, service: &Service) -> Result<String, String> {
-    let main = service::main_process(service).ok_or("no main process is known")?;
+pub fn look(fact: Fact, scene: &Scene) -> Result<String, String> {
+    let main = scene.look().main.ok_or("no main process is known")?;
     let process = i32::try_from(main.pid).ok().and_then(|pid| Process::new(pid).ok());
     let process = process.ok_or_else(|| format!("process {} has ended", main.pid))?;
     let unseen = |error: procfs::ProcError| format!("process {} cannot be looked at: {error}", main.pid);

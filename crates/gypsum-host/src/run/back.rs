@@ -103,7 +103,12 @@ impl Run<'_> {
         self.told.get_or_insert(before);
         if self.scene.since_ms.is_none() || back {
             let marks = self.world.marks(&logs_of(plan));
-            self.scene = Scene { service: plan.service.clone(), since_ms: Some(self.world.now_ms()), marks };
+            self.scene = Scene {
+                service: plan.service.clone(),
+                seen: None,
+                since_ms: Some(self.world.now_ms()),
+                marks,
+            };
         }
         self.emit(Happening::Waiting { on: waiting_for(plan, deed, &name) });
         let acted = self.world.act(&plan.service, deed, Duration::from_millis(plan.limit_ms));
@@ -155,6 +160,8 @@ impl Run<'_> {
             service: &plan.service,
             checks,
             before: self.told.as_ref(),
+            last: None,
+            noted: std::sync::Mutex::default(),
             activation,
             steady: calm,
             scene: &self.scene,

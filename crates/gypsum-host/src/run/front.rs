@@ -4,12 +4,14 @@ use super::Run;
 use super::activation::look_at;
 use super::beside::Beside;
 use super::values::Values;
+use crate::disk::Disk;
 use crate::files::{self, Loading};
 use crate::locks::Locks;
 use crate::look::Look;
 use crate::probe::Scene;
-use crate::rehearse::{Proposed, ask, rehearse};
+use crate::rehearse::{Proposed, Rehearsal, ask, rehearse};
 use crate::service;
+use crate::survey::Early;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Dress, Event, PlannedNeighbour};
 use gypsum_core::edit::{Edit, Shown};
@@ -120,6 +122,14 @@ pub(super) struct Front {
     pub edits: Vec<Shown>,
     /// The addresses of the settings that change.
     pub changed: Vec<String>,
+    /// What was looked up while the files were read.
+    pub early: Early,
+    /// The lock of the service.
+    pub service_lock: Locks,
+    /// What others are told who want the locks.
+    pub holder: String,
+    /// What the daemon's checker said meanwhile.
+    pub rehearsed: Option<Result<Rehearsal, Trouble>>,
     pub service: Service,
     /// How the service was when it was looked up.
     pub found: Observation,
@@ -140,6 +150,10 @@ pub(super) struct Front {
 impl Front {
     pub fn new(job: Job) -> Self {
         Self {
+            early: Early::begin(&job.profile),
+            service_lock: Locks::default(),
+            holder: String::new(),
+            rehearsed: None,
             job,
             locks: Locks::default(),
             loading: None,
@@ -179,19 +193,17 @@ impl Run<'_> {
         let (state, disk, now) = (self.state, self.disk(), self.world.now_ms());
         let front = self.front()?;
         let daemon = front.job.profile.daemon.clone();
-        (front.service, front.found) = service::find(&front.job.profile.service)?;
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
-            let mut things: Vec<String> = files::load(disk, &front.job.profile, front.job.new_file())?
+            let things: Vec<String> = files::load(disk, &front.job.profile, front.job.new_file())?
                 .loaded
                 .iter()
                 .map(|file| file.real.display().to_string())
                 .collect();
-            things.extend(service::lock_name(&front.service));
             let since =
                 jiff::Timestamp::from_millisecond(now).unwrap_or_default().strftime("%H:%M:%S").to_string();
-            let holder = format!("{}, since {since} UTC, process {}", front.job.who, std::process::id());
-            front.locks = Locks::take(&things, &holder)?;
+            front.holder = format!("{}, since {since} UTC, process {}", front.job.who, std::process::id());
+            front.locks = Locks::take(&things, &front.holder)?;
         }
         // Who is at work holds the locks and was named by them; an open record without is a change that
         // was cut off.
@@ -207,22 +219,10 @@ impl Run<'_> {
 
     pub(super) fn rehearse(&mut self) -> Result<Event, Trouble> {
         let front = self.front()?;
-        let loading = front.loading()?;
-        let home = loading.loaded.get(loading.home).map_or_else(PathBuf::new, |file| file.real.clone());
-        let proposed: Vec<Proposed<'_>> = front
-            .new_files
-            .iter()
-            .map(|file| Proposed {
-                real: &file.real,
-                bytes: file.after.as_deref(),
-                shifts: file.shifts.clone(),
-                is_home: file.real == home,
-            })
-            .collect();
-        let putting_back = matches!(front.job.wish, Wish::Files(_));
-        let checker = front.job.profile.checker.as_ref();
-        let rehearsal =
-            checker.map(|checker| rehearse(checker, &proposed, &home, putting_back)).transpose()?;
+        let rehearsal = front.rehearsed.take().transpose()?;
+        let home = front.home()?;
+        let files = front.new_files.clone();
+        let proposed = proposed(&files, &home);
         let mut by = vec!["Gypsum's own rules".to_owned()];
         let mut findings = Vec::new();
         match rehearsal {
@@ -256,12 +256,15 @@ impl Run<'_> {
         let values = Values::of(profile, after);
         let mut checks_after = values.checks(&front.service)?;
         let musts = values.filled(&front.job.musts)?;
-        let scene = Scene { service: front.service.clone(), ..Scene::default() };
+        let seen = Some(front.found.clone());
+        let scene = Scene { service: front.service.clone(), seen, ..Scene::default() };
         let look = Look {
             world,
             service: &front.service,
             checks: &checks_before,
             before: None,
+            last: Some(&front.found),
+            noted: std::sync::Mutex::default(),
             activation: Activation::None,
             steady: Duration::ZERO,
             scene: &scene,
@@ -312,7 +315,41 @@ fn unwell(outcome: &Outcome) -> Finding {
         .mend("the change is judged by whether anything gets worse; --strict refuses it")
 }
 
+/// The files of a proposal, as a checker reads them.
+fn proposed<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
+    let one = |file: &'a NewFile| Proposed {
+        real: &file.real,
+        bytes: file.after.as_deref(),
+        shifts: file.shifts.clone(),
+        is_home: file.real == home,
+    };
+    files.iter().map(one).collect()
+}
+
 impl Front {
+    fn home(&self) -> Result<PathBuf, Trouble> {
+        let loading = self.loading()?;
+        Ok(loading.loaded.get(loading.home).map_or_else(PathBuf::new, |file| file.real.clone()))
+    }
+
+    /// Our own check; the daemon's checker reads the proposal meanwhile.
+    pub(super) fn both_checks(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
+        let home = self.home()?;
+        let files = self.new_files.clone();
+        let checker = self.job.profile.checker.clone();
+        let putting_back = matches!(self.job.wish, Wish::Files(_));
+        let (findings, rehearsed) = std::thread::scope(|scope| {
+            let rehearsing = checker.as_ref().map(|checker| {
+                scope.spawn(|| rehearse(checker, &proposed(&files, &home), &home, putting_back))
+            });
+            let findings = self.own_check(disk);
+            let failed = || Err(Trouble::cannot("the rehearsal broke off"));
+            (findings, rehearsing.map(|thread| thread.join().unwrap_or_else(|_| failed())))
+        });
+        self.rehearsed = rehearsed;
+        findings
+    }
+
     /// What the daemon understands otherwise than it was asked for, where it can be asked.
     fn effective(&self, proposed: &[Proposed<'_>], home: &Path) -> Result<Option<Vec<Finding>>, Trouble> {
         let profile = &self.job.profile;

@@ -3,8 +3,9 @@
 use super::front::{Front, Wish};
 use crate::disk::{Disk, link_target};
 use crate::files::{Loaded, Loading, Overlay, load_over};
+use crate::locks::Locks;
 use crate::service;
-use crate::survey::{Early, Host};
+use crate::survey::Host;
 use crate::trouble::Trouble;
 use gypsum_core::check::CheckingChange;
 use gypsum_core::finding::{Finding, Severity};
@@ -19,7 +20,6 @@ use std::time::{Duration, SystemTime};
 impl Front {
     /// What there is to say of the files as they will be, the worst first.
     pub(super) fn own_check(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
-        let early = Early::with(&self.job.profile, self.service.clone(), self.found.clone());
         let overlay = self.overlay(disk);
         let after = self.loading_after(disk, &overlay)?;
         let before = self.loading()?;
@@ -33,18 +33,29 @@ impl Front {
             after.subject(&layers.1, profile, &nothing_known),
         );
         let fresh = fresh(&sides.0, &sides.1);
-        let host = Host::new(profile, &early, &overlay, &self.job.who);
+        let host = Host::new(profile, &self.early, &overlay, &self.job.who);
         let back = matches!(self.job.wish, Wish::Files(_));
         let mut checking = CheckingChange::of(sides.0, sides.1, &fresh);
-        let mut findings = host.answer(&mut survey, |survey| {
+        let findings = host.answer(&mut survey, |survey| {
             if back { checking.round_of_return(survey) } else { checking.round(survey) }
         });
-        findings.extend(self.of_files(before));
-        gypsum_core::check::worst_first(&mut findings);
         self.fresh = fresh;
         self.after = after.files.clone();
         self.after_loading = Some(after);
-        Ok(findings)
+        self.settle()?;
+        let mut all = findings;
+        all.extend(self.of_files(self.loading()?));
+        gypsum_core::check::worst_first(&mut all);
+        Ok(all)
+    }
+
+    /// Waits for the service that was looked for meanwhile, and takes its lock.
+    fn settle(&mut self) -> Result<(), Trouble> {
+        (self.service, self.found) = self.early.service()?;
+        if let Some(name) = service::lock_name(&self.service).filter(|_| !self.job.dry_run) {
+            self.service_lock = Locks::take(&[name], &self.holder)?;
+        }
+        Ok(())
     }
 
     /// What will be in files that are not what they were.

@@ -57,7 +57,7 @@ impl Run<'_> {
         if nothing {
             return Ok(Event::Unchanged);
         }
-        let findings = self.front()?.own_check(disk)?;
+        let findings = self.front()?.both_checks(disk)?;
         self.emit(Happening::Proposed { edits });
         if self.judge(findings)? { Ok(Event::Refused) } else { Ok(Event::Done) }
     }

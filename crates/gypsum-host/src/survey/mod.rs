@@ -7,6 +7,7 @@ mod place;
 use crate::children;
 use crate::files::{Loading, Overlay, resolved};
 use crate::later::Later;
+use crate::trouble::Trouble;
 use endpoints::Endpoints;
 use gypsum_core::check::{Checking, worst_first};
 use gypsum_core::finding::Finding;
@@ -28,7 +29,7 @@ const ROUNDS: usize = 4;
 
 /// What is looked up of a daemon's host while its files are read.
 pub struct Early {
-    service: Later<(Service, Observation)>,
+    service: Later<Result<(Service, Observation), Trouble>>,
     endpoints: Later<Endpoints>,
 }
 
@@ -36,16 +37,21 @@ impl Early {
     /// Begins to look for the service of a daemon, and for who listens here.
     pub fn begin(profile: &Profile) -> Self {
         let service = profile.service.clone();
-        let service = Later::begin(move || {
-            let nobody = || (Service::default(), Observation::only(State::Missing));
-            crate::service::find(&service).unwrap_or_else(|_| nobody())
-        });
-        Self { service, endpoints: endpoints_of(profile) }
+        Self {
+            service: Later::begin(move || crate::service::find(&service)),
+            endpoints: endpoints_of(profile),
+        }
     }
 
-    /// The same, where the service is known.
-    pub fn with(profile: &Profile, service: Service, seen: Observation) -> Self {
-        Self { service: Later::known((service, seen)), endpoints: endpoints_of(profile) }
+    /// The service, and how it was when it was looked up; waits for it.
+    pub fn service(&self) -> Result<(Service, Observation), Trouble> {
+        self.service.get().clone()
+    }
+
+    /// How the service was; as if there were none where it cannot be found.
+    fn seen(&self) -> (Service, Observation) {
+        let nobody = |_| (Service::default(), Observation::only(State::Missing));
+        self.service().unwrap_or_else(nobody)
     }
 }
 
@@ -113,7 +119,7 @@ impl<'a> Host<'a> {
             Question::Group(name) => Answer::Is(crate::accounts::group(name).is_some()),
             Question::OwnAddress(address) => own_address(*address),
             Question::Holders { port, udp } => {
-                Answer::Holders(self.early.endpoints.get().holders(*port, *udp, self.early.service.get()))
+                Answer::Holders(self.early.endpoints.get().holders(*port, *udp, &self.early.seen()))
             }
             Question::SocketHolder(path) => Answer::Is(self.early.endpoints.get().serves(path)),
             Question::Memory => self.memory(),
@@ -138,7 +144,7 @@ impl<'a> Host<'a> {
     }
 
     fn runs(&self) -> bool {
-        self.early.service.get().1.state.is_up()
+        self.early.seen().1.state.is_up()
     }
 
     /// What is free or can be freed, and what the daemon itself holds now.
@@ -146,7 +152,7 @@ impl<'a> Host<'a> {
         let Some(free) = procfs::Meminfo::current().ok().and_then(|memory| memory.mem_available) else {
             return Answer::Unknown;
         };
-        Answer::Amount(free + crate::service::memory(&self.early.service.get().1))
+        Answer::Amount(free + crate::service::memory(&self.early.seen().1))
     }
 
     fn version(&self) -> Answer {

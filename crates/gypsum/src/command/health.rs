@@ -34,6 +34,8 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         service: &unit,
         checks: &checks,
         before: None,
+        last: None,
+        noted: std::sync::Mutex::default(),
         activation: Activation::None,
         steady: Duration::ZERO,
         scene: &scene,
