@@ -2,11 +2,12 @@
 //! process group of their own, a time limit, bounded output.
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
-use rustix::fs::MemfdFlags;
+use rustix::fs::{Access, MemfdFlags};
 use rustix::process::{Pid, PidfdFlags, Signal, kill_process_group, pidfd_open};
 use std::fs::File;
 use std::io::{self, Read, Seek};
 use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 
@@ -50,9 +51,19 @@ impl Ran {
 pub fn run(argv: &[String], limit: Duration) -> io::Result<Ran> {
     let (program, arguments) =
         argv.split_first().ok_or_else(|| io::Error::other("the command has no words"))?;
-    let mut command = Command::new(program);
+    let mut command = Command::new(found(program));
     command.args(arguments);
     run_command(command, limit)
+}
+
+/// The program with its path: started without a copy of this process, which a search by the child would need.
+fn found(program: &str) -> PathBuf {
+    let there = |folder: &str| {
+        let path = Path::new(folder).join(program);
+        rustix::fs::access(&path, Access::EXEC_OK).is_ok().then_some(path)
+    };
+    let searched = (!program.contains('/')).then(|| SEARCH_PATH.split(':').find_map(there)).flatten();
+    searched.unwrap_or_else(|| program.into())
 }
 
 /// Runs a command that is already put together.

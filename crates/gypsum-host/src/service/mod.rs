@@ -175,14 +175,23 @@ pub fn exists(service: &Service) -> bool {
 /// One look at a service.
 pub fn observe(service: &Service) -> Observation {
     let mut seen = look(service);
-    if let Some(main) = seen.main {
-        seen.listeners = proc::listeners(main.pid);
-        seen.children = proc::children(main.pid);
-    }
-    if let (Some(Proof::Prints(argv)), true) = (&service.proof, seen.state.is_up()) {
-        seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
+    if seen.state.is_up() {
+        show_generation(service, &mut seen);
     }
     seen
+}
+
+/// Looks at what the profile knows as the mark of a generation, and at no more: the tables of sockets are long.
+fn show_generation(service: &Service, seen: &mut Observation) {
+    if let Some(main) = seen.main {
+        if matches!(service.proof, None | Some(Proof::Listeners)) {
+            seen.listeners = proc::listeners(main.pid);
+        }
+        seen.children = proc::children(main.pid);
+    }
+    if let Some(Proof::Prints(argv)) = &service.proof {
+        seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
+    }
 }
 
 /// One more look at a service that was seen as `last` a moment ago: while its main process is the same, the manager
@@ -191,14 +200,8 @@ pub fn observe_again(service: &Service, last: &Observation) -> Observation {
     let Some(main) = last.main.filter(|main| last.state == State::Running && is_alive(*main)) else {
         return observe(service);
     };
-    let mut seen = Observation {
-        listeners: proc::listeners(main.pid),
-        children: proc::children(main.pid),
-        ..last.clone()
-    };
-    if let Some(Proof::Prints(argv)) = &service.proof {
-        seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
-    }
+    let mut seen = Observation { main: Some(main), ..last.clone() };
+    show_generation(service, &mut seen);
     seen
 }
 

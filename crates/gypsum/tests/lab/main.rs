@@ -10,6 +10,7 @@ mod host;
 mod keepers;
 mod kill;
 mod places;
+mod probes;
 mod profiles;
 mod reloads;
 mod rules;

@@ -1,0 +1,92 @@
+//! Every kind of health check, on something that it holds of and something that it does not.
+
+use crate::services::boards;
+
+/// A sentence, whether it holds, and what is said.
+const TABLE: [(&str, bool, &str); 37] = [
+    ("8571", true, "accepts connections"),
+    ("tcp 127.0.0.1:9", false, "connection refused"),
+    ("tcp 127.0.0.1:9 refused", true, "as expected"),
+    ("tcp 127.0.0.1:8571 refused", false, "expected that nobody does"),
+    ("http http://127.0.0.1:8571/ 200 contains mode", true, "with \"mode\" in it"),
+    ("http http://127.0.0.1:8571/ 404", false, "answered 200 (mode good), expected 404"),
+    ("http http://127.0.0.1:8571/ lacks good", false, "contains \"good\""),
+    ("http http://boards.example/ at 127.0.0.1:8571", true, "answered 200"),
+    ("http http://127.0.0.1:8571/ header 'Content-Type: text/plain'", true, "answered 200"),
+    ("http http://127.0.0.1:8571/ header X-Tide", false, "there is no header X-Tide"),
+    ("http http://127.0.0.1:8571/ times 3", true, "answered 200"),
+    ("http https://boards.example/ at 127.0.0.1:8443 ca /root/ca.pem", true, "answered 200"),
+    ("http https://127.0.0.1:8443/", false, "certificate"),
+    ("tls 127.0.0.1:8443 certifies boards.example days 5", true, "valid for 9 days more"),
+    ("tls 127.0.0.1:8443 certifies quay.example", false, "is for boards.example, expected quay.example"),
+    ("tls 127.0.0.1:8443 days 14", false, "expected at least 14"),
+    ("tls 127.0.0.1:8443 key /root/boards.key", true, "is for boards.example"),
+    ("tls 127.0.0.1:8443 key /root/other.key", false, "does not belong to the key"),
+    ("tls 127.0.0.1:8443 certifies boards.example ca /root/ca.pem", true, "is for boards.example"),
+    ("tls 127.0.0.1:8443 certifies boards.example ca /root/other.pem", false, "is not signed by"),
+    ("tls 127.0.0.1:8571", false, "does not speak TLS"),
+    ("greeting 127.0.0.1:8025 contains 220", true, "contains \"220\""),
+    ("greeting 127.0.0.1:8025 contains 250", false, "does not contain \"250\""),
+    ("greeting 127.0.0.1:8571 sends 'GET / HTTP/1.0\\r\\n\\r\\n' contains mode", true, "contains"),
+    ("greeting 127.0.0.1:8571 limit 200ms", false, "says nothing within 200 ms"),
+    ("dns quay.example at 127.0.0.1:9 limit 1s", false, "refused"),
+    ("process niceness is 3", true, "its niceness is 3"),
+    ("process command-line contains boards.pl", true, "contains \"boards.pl\""),
+    ("process user is nobody", false, "its account is root, expected nobody"),
+    ("process open-files-limit at-least 4k", true, "its limit of open files is 5000"),
+    ("process memory at-most 1k", false, "expected at most 1k"),
+    ("process oom-score is 0", true, "is 0"),
+    ("file /etc/boards/boards.conf owner root contains mode", true, "contains"),
+    ("file /etc/boards/boards.conf mode 0600", false, "has mode 0644, expected 0600"),
+    ("file /etc/boards/none absent", true, "as expected"),
+    ("file /etc/boards/boards.conf younger 1h", true, "is there as expected"),
+    ("run '/bin/sh -c \"echo tide; exit 3\"' status 3 contains tide", true, "contains \"tide\""),
+];
+
+#[test]
+fn every_kind_of_health_check_says_what_it_saw() {
+    let Some(lab) = boards("restart", "300ms", "Type=exec\nNice=3\nLimitNOFILE=5000") else { return };
+    lab.sh(
+        "cd /root; new() { openssl req -x509 -newkey rsa:2048 -nodes -days 10 -subj /CN=$1 -addext subjectAltName=DNS:$1 -addext basicConstraints=critical,CA:FALSE -keyout $2.key -out $2.pem 2>/dev/null; }
+         new boards.example boards; cp boards.pem ca.pem; new quay.example other
+         cat > /etc/systemd/system/tls.service <<'END'
+[Service]
+ExecStart=/usr/bin/openssl s_server -accept 8443 -cert /root/boards.pem -key /root/boards.key -www -quiet
+END
+         cat > /etc/systemd/system/post.service <<'END'
+[Service]
+ExecStart=/usr/bin/perl /root/post.pl
+END
+         echo 'use IO::Socket::INET; $s = IO::Socket::INET->new(Listen => 5, LocalPort => 8025, ReuseAddr => 1); while ($c = $s->accept) { print $c \"220 quay.example\\r\\n\"; close $c }' > /root/post.pl
+         systemctl daemon-reload; systemctl start tls post; sleep 0.5",
+    );
+    for (sentence, holds, says) in TABLE {
+        let (status, report) = lab.gypsum(&["health", "boards", "--health", sentence]);
+        let said = report["health"].as_array().and_then(|all| all.last()).unwrap()["said"].as_str().unwrap();
+        assert_eq!(status, if holds { 0 } else { 3 }, "{sentence}: {said}");
+        assert!(said.contains(says), "{sentence} does not say {says:?}: {said}");
+    }
+}
+
+#[test]
+fn logs_are_read_from_the_activation_on() {
+    let Some(lab) = boards("restart", "300ms", "Type=exec\nStandardError=journal") else { return };
+    lab.sh("mkdir -p /var/log/boards; echo 'an old error' > /var/log/boards/boards.log");
+    // What stands there from before does not count, and what comes does.
+    let quiet = ["--must", "log /var/log/boards/boards.log lacks error", "--must", "log journal lacks error"];
+    let change = |edit: &str, musts: &[&str]| {
+        let words: Vec<&str> = ["change", "boards", edit].iter().chain(musts).copied().collect();
+        lab.gypsum(&words)
+    };
+    let (status, report) = change("note=1", &quiet);
+    assert_eq!(status, 0, "{report:#}");
+    lab.sh(
+        "mkdir -p /etc/systemd/system/boards.service.d
+         printf '[Service]\\nExecStartPost=/bin/sh -c \"echo a new error >> /var/log/boards/boards.log; echo ready for the tide\"\\n' > /etc/systemd/system/boards.service.d/log.conf
+         systemctl daemon-reload",
+    );
+    let (status, report) = change("note=2", &["--must", "log journal contains 'ready for the tide'"]);
+    assert_eq!(status, 0, "{report:#}");
+    let (status, report) = change("note=3", &quiet);
+    assert_eq!(status, 4, "{report:#}");
+}
