@@ -26,6 +26,7 @@ pub mod profiles;
 pub mod rehearse;
 pub mod run;
 pub mod service;
+pub mod sockets;
 pub mod state;
 pub mod survey;
 pub mod transaction;

@@ -145,7 +145,7 @@ impl Look<'_> {
         let begun = self.world.now_ms();
         let patience = i64::try_from(check.patience_ms).unwrap_or(i64::MAX);
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
-        let mut pause = Duration::from_millis(2);
+        let mut pause = Duration::from_millis(3);
         loop {
             let (mut outcome, unproven, final_word) = self.try_once(check, scene);
             let spent = self.world.now_ms().saturating_sub(begun);
@@ -156,7 +156,8 @@ impl Look<'_> {
                 return (outcome, unproven);
             }
             self.world.sleep(pause);
-            pause = (pause * 3 / 2).min(Duration::from_millis(250));
+            // A reload is taken up within some milliseconds, or takes its time.
+            pause = if spent < 60 { pause } else { (pause * 3 / 2).min(Duration::from_millis(250)) };
         }
     }
 

@@ -2,8 +2,8 @@
 
 use super::Scene;
 use crate::service;
+use crate::sockets::{Listening, listening};
 use gypsum_core::service::Observation;
-use procfs::net::{TcpState, UdpState};
 use procfs::process::{FDTarget, Process};
 use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
@@ -14,8 +14,7 @@ pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &Scene) -> Resu
         let all = at.ip().is_unspecified();
         at.port() == port && wanted.is_none_or(|wanted| all || at.ip() == wanted)
     };
-    let there: Vec<(SocketAddr, u64)> =
-        sockets(udp).into_iter().filter(|(address, _)| fits(address)).collect();
+    let there: Vec<Listening> = listening(udp).into_iter().filter(|one| fits(&one.address)).collect();
     if there.is_empty() {
         return Err("nobody listens there".into());
     }
@@ -23,26 +22,14 @@ pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &Scene) -> Resu
     let Some(own) = sockets_of(&scene.look()).filter(|own| !own.is_empty()) else {
         return Ok("somebody listens there".into());
     };
-    if !there.iter().any(|(_, inode)| own.contains(inode)) {
+    if !there.iter().any(|one| own.contains(&one.inode)) {
         return Err("another process listens there".into());
     }
     // Of both families it may have got one.
     let for_all = |address: &SocketAddr| wanted.is_none() && address.ip().is_unspecified();
-    match there.iter().find(|(address, inode)| for_all(address) && !own.contains(inode)) {
-        Some((address, _)) => Err(format!("another process listens on {address}")),
+    match there.iter().find(|one| for_all(&one.address) && !own.contains(&one.inode)) {
+        Some(other) => Err(format!("another process listens on {}", other.address)),
         None => Ok("it listens there".into()),
-    }
-}
-
-fn sockets(udp: bool) -> Vec<(SocketAddr, u64)> {
-    if udp {
-        let tables = procfs::net::udp().into_iter().chain(procfs::net::udp6()).flatten();
-        let open = tables.filter(|entry| entry.state == UdpState::Close);
-        open.map(|entry| (entry.local_address, entry.inode)).collect()
-    } else {
-        let tables = procfs::net::tcp().into_iter().chain(procfs::net::tcp6()).flatten();
-        let open = tables.filter(|entry| entry.state == TcpState::Listen);
-        open.map(|entry| (entry.local_address, entry.inode)).collect()
     }
 }
 

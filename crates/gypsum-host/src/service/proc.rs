@@ -1,7 +1,7 @@
 //! What `/proc` says of a process: its start, its listening sockets, its children.
 
+use crate::sockets::{listening, of_tcp};
 use gypsum_core::service::Process;
-use procfs::net::TcpState;
 use procfs::process::{FDTarget, ProcState};
 use std::collections::HashSet;
 use std::fs;
@@ -41,9 +41,14 @@ pub fn listeners(pid: u32) -> Vec<u64> {
             _ => None,
         })
         .collect();
-    let tables = process.tcp().into_iter().chain(process.tcp6()).flatten();
-    let listening = tables.filter(|entry| entry.state == TcpState::Listen && sockets.contains(&entry.inode));
-    let mut inodes: Vec<u64> = listening.map(|entry| entry.inode).collect();
+    // A service may have a network of its own.
+    let ours = std::fs::read_link("/proc/self/ns/net").ok();
+    let all = match std::fs::read_link(format!("/proc/{pid}/ns/net")).ok() {
+        theirs if theirs == ours => listening(false),
+        _ => of_tcp(process.tcp().into_iter().chain(process.tcp6()).flatten()),
+    };
+    let mut inodes: Vec<u64> =
+        all.into_iter().map(|one| one.inode).filter(|inode| sockets.contains(inode)).collect();
     inodes.sort_unstable();
     inodes
 }

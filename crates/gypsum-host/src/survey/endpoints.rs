@@ -1,9 +1,9 @@
 //! Who listens on this host: sockets from `/proc/net`, each with its process and unit.
 
+use crate::sockets::listening;
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use gypsum_core::survey::Holder;
-use procfs::net::{TcpState, UdpState};
 use procfs::process::{FDTarget, Process};
 use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
@@ -32,24 +32,16 @@ struct Owner {
 impl Endpoints {
     /// A look at all of them.
     pub fn take() -> Self {
-        let tcp = procfs::net::tcp().into_iter().chain(procfs::net::tcp6()).flatten();
-        let tcp = tcp.filter(|entry| entry.state == TcpState::Listen).map(|entry| Socket {
-            udp: false,
-            address: entry.local_address,
-            inode: entry.inode,
-        });
-        let udp = procfs::net::udp().into_iter().chain(procfs::net::udp6()).flatten();
-        let udp = udp.filter(|entry| entry.state == UdpState::Close).map(|entry| Socket {
-            udp: true,
-            address: entry.local_address,
-            inode: entry.inode,
-        });
+        let of = |udp: bool| {
+            let all = listening(udp).into_iter();
+            all.map(move |one| Socket { udp, address: one.address, inode: one.inode })
+        };
         let paths = procfs::net::unix()
             .into_iter()
             .flatten()
             .filter_map(|entry| Some(entry.path?.to_str()?.to_owned()))
             .collect();
-        Self { sockets: tcp.chain(udp).collect(), paths, everybody: OnceCell::new() }
+        Self { sockets: of(false).chain(of(true)).collect(), paths, everybody: OnceCell::new() }
     }
 
     /// Who listens on a port; what belongs to `service`, as it was `seen`, is the daemon's own.
