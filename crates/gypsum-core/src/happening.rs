@@ -67,6 +67,9 @@ pub enum Happening {
     Waiting {
         /// For what.
         on: String,
+        /// How long that usually takes, in milliseconds.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        usual_ms: Option<u64>,
     },
     /// The daemon was told.
     Activated {
@@ -105,6 +108,11 @@ pub enum Happening {
         judgement: Judgement,
         /// Whether this was for the old configuration.
         back: bool,
+    },
+    /// Lines that came into the logs while it was told and looked at: for the record.
+    Logged {
+        /// The lines.
+        lines: Vec<String>,
     },
     /// Old lines of the log which say why.
     Log {

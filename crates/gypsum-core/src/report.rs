@@ -127,6 +127,7 @@ impl Report {
             | Happening::Log { .. }
             | Happening::Restoring { .. }
             | Happening::Noted { .. }
+            | Happening::Logged { .. }
             | Happening::Beside { .. } => {}
             Happening::Read { readings } => self.readings = readings,
         }

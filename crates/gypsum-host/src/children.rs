@@ -49,11 +49,15 @@ impl Ran {
 
 /// Runs `argv` to its end. An error means that it could not be started.
 pub fn run(argv: &[String], limit: Duration) -> io::Result<Ran> {
+    carry_out(command_of(argv)?, limit, false)
+}
+
+fn command_of(argv: &[String]) -> io::Result<Command> {
     let (program, arguments) =
         argv.split_first().ok_or_else(|| io::Error::other("the command has no words"))?;
     let mut command = Command::new(found(program));
     command.args(arguments);
-    run_command(command, limit)
+    Ok(command)
 }
 
 /// The program with its path: started without a copy of this process, which a search by the child would need.
@@ -66,8 +70,17 @@ fn found(program: &str) -> PathBuf {
     searched.unwrap_or_else(|| program.into())
 }
 
+/// The same, and left alone when the time is up: it may be starting a daemon, which is never killed.
+pub fn run_sparing(argv: &[String], limit: Duration) -> io::Result<Ran> {
+    carry_out(command_of(argv)?, limit, true)
+}
+
 /// Runs a command that is already put together.
-pub fn run_command(mut command: Command, limit: Duration) -> io::Result<Ran> {
+pub fn run_command(command: Command, limit: Duration) -> io::Result<Ran> {
+    carry_out(command, limit, false)
+}
+
+fn carry_out(mut command: Command, limit: Duration, spares: bool) -> io::Result<Ran> {
     let (mut out, mut err) = (memory("out")?, memory("err")?);
     command
         .env_clear()
@@ -81,9 +94,9 @@ pub fn run_command(mut command: Command, limit: Duration) -> io::Result<Ran> {
     command.stdin(Stdio::null()).stdout(out.try_clone()?).stderr(err.try_clone()?).process_group(0);
     let begun = Instant::now();
     let mut child = command.spawn()?;
-    let (ended, timed_out) = wait(&mut child, limit, &[&out, &err])?;
+    let (ended, timed_out) = wait(&mut child, limit, &[&out, &err], spares)?;
     Ok(Ran {
-        status: ended.code(),
+        status: ended.and_then(|ended| ended.code()),
         timed_out,
         out: text_of(&mut out)?,
         err: text_of(&mut err)?,
@@ -103,19 +116,28 @@ fn text_of(file: &mut File) -> io::Result<String> {
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
-fn wait(child: &mut Child, limit: Duration, outputs: &[&File]) -> io::Result<(ExitStatus, bool)> {
+/// How it ended, none where it was left running, and whether its time was up.
+fn wait(
+    child: &mut Child,
+    limit: Duration,
+    outputs: &[&File],
+    spares: bool,
+) -> io::Result<(Option<ExitStatus>, bool)> {
     let handle = pidfd_open(Pid::from_child(child), PidfdFlags::empty());
     let deadline = Instant::now() + limit;
     loop {
         if let Some(ended) = child.try_wait()? {
-            return Ok((ended, false));
+            return Ok((Some(ended), false));
         }
         let left = deadline.saturating_duration_since(Instant::now());
         let flooded = outputs.iter().any(|file| file.metadata().is_ok_and(|meta| meta.len() > MOST_OUTPUT));
+        if left.is_zero() && spares {
+            return Ok((None, true));
+        }
         if left.is_zero() || flooded {
             // The whole group: a checker that hangs may hang in a child of its own.
             let _ = kill_process_group(Pid::from_child(child), Signal::KILL);
-            return Ok((child.wait()?, true));
+            return Ok((Some(child.wait()?), true));
         }
         let slice = left.min(Duration::from_millis(100));
         match &handle {

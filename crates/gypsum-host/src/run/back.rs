@@ -16,6 +16,9 @@ use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up
 use std::path::PathBuf;
 use std::time::Duration;
 
+/// So many lines of a log are kept with a change.
+const MOST_LINES: usize = 40;
+
 impl Run<'_> {
     fn folder(&self) -> Result<PathBuf, Trouble> {
         let entry = self.entry.as_ref().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
@@ -110,7 +113,8 @@ impl Run<'_> {
                 marks,
             };
         }
-        self.emit(Happening::Waiting { on: waiting_for(plan, deed, &name) });
+        let on = format!("{} of {name}", deed.word());
+        self.emit(Happening::Waiting { on, usual_ms: usual(plan) });
         let acted = self.world.act(&plan.service, deed, Duration::from_millis(plan.limit_ms));
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
@@ -139,6 +143,7 @@ impl Run<'_> {
         self.emit(Happening::Looked { health, judgement, back: false });
         let scene = self.scene.clone();
         self.read_again(&scene)?;
+        self.record_log(&scene);
         Ok(Event::Looked(judgement))
     }
 
@@ -154,7 +159,7 @@ impl Run<'_> {
             0 => "health checks".to_owned(),
             _ => format!("health checks, then {:.1} s of calm", calm.as_secs_f64()),
         };
-        self.emit(Happening::Waiting { on });
+        self.emit(Happening::Waiting { on, usual_ms: Some(plan.steady_ms).filter(|ms| *ms > 0) });
         let look = Look {
             world: self.world,
             service: &plan.service,
@@ -169,6 +174,16 @@ impl Run<'_> {
             interruptible,
         };
         look.carefully(&plan.baseline)
+    }
+
+    /// Keeps what came into the logs meanwhile, whatever it is good for later.
+    fn record_log(&mut self, scene: &Scene) {
+        let text = self.world.log_text(scene);
+        let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+        if !lines.is_empty() {
+            let last = lines[lines.len().saturating_sub(MOST_LINES)..].iter();
+            self.emit(Happening::Logged { lines: last.map(|line| (*line).to_owned()).collect() });
+        }
     }
 
     /// The last lines of its logs since it was told.
@@ -292,12 +307,10 @@ fn logs_of(plan: &Plan) -> Vec<String> {
     plan.service.log.iter().cloned().chain(named).collect()
 }
 
-/// What is awaited, and how long that usually takes.
-fn waiting_for(plan: &Plan, deed: Deed, name: &str) -> String {
-    let away = plan.service.away.and_then(|away| Duration::try_from(away).ok());
-    let usual = away.filter(|away| plan.activation.replaces() && away.as_secs() > 0);
-    let usual = usual.map_or(String::new(), |away| format!(", usually {} s", away.as_secs()));
-    format!("{} of {name}{usual}", deed.word())
+/// How long what is told now usually takes, where that is known.
+fn usual(plan: &Plan) -> Option<u64> {
+    let away = plan.service.away.and_then(|away| Duration::try_from(away).ok())?;
+    plan.activation.replaces().then(|| u64::try_from(away.as_millis()).ok()).flatten()
 }
 
 /// The first check that fails now and did not before, in words.

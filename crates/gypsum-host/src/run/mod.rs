@@ -261,7 +261,7 @@ fn masked(happening: Happening, secrets: &[String]) -> Happening {
             hidden(&mut finding.message);
             finding.text.iter_mut().chain(&mut finding.mend).for_each(hidden);
         }
-        Happening::Log { lines } => lines.iter_mut().for_each(hidden),
+        Happening::Log { lines } | Happening::Logged { lines } => lines.iter_mut().for_each(hidden),
         Happening::Activated { said, .. } | Happening::Beside { said, .. } => hidden(said),
         Happening::Read { readings } => {
             readings.iter_mut().flat_map(|one| [&mut one.before, &mut one.after]).for_each(hidden);

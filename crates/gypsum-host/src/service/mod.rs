@@ -336,7 +336,7 @@ fn report(ran: std::io::Result<children::Ran>, name: &str, limit: Duration) -> R
 fn tell(argv: &[&str], limit: Duration) -> Acted {
     let begun = Instant::now();
     let argv: Vec<String> = argv.iter().map(|word| (*word).to_owned()).collect();
-    let done = report(children::run(&argv, limit), &argv.join(" "), limit);
+    let done = report(children::run_sparing(&argv, limit), &argv.join(" "), limit);
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
 }
 

@@ -67,8 +67,8 @@ fn start(plain: &Plain, limit: Duration) -> Result<(), String> {
     if let Some(main) = named(plain) {
         return Err(format!("it runs already, as process {}", main.pid));
     }
-    let ran =
-        children::run(&plain.start, limit).map_err(|error| format!("{}: {error}", plain.start.join(" ")))?;
+    let ran = children::run_sparing(&plain.start, limit)
+        .map_err(|error| format!("{}: {error}", plain.start.join(" ")))?;
     if ran.ok() {
         return Ok(());
     }

@@ -210,7 +210,7 @@ pub fn act(manager: &Manager, reread: bool, unit: &str, deed: Deed, limit: Durat
         // down. Its own status says only whether there was anything to clear.
         let _ = children::run(&manager.argv(&["reset-failed", "--", unit]), ASKING);
     }
-    let asked = children::run(&manager.argv(&[deed.word(), "--", unit]), limit);
+    let asked = children::run_sparing(&manager.argv(&[deed.word(), "--", unit]), limit);
     let (ok, said) = match asked {
         Ok(ran) if ran.timed_out => {
             (false, format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.as_secs()))

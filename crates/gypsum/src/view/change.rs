@@ -10,7 +10,11 @@ use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::report::Reading;
 use gypsum_host::run::Watch;
 use indicatif::{ProgressBar, ProgressStyle};
+use std::io::IsTerminal;
 use std::time::{Duration, Instant};
+
+/// From this time on a wait is said where nothing can move on the screen.
+const WORTH_SAYING_MS: u64 = 1_000;
 
 /// Draws a change.
 pub struct ChangeView {
@@ -110,8 +114,20 @@ impl ChangeView {
         }
     }
 
-    fn begin_waiting(&mut self, on: &str) {
-        if self.out.quiet || self.out.json {
+    fn begin_waiting(&mut self, on: &str, usual_ms: Option<u64>) {
+        if self.out.quiet || self.out.json || self.replay {
+            return;
+        }
+        let usual = usual_ms.filter(|ms| *ms >= WORTH_SAYING_MS && !on.contains("calm"));
+        let on = match usual {
+            Some(ms) => format!("{on}, usually {} s", ms / 1000),
+            None => on.to_owned(),
+        };
+        if !std::io::stderr().is_terminal() {
+            // Where nothing moves, what takes its time is said once; the row that follows is its end.
+            if usual_ms.is_some_and(|ms| ms >= WORTH_SAYING_MS) {
+                self.out.aside(&format!("waiting for {on}"));
+            }
             return;
         }
         // Hides itself where standard error is no terminal.
@@ -216,7 +232,8 @@ impl Watch for ChangeView {
                 self.change = Some(change.clone());
                 self.row("backup", folder);
             }
-            Happening::Waiting { on } => self.begin_waiting(on),
+            Happening::Waiting { on, usual_ms } => self.begin_waiting(on, *usual_ms),
+            Happening::Logged { .. } => {}
             Happening::Activated { how, ok, said, ms, .. } => {
                 let (label, what) = how.split_once(' ').unwrap_or((how, ""));
                 let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
