@@ -38,6 +38,8 @@ pub struct Look<'a> {
 
 /// How long a service that is down may be on its way up again before that counts.
 const GRACE: Duration = Duration::from_millis(400);
+/// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
+const UNBROKEN_MS: u64 = 600;
 /// How often a service is looked at while it must stay well.
 const PULSE: Duration = Duration::from_millis(100);
 
@@ -78,12 +80,17 @@ impl Look<'_> {
             return (Vec::new(), Judgement::Unproven);
         }
         let of_service = |check: &&Check| check.probe == Probe::Service;
-        let first = self.checks.iter().find(of_service).map(|check| self.with_patience(check, self.scene));
+        let first = self.checks.iter().find(of_service);
+        let first = first.map(|check| self.with_patience(check, self.scene, check.patience_ms));
         let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let others = self.checks.iter().filter(|check| !of_service(check));
-            let mut tries: std::collections::VecDeque<_> =
-                others.map(|check| scope.spawn(|| self.with_patience(check, scene))).collect();
+            let mut tries: std::collections::VecDeque<_> = others
+                .map(|check| {
+                    let patience = self.patience_with(check, baseline);
+                    scope.spawn(move || self.with_patience(check, scene, patience))
+                })
+                .collect();
             let mut outcome = |check: &Check| match (&first, check.probe == Probe::Service) {
                 (Some(first), true) => first.clone(),
                 _ => {
@@ -141,16 +148,23 @@ impl Look<'_> {
         self.interruptible && self.world.interrupted()
     }
 
-    fn with_patience(&self, check: &Check, scene: &Scene) -> (Outcome, bool) {
+    /// How long a check may fail: one that held goes on holding where the service was never down.
+    fn patience_with(&self, check: &Check, baseline: &[Outcome]) -> u64 {
+        let held = baseline.iter().any(|before| before.name == check.name && before.well);
+        if held && self.activation.goes_on() { check.patience_ms.min(UNBROKEN_MS) } else { check.patience_ms }
+    }
+
+    fn with_patience(&self, check: &Check, scene: &Scene, patience_ms: u64) -> (Outcome, bool) {
         let begun = self.world.now_ms();
-        let patience = i64::try_from(check.patience_ms).unwrap_or(i64::MAX);
+        let patience = i64::try_from(patience_ms).unwrap_or(i64::MAX);
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
         let mut pause = Duration::from_millis(3);
         loop {
             let (mut outcome, unproven, final_word) = self.try_once(check, scene);
             let spent = self.world.now_ms().saturating_sub(begun);
             outcome.ms = u64::try_from(spent).unwrap_or(0);
-            let vain = spent >= GRACE.as_millis() as i64 && (final_word || self.is_down(check));
+            let grace = spent >= GRACE.as_millis() as i64;
+            let vain = final_word && (grace || self.has_failed()) || grace && self.is_down(check);
             let over = spent >= patience && !(spent < limit && self.is_on_its_way());
             if outcome.well || over || self.cut_short() || vain {
                 return (outcome, unproven);
@@ -165,6 +179,11 @@ impl Look<'_> {
     fn is_down(&self, check: &Check) -> bool {
         let known = self.checks.iter().any(|check| check.probe == Probe::Service);
         known && check.probe != Probe::Service && is_final(self.world.observe(self.service).state)
+    }
+
+    /// Whether its manager has given it up: nothing is on its way any more.
+    fn has_failed(&self) -> bool {
+        self.noted().is_some_and(|noted| noted.state == State::Failed)
     }
 
     /// Whether its manager says that it is still being started: slow daemons are waited for.
