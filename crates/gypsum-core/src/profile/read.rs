@@ -2,7 +2,7 @@
 
 use super::schema::Profile;
 use crate::probe::Probe;
-use crate::text::{line_span, place_of};
+use crate::text::{line_span, nearest, place_of};
 use std::fmt;
 
 /// Why a text is not a profile.
@@ -67,6 +67,12 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
     }
     if profile.files.read.is_empty() {
         return Some(("read names no file".into(), "read".into()));
+    }
+    const DEEDS: [&str; 6] = ["reload", "restart", "start", "stop", "signal", "command"];
+    if let Some(word) = profile.service.limits.keys().find(|word| !DEEDS.contains(&word.as_str())) {
+        let near = nearest(word, DEEDS);
+        let near = near.first().map_or(String::new(), |near| format!("; did you mean {near}?"));
+        return Some((format!("limits knows nothing called {word:?}{near}"), word.clone()));
     }
     for mark in profile.dialect.comments.iter().chain(&profile.dialect.inline_comments) {
         if mark.is_empty() {

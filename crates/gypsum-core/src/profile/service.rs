@@ -3,6 +3,7 @@
 use super::schema::Argv;
 use jiff::SignedDuration;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// How a daemon takes up its configuration, from the least to the most that it can need.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -105,6 +106,8 @@ pub struct Service {
     pub reread: bool,
     /// How long an activation may take.
     pub limit: Option<SignedDuration>,
+    /// The same for one sort of it: `reload`, `restart`, `start`, `stop`, `signal`, `command`.
+    pub limits: BTreeMap<String, SignedDuration>,
     /// How long all must stay well after it first was.
     pub steady: Option<SignedDuration>,
     /// How long it is away while it is restarted, as it was seen.

@@ -293,7 +293,9 @@ impl Run<'_> {
                 _ => deed,
             };
             let acted = self.tell_beside(&neighbour.service, deed, &plan);
-            if !acted {
+            // What its manager says of a stop is looked at: one that goes on would start the daemon meanwhile.
+            let goes_on = deed == service::Deed::Stop && self.world.observe(&neighbour.service).state.is_up();
+            if !acted || goes_on {
                 failed = Some(format!("{} of {} failed", deed.word(), service::name_of(&neighbour.service)));
             }
         }

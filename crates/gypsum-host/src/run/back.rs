@@ -57,7 +57,8 @@ impl Run<'_> {
         if !acted.ok {
             return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
         }
-        let deadline = self.world.now_ms() + i64::try_from(plan.limit_ms).unwrap_or(i64::MAX);
+        let limit = limit_of(plan, Deed::Stop).as_millis();
+        let deadline = self.world.now_ms() + i64::try_from(limit).unwrap_or(i64::MAX);
         let left = || before.main.iter().chain(&before.children).find(|process| service::is_alive(**process));
         while let Some(process) = left() {
             if self.world.now_ms() > deadline {
@@ -65,6 +66,16 @@ impl Run<'_> {
                 return Err(Trouble::cannot(format!("it was stopped, and its process {pid} is still there")));
             }
             self.world.sleep(Duration::from_millis(20));
+        }
+        // A child that was left behind would keep the port from the next one.
+        let own = |check: &&Check| matches!(check.probe, Probe::Listens { .. });
+        for check in plan.checks_before.iter().filter(own) {
+            while self.world.probe(check, &Scene::default()).well {
+                if self.world.now_ms() > deadline {
+                    return Err(Trouble::cannot(format!("it was stopped, and {} is still held", check.name)));
+                }
+                self.world.sleep(Duration::from_millis(20));
+            }
         }
         Ok(())
     }
@@ -115,7 +126,7 @@ impl Run<'_> {
         }
         let on = format!("{} of {name}", deed.word());
         self.emit(Happening::Waiting { on, usual_ms: usual(plan) });
-        let acted = self.world.act(&plan.service, deed, Duration::from_millis(plan.limit_ms));
+        let acted = self.world.act(&plan.service, deed, limit_of(plan, deed));
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
         self.emit(Happening::Activated { how, ok: acted.ok, said, ms, back });
@@ -296,6 +307,12 @@ fn gentle_deed(activation: Activation) -> Option<Deed> {
         Activation::Reload => Some(Deed::Reload),
         Activation::None | Activation::Restart | Activation::StopFirst => None,
     }
+}
+
+/// How long it may take to do that.
+fn limit_of(plan: &Plan, deed: Deed) -> Duration {
+    let own = plan.service.limits.get(deed.word()).and_then(|limit| Duration::try_from(*limit).ok());
+    own.unwrap_or(Duration::from_millis(plan.limit_ms))
 }
 
 /// The log files that are read from here on.

@@ -8,6 +8,7 @@ use crate::state::Entry;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Dress, Event, How, Plan, PlannedFile};
 use gypsum_core::happening::Happening;
+use gypsum_core::profile::Service;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
@@ -61,6 +62,11 @@ impl Run<'_> {
         let front = self.front()?;
         let paths: Vec<&Path> = files.iter().map(|file| file.path.as_path()).collect();
         let chores = front.chores(&paths);
+        // Whatever its manager says about the need: a unit file was touched.
+        let files_of_units = paths.iter().any(|path| {
+            let text = path.display().to_string();
+            text.starts_with("/etc/systemd/") || text.contains("/.config/systemd/user/")
+        });
         let time = |given: Option<jiff::SignedDuration>, usual: Duration| {
             let time = given.and_then(|given| given.try_into().ok()).unwrap_or(usual);
             u64::try_from(time.as_millis()).unwrap_or(u64::MAX)
@@ -81,7 +87,7 @@ impl Run<'_> {
             neighbours: std::mem::take(&mut front.neighbours),
             taken_along: std::mem::take(&mut front.taken_along),
             chores,
-            service: front.service.clone(),
+            service: Service { reread: front.service.reread || files_of_units, ..front.service.clone() },
             checks_before: std::mem::take(&mut front.checks_before),
             checks_after: std::mem::take(&mut front.checks_after),
             baseline: std::mem::take(&mut front.baseline),

@@ -227,6 +227,10 @@ impl Watch for ChangeView {
             Happening::Planned { activation } if activation.starts_with("nothing") => {
                 self.row("to do", activation)
             }
+            // Who would be surprised by that is told before.
+            Happening::Planned { activation } if activation.contains(" is away for about ") => {
+                self.row("will", activation);
+            }
             Happening::Planned { .. } | Happening::Replaced { .. } => {}
             Happening::BackedUp { change, folder } => {
                 self.change = Some(change.clone());
