@@ -2,11 +2,13 @@
 
 mod expect;
 mod fact;
-mod words;
+mod sentence;
+mod written;
 
 pub use expect::{Expect, same_value};
 pub use fact::Fact;
-pub use words::{BadWords, checks, parse_check, parse_source};
+pub use sentence::{BadWords, parse_check, parse_source};
+pub use written::checks;
 
 use crate::profile::Argv;
 use serde::{Deserialize, Serialize};

@@ -1,8 +1,8 @@
 //! The part of a change before anything is written: locks, files, checks, rehearsal, baseline.
 
 use super::Run;
-use super::activation::look_at;
 use super::beside::Beside;
+use super::readings::look_at;
 use super::values::Values;
 use crate::disk::Disk;
 use crate::files::{self, Loading};

@@ -2,6 +2,7 @@
 //! state machine orders, and feeds back what it saw.
 
 mod activation;
+mod around;
 mod back;
 mod beside;
 mod difference;
@@ -10,6 +11,7 @@ mod kept;
 mod own;
 mod plan;
 mod propose;
+mod readings;
 mod ready;
 mod recover;
 mod standing;

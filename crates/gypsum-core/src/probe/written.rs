@@ -1,4 +1,4 @@
-//! Health checks as they are written: as a table of a profile, or with the same words as a sentence.
+//! Health checks as a profile has them: a table of which one key says what is looked at.
 
 use super::{Check, Dns, Expect, Fact, FileFact, Http, Probe, Ssh, Tls};
 use crate::profile::Argv;
@@ -11,23 +11,10 @@ const PATIENCE: SignedDuration = SignedDuration::from_secs(5);
 /// How long one try may take, where nothing is said.
 const LIMIT: SignedDuration = SignedDuration::from_secs(5);
 
-/// Why words are no health check.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct BadWords(
-    /// In a sentence.
-    pub String,
-);
-
-impl From<String> for BadWords {
-    fn from(why: String) -> Self {
-        Self(why)
-    }
-}
-
 /// A health check as it is written: which key stands there says what is looked at.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, default, rename_all = "kebab-case")]
-struct Written {
+pub(super) struct Written {
     name: Option<String>,
     patience: Option<SignedDuration>,
     limit: Option<SignedDuration>,
@@ -89,17 +76,8 @@ impl Scalar {
     }
 }
 
-/// How the value behind a word is written.
-#[derive(Clone, Copy, PartialEq)]
-enum Value {
-    Text,
-    Number,
-    Flag,
-    Words,
-}
-
 /// What may be looked at, each with the words that go with it.
-const KINDS: [(&str, &[&str]); 10] = [
+pub(super) const KINDS: [(&str, &[&str]); 10] = [
     ("http", &["status", "contains", "lacks", "header", "at", "host", "ca", "proxy", "follow"]),
     ("tcp", &["refused"]),
     ("greeting", &["sends", "contains", "lacks", "is"]),
@@ -113,16 +91,7 @@ const KINDS: [(&str, &[&str]); 10] = [
 ];
 
 /// The words that go with all of them.
-const COMMON: [&str; 4] = ["name", "patience", "limit", "times"];
-
-fn value_of(word: &str) -> Value {
-    match word {
-        "status" | "days" | "times" => Value::Number,
-        "follow" | "refused" | "absent" => Value::Flag,
-        "run" => Value::Words,
-        _ => Value::Text,
-    }
-}
+pub(super) const COMMON: [&str; 4] = ["name", "patience", "limit", "times"];
 
 /// A check that is read from the form in which it is written.
 #[derive(Deserialize)]
@@ -143,108 +112,17 @@ pub fn checks<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Check>, D::Err
     Ok(written.into_iter().map(|AsWritten(check)| check).collect())
 }
 
-/// A health check as a sentence of the same words: `http http://localhost/map 200`, `tcp 127.0.0.1:25 refused`,
-/// `process niceness is 5`; a URL, `HOST:PORT` or a port may stand alone.
-pub fn parse_check(sentence: &str) -> Result<Check, BadWords> {
-    written(sentence)?.check().map_err(BadWords)
-}
-
-/// What a reading looks at, as such a sentence without an expectation.
-pub fn parse_source(sentence: &str) -> Result<Probe, BadWords> {
-    Ok(parse_check(sentence)?.probe)
-}
-
-fn written(sentence: &str) -> Result<Written, BadWords> {
-    let words = shlex::split(sentence).filter(|words| !words.is_empty());
-    let Some(mut words) = words.map(|words| words.into_iter().peekable()) else {
-        return Err(BadWords(format!("{sentence:?} is no sentence: is a quote missing?")));
-    };
-    let first = words.next().unwrap_or_default();
-    let Some((kind, known)) = KINDS.iter().find(|(kind, _)| *kind == first) else {
-        return alone(first, words.next().is_some());
-    };
-    let mut table = toml::Table::new();
-    let about = words.next().ok_or_else(|| BadWords(format!("{kind} of what? {}", example(kind))))?;
-    let value = match value_of(kind) {
-        Value::Words => {
-            let argv = shlex::split(&about).unwrap_or_default();
-            toml::Value::Array(argv.into_iter().map(toml::Value::String).collect())
-        }
-        _ => toml::Value::String(about),
-    };
-    table.insert((*kind).to_owned(), value);
-    while let Some(word) = words.next() {
-        // Whoever writes a bare number behind a URL means the status.
-        if word.parse::<i64>().is_ok() && *kind == "http" && !table.contains_key("status") {
-            table.insert("status".into(), toml::Value::Integer(word.parse().unwrap_or_default()));
-            continue;
-        }
-        if !known.contains(&word.as_str()) && !COMMON.contains(&word.as_str()) {
-            return Err(unknown(&word, kind, known));
-        }
-        let mut next =
-            || words.next().ok_or_else(|| BadWords(format!("{word} of {kind} wants a value behind it")));
-        let value = match value_of(&word) {
-            Value::Flag => toml::Value::Boolean(true),
-            Value::Number => {
-                let text = next()?;
-                let number =
-                    text.parse().map_err(|_| BadWords(format!("{word} wants a number, not {text:?}")))?;
-                toml::Value::Integer(number)
-            }
-            Value::Text | Value::Words => toml::Value::String(next()?),
-        };
-        table.insert(word, value);
-    }
-    Written::deserialize(table).map_err(|error| BadWords(error.message().trim().replace('\n', "; ")))
-}
-
-/// One word for the commonest checks: a URL, `HOST:PORT`, or a port of this host.
-fn alone(word: String, more: bool) -> Result<Written, BadWords> {
-    let kinds = KINDS.map(|(kind, _)| kind);
-    if !more && word.contains("://") {
-        return Ok(Written { http: Some(word), ..Written::default() });
-    }
-    if !more && word.parse::<u16>().is_ok() {
-        return Ok(Written { tcp: Some(format!("127.0.0.1:{word}")), ..Written::default() });
-    }
-    let endpoint =
-        word.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok());
-    if !more && endpoint {
-        return Ok(Written { tcp: Some(word), ..Written::default() });
-    }
-    let near = nearest(&word, kinds);
-    let near = near.first().map_or(".".to_owned(), |near| format!("; did you mean {near}?"));
-    let known = kinds.join(", ");
-    Err(BadWords(format!(
-        "nothing called {word:?} can be looked at{near} A check begins with one of {known}, or is a URL, HOST:PORT or a port"
-    )))
-}
-
-fn unknown(word: &str, kind: &str, known: &[&str]) -> BadWords {
-    let all = known.iter().chain(&COMMON).copied();
-    let near = nearest(word, all.clone());
-    let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-    let all: Vec<&str> = all.collect();
-    BadWords(format!("{kind} knows no word {word:?}: {near}It takes {}", all.join(", ")))
-}
-
-fn example(kind: &str) -> &'static str {
-    match kind {
-        "http" => "For example: http http://localhost/map 200",
-        "tcp" => "For example: tcp 127.0.0.1:25",
-        "greeting" => "For example: greeting 127.0.0.1:25 contains 220",
-        "tls" => "For example: tls localhost:443 certifies boards.example days 14",
-        "dns" => "For example: dns boards.example at 127.0.0.1 says 192.0.2.7",
-        "ssh" => "For example: ssh 127.0.0.1:22 user porter withholds password",
-        "process" => "For example: process niceness is 5",
-        "log" => "For example: log journal lacks error",
-        "file" => "For example: file /run/boards.pid owner boards",
-        _ => "For example: run '/usr/bin/test -S /run/boards.sock' status 0",
-    }
-}
-
 impl Written {
+    /// Of an HTTP answer.
+    pub(super) fn of_http(url: String) -> Self {
+        Self { http: Some(url), ..Self::default() }
+    }
+
+    /// Of a connection.
+    pub(super) fn of_tcp(at: String) -> Self {
+        Self { tcp: Some(at), ..Self::default() }
+    }
+
     fn kinds(&self) -> Vec<&'static str> {
         let there = [
             self.http.is_some(),
@@ -295,7 +173,7 @@ impl Written {
         there.into_iter().filter(|(_, there)| *there).map(|(word, _)| word).collect()
     }
 
-    fn check(self) -> Result<Check, String> {
+    pub(super) fn check(self) -> Result<Check, String> {
         let kinds = self.kinds();
         let [kind] = kinds.as_slice() else {
             let all = KINDS.map(|(kind, _)| kind).join(", ");
@@ -439,56 +317,5 @@ impl Check {
     /// A check of something that is looked at and expected of it.
     pub fn expected(name: &str, probe: Probe) -> Self {
         Self::plain(name.into(), probe)
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn sentences_say_what_tables_say() {
-        let table = [
-            ("http http://localhost/map 200", "http = \"http://localhost/map\"\nstatus = 200"),
-            ("http://localhost/", "http = \"http://localhost/\""),
-            ("8080", "tcp = \"127.0.0.1:8080\""),
-            ("tcp 127.0.0.1:25 refused", "tcp = \"127.0.0.1:25\"\nrefused = true"),
-            ("process niceness is 5 patience 9s", "process = \"niceness\"\nis = 5\npatience = \"9s\""),
-            ("run '/bin/sh -c \"exit 3\"' status 3", "run = [\"/bin/sh\", \"-c\", \"exit 3\"]\nstatus = 3"),
-            (
-                "dns quay.example at 127.0.0.1:5353 says refused",
-                "dns = \"quay.example\"\nat = \"127.0.0.1:5353\"\nsays = \"refused\"",
-            ),
-            (
-                "http https://boards.example/ at 127.0.0.1 contains 'Quay 3' times 2",
-                "http = \"https://boards.example/\"\nat = \"127.0.0.1\"\ncontains = \"Quay 3\"\ntimes = 2",
-            ),
-        ];
-        for (sentence, text) in table {
-            let written: Written = toml::from_str(text).unwrap();
-            assert_eq!(parse_check(sentence).unwrap(), written.check().unwrap(), "{sentence}");
-        }
-    }
-
-    #[test]
-    fn bad_sentences_name_what_is_near() {
-        let table = [
-            ("htp http://localhost/", "did you mean http?"),
-            ("http http://localhost/ contians x", "did you mean contains?"),
-            ("http localhost", "only http://"),
-            ("http", "For example"),
-            ("tcp 127.0.0.1:25 contains x", "tcp knows no word"),
-            ("process nicenes is 5", "did you mean niceness?"),
-            ("http http://localhost/ status many", "wants a number"),
-            ("http http://localhost/ contains", "wants a value"),
-            ("dns quay.example", "wants the server"),
-            ("tcp 'x", "a quote missing"),
-            ("tcp x times 0", "counts from 1"),
-            ("", "no sentence"),
-        ];
-        for (sentence, says) in table {
-            let why = parse_check(sentence).unwrap_err().0;
-            assert!(why.contains(says), "{sentence}: {why}");
-        }
     }
 }

@@ -1,0 +1,115 @@
+//! Readings: what is looked at before and after, what should have moved, and what is expected of it.
+
+use super::Run;
+use super::front::Front;
+use crate::probe::Scene;
+use crate::trouble::Trouble;
+use crate::world::World;
+use gypsum_core::happening::Happening;
+use gypsum_core::probe::{Check, Expect, Probe, parse_source};
+use gypsum_core::reading::{Reading, Seen, of_change, unmoved};
+use gypsum_core::report;
+use gypsum_core::text::nearest;
+
+impl Front {
+    /// What is read before and after this change.
+    pub(super) fn readings(&self) -> Result<Vec<Reading>, Trouble> {
+        let settings: Vec<String> = self.moved_settings();
+        let mut known = self.job.profile.reading.clone();
+        known.extend(self.job.readings.iter().cloned());
+        let mut readings = of_change(&known, &settings);
+        for (name, _) in &self.job.expects {
+            if readings.iter().any(|reading| self.is_named(reading, name)) {
+                continue;
+            }
+            let source = parse_source(name).map_err(|_| self.no_reading(name, &readings))?;
+            readings.push(Reading { name: name.clone(), source, of: None });
+        }
+        Ok(readings)
+    }
+
+    /// Whether a person means this reading by that name: in any spelling that the daemon takes for the same.
+    fn is_named(&self, reading: &Reading, name: &str) -> bool {
+        self.job.profile.dialect.same(reading.name.as_bytes(), name.as_bytes())
+    }
+
+    fn no_reading(&self, name: &str, readings: &[Reading]) -> Trouble {
+        let names = || readings.iter().map(|reading| reading.name.as_str());
+        let near = nearest(name, names());
+        let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
+        let all: Vec<&str> = names().collect();
+        let known = if all.is_empty() { String::new() } else { format!("There are {}; ", all.join(", ")) };
+        Trouble::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
+            .mend(format!("{near}{known}a sentence does, too: --expect \"process niceness=5\""))
+    }
+
+    /// The settings that have another value, by the names that the profile has for them.
+    fn moved_settings(&self) -> Vec<String> {
+        let profile = &self.job.profile;
+        let name = |address: &String| Some(profile.at_address(address)?.0.to_owned());
+        let mut names: Vec<String> = self.moved().iter().filter_map(name).collect();
+        names.sort();
+        names.dedup();
+        names
+    }
+
+    /// What is expected of readings, as health checks.
+    pub(super) fn expected(&self, readings: &[Reading]) -> Result<Vec<Check>, Trouble> {
+        let mut checks = Vec::new();
+        for (name, value) in &self.job.expects {
+            let reading = readings.iter().find(|reading| self.is_named(reading, name));
+            let mut source = reading.map(|reading| reading.source.clone()).ok_or_else(|| {
+                Trouble::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
+            })?;
+            let wanted = Expect { is: Some(value.clone()), ..Expect::default() };
+            match &mut source {
+                Probe::Process { expect, .. } | Probe::Command { expect, .. } => *expect = wanted,
+                Probe::Http(http) => http.expect = Expect { contains: Some(value.clone()), ..wanted },
+                _ => {
+                    return Err(Trouble::usage(format!("{name:?} shows no value to compare"))
+                        .mend("--must says in a sentence what must hold"));
+                }
+            }
+            checks.push(Check::expected(&format!("{name}={value}"), source));
+        }
+        Ok(checks)
+    }
+}
+
+/// What readings show now, side by side.
+pub(super) fn look_at(world: &dyn World, readings: &[Reading], scene: &Scene) -> Vec<Seen> {
+    std::thread::scope(|scope| {
+        let begin = |reading| scope.spawn(move || seen(world, reading, scene));
+        let tries: Vec<_> = readings.iter().map(begin).collect();
+        tries.into_iter().filter_map(|one| one.join().ok()).collect()
+    })
+}
+
+fn seen(world: &dyn World, reading: &Reading, scene: &Scene) -> Seen {
+    let value = world.read(&reading.source, scene).ok();
+    Seen { name: reading.name.clone(), of: reading.of.clone(), value }
+}
+
+impl Run<'_> {
+    /// Reads again what was read before, shows both, and warns of what should have moved.
+    pub(super) fn read_again(&mut self, scene: &Scene) -> Result<(), Trouble> {
+        let world = self.world;
+        let Some(front) = self.front.as_ref().filter(|front| !front.readings.is_empty()) else {
+            return Ok(());
+        };
+        let now = look_at(world, &front.readings, scene);
+        let before = &front.readings_before;
+        let shown = |seen: &Seen| {
+            let old = before.iter().find(|old| old.name == seen.name).and_then(|old| old.value.clone());
+            let text = |value: Option<String>| value.unwrap_or_else(|| "not to be seen".into());
+            report::Reading { name: seen.name.clone(), before: text(old), after: text(seen.value.clone()) }
+        };
+        let readings: Vec<report::Reading> = now.iter().map(shown).collect();
+        let findings = unmoved(before, &now, &front.moved_settings());
+        self.emit(Happening::Read { readings });
+        for finding in findings {
+            self.emit(Happening::Found { finding });
+        }
+        Ok(())
+    }
+}
