@@ -39,7 +39,9 @@ pub struct Look<'a> {
 /// How long a service that is down may be on its way up again before that counts.
 const GRACE: Duration = Duration::from_millis(400);
 /// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
-const UNBROKEN_MS: u64 = 600;
+const UNBROKEN_MS: u64 = 300;
+/// So long the processes from before may go on taking connections before that is taken as it is.
+const LET_GO_MS: i64 = 1_000;
 /// How often a service is looked at while it must stay well.
 const PULSE: Duration = Duration::from_millis(100);
 
@@ -82,6 +84,9 @@ impl Look<'_> {
         let of_service = |check: &&Check| check.probe == Probe::Service;
         let first = self.checks.iter().find(of_service);
         let first = first.map(|check| self.with_patience(check, self.scene, check.patience_ms));
+        if !self.steady.is_zero() {
+            self.let_go();
+        }
         let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let others = self.checks.iter().filter(|check| !of_service(check));
@@ -146,6 +151,18 @@ impl Look<'_> {
 
     fn cut_short(&self) -> bool {
         self.interruptible && self.world.interrupted()
+    }
+
+    /// Waits until the processes from before take no connections any more: some go on for a moment beside the new ones.
+    fn let_go(&self) {
+        let Some(before) = self.before.filter(|_| self.activation.goes_on()) else { return };
+        let begun = self.world.now_ms();
+        while self.world.is_accepting(&before.children)
+            && self.world.now_ms() - begun < LET_GO_MS
+            && !self.cut_short()
+        {
+            self.world.sleep(Duration::from_millis(10));
+        }
     }
 
     /// How long a check may fail: one that held goes on holding where the service was never down.

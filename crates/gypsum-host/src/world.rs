@@ -7,7 +7,7 @@ use crate::service::{self, Acted, Deed};
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
-use gypsum_core::service::Observation;
+use gypsum_core::service::{Observation, Process};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -25,6 +25,10 @@ pub trait World: Sync {
     /// One more look at a service that was seen as `last` a moment ago.
     fn observe_again(&self, service: &Service, _last: &Observation) -> Observation {
         self.observe(service)
+    }
+    /// Whether one of these processes, which were there before, still listens.
+    fn is_accepting(&self, _processes: &[Process]) -> bool {
+        false
     }
     /// Those of these units that are up, of the manager that the service is with.
     fn active_units(&self, _service: &Service, _units: &[String]) -> Vec<String> {
@@ -87,6 +91,10 @@ impl World for RealWorld {
 
     fn observe_again(&self, service: &Service, last: &Observation) -> Observation {
         service::observe_again(service, last)
+    }
+
+    fn is_accepting(&self, processes: &[Process]) -> bool {
+        service::is_accepting(processes)
     }
 
     fn active_units(&self, service: &Service, units: &[String]) -> Vec<String> {

@@ -227,6 +227,14 @@ pub fn is_alive(process: Process) -> bool {
     proc::process(process.pid) == Some(process)
 }
 
+/// Whether one of these processes, as they were, still has a listening socket.
+pub fn is_accepting(processes: &[Process]) -> bool {
+    processes
+        .iter()
+        .filter(|process| is_alive(**process))
+        .any(|process| !proc::listeners(process.pid).is_empty())
+}
+
 /// The processes below a process, its children and theirs.
 pub fn children_of(pid: u32) -> Vec<u32> {
     let mut all: Vec<u32> = proc::children(pid).into_iter().map(|child| child.pid).collect();
