@@ -62,6 +62,12 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
             _ => None,
         }),
     );
+    let readings = profile.reading.iter().filter_map(|reading| match &reading.source {
+        Probe::Command { run, .. } => Some(run),
+        _ => None,
+    });
+    let chores = profile.chore.iter().flat_map(|chore| std::iter::once(&chore.run).chain(&chore.undo));
+    let commands = commands.chain(readings).chain(chores).chain(&profile.service.command);
     if !profile.service.unit.is_empty() && profile.service.plain.is_some() {
         return Some(("a service has either unit or plain, not both".into(), "plain".into()));
     }
