@@ -182,6 +182,8 @@ Examples:
   gypsum change mariadb 'innodb_buffer_pool_size*=2'
   gypsum change web --switch-on boards --file /etc/nginx/nginx.conf --format braces
   gypsum change boards JVM_OPTS..-Xss=2m --file /etc/default/boards --format assignments
+  gypsum change nginx 'server..location /map..expires=1h' --must 'http http://localhost/map 200'
+  gypsum change mariadb max_connections=300 --expect max_connections=300
   gypsum change redis maxclients=2000 --file /etc/redis/redis.conf --format keyword \\
       --unit redis-server --health 6379")]
     Change {
