@@ -30,6 +30,8 @@ pub struct Dialect {
     pub dash_is_underscore: bool,
     /// `keyword` only: whether `Name=value` is read like `Name value`.
     pub equals: bool,
+    /// Whether nothing stands around the `=` of new settings where the file shows no example.
+    pub tight: bool,
     /// Whether a backslash at the end of a line continues it.
     pub continuation: bool,
     /// `keyword`: names that begin a conditional group, which runs to the next one. `stanzas`: the words
@@ -60,6 +62,7 @@ impl Default for Dialect {
             ignore_case: false,
             dash_is_underscore: false,
             equals: false,
+            tight: false,
             continuation: false,
             groups: Vec::new(),
             indent_continues: false,

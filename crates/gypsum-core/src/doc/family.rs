@@ -212,6 +212,7 @@ impl Family {
     /// What stands between a name and its value where the file shows no example.
     pub fn separator(self, dialect: &Dialect) -> &str {
         match self {
+            Self::Sections | Self::Equals if dialect.tight => "=",
             Self::Sections | Self::Equals | Self::Literals | Self::Toml => " = ",
             Self::Nested if dialect.equals => " = ",
             Self::Properties | Self::Assignments | Self::Xml => "=",
