@@ -11,6 +11,9 @@ use gypsum_core::reading::{Reading, Seen, of_change, unmoved};
 use gypsum_core::report;
 use gypsum_core::text::nearest;
 
+/// So long a fact about a process may be another than expected.
+const SETTLED_MS: u64 = 1_000;
+
 impl Front {
     /// What is read before and after this change.
     pub(super) fn readings(&self) -> Result<Vec<Reading>, Trouble> {
@@ -70,7 +73,11 @@ impl Front {
                         .mend("--must says in a sentence what must hold"));
                 }
             }
-            checks.push(Check::expected(&format!("{name}={value}"), source));
+            // What a process was started with does not come by waiting.
+            let settled = matches!(source, Probe::Process { .. });
+            let check = Check::expected(&format!("{name}={value}"), source);
+            let patience_ms = if settled { SETTLED_MS } else { check.patience_ms };
+            checks.push(Check { patience_ms, ..check });
         }
         Ok(checks)
     }
