@@ -169,3 +169,18 @@ fn a_service_that_failed_before_is_mended_and_one_that_is_stopped_stays_so() {
     assert_eq!((status, report["unproven"].as_bool()), (7, Some(true)), "{report:#}");
     assert!(!lab.is_active("boards"));
 }
+
+#[test]
+fn under_a_socket_unit_it_is_restarted_and_nobody_is_locked_out() {
+    let Some(lab) = boot(&["/usr/sbin/sshd", "/usr/bin/ssh-keyscan"]) else { return };
+    let answers = "ssh-keyscan -T 2 127.0.0.1 2>/dev/null | grep -q ssh-";
+    lab.sh(&format!("systemctl stop ssh; systemctl start ssh.socket; sleep 0.2; {answers}"));
+    // Its port is the socket's: the daemon's own setting comes to nothing, and is put back.
+    for (edit, wanted) in [("MaxAuthTries=4", 0), ("Port=2222", 4)] {
+        let (status, report) = lab.gypsum(&["change", "sshd", edit]);
+        assert_eq!(status, wanted, "{edit}: {report:#}");
+        assert_eq!(report["activation"]["how"], "restart ssh.service", "{edit}: {report:#}");
+        assert!(lab.is_active("ssh.socket"), "{edit}");
+        lab.sh(answers);
+    }
+}
