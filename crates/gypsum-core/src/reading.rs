@@ -1,7 +1,7 @@
 //! Readings: values that are looked at before and after a change, and what follows from them.
 
 use crate::finding::Finding;
-use crate::probe::{Expect, Probe, parse_source, same_value};
+use crate::probe::{Probe, same_value, source};
 use crate::profile::Argv;
 use serde::{Deserialize, Deserializer, Serialize};
 
@@ -46,21 +46,12 @@ pub fn readings<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Reading>, D:
 
 fn reading(written: Written) -> Result<Reading, String> {
     let Written { name, process, run, http, of } = written;
-    let (title, source) = match (process, run, http) {
-        (Some(fact), None, None) => {
-            let source = parse_source(&format!("process {fact}")).map_err(|why| why.0)?;
-            (fact, source)
-        }
-        (None, Some(run), None) => {
-            let title = of.clone().or_else(|| run.first().cloned()).unwrap_or_default();
-            (title, Probe::Command { run, status: 0, expect: Expect::default() })
-        }
-        (None, None, Some(url)) => {
-            let source = parse_source(&format!("http {url}")).map_err(|why| why.0)?;
-            (url, source)
-        }
+    let title = match (&process, &run, &http) {
+        (Some(word), None, None) | (None, None, Some(word)) => word.clone(),
+        (None, Some(run), None) => of.clone().or_else(|| run.first().cloned()).unwrap_or_default(),
         _ => return Err("a reading has exactly one of process, run, http".into()),
     };
+    let source = source(process, run, http)?;
     Ok(Reading { name: name.unwrap_or(title), source, of })
 }
 
@@ -112,6 +103,7 @@ pub fn unmoved(before: &[Seen], after: &[Seen], changed: &[String]) -> Vec<Findi
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::probe::parse_source;
 
     #[test]
     fn what_should_move_and_does_not_is_told() {

@@ -212,7 +212,7 @@ impl Look<'_> {
     fn stay(&self, outcomes: &mut [(Outcome, bool)]) {
         let service = self.checks.iter().position(|check| check.probe == Probe::Service);
         let now = || match self.noted() {
-            Some(last) => self.world.observe_again(self.service, &last),
+            Some(last) => self.world.glance(self.service, &last),
             None => self.world.observe(self.service),
         };
         let first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, now()));
@@ -222,7 +222,7 @@ impl Look<'_> {
         while self.world.now_ms().saturating_sub(begun) < steady && !self.cut_short() {
             self.world.sleep(PULSE.min(self.steady));
             if let Some((n, first)) = &first {
-                let now = self.world.observe_again(self.service, first);
+                let now = self.world.glance(self.service, first);
                 if !now.state.is_up() || !first.same_start(&now) {
                     outcomes[*n].0.well = false;
                     outcomes[*n].0.said = gone(first, &now);

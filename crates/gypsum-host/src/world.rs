@@ -26,6 +26,10 @@ pub trait World: Sync {
     fn observe_again(&self, service: &Service, _last: &Observation) -> Observation {
         self.observe(service)
     }
+    /// Whether a service goes on as it was seen `last`, without the marks of its generation.
+    fn glance(&self, service: &Service, _last: &Observation) -> Observation {
+        self.observe(service)
+    }
     /// Whether one of these processes, which were there before, still listens.
     fn is_accepting(&self, _processes: &[Process]) -> bool {
         false
@@ -91,6 +95,10 @@ impl World for RealWorld {
 
     fn observe_again(&self, service: &Service, last: &Observation) -> Observation {
         service::observe_again(service, last)
+    }
+
+    fn glance(&self, service: &Service, last: &Observation) -> Observation {
+        service::glance(service, Some(last))
     }
 
     fn is_accepting(&self, processes: &[Process]) -> bool {

@@ -8,7 +8,7 @@ mod written;
 pub use expect::{Expect, same_value};
 pub use fact::Fact;
 pub use sentence::{BadWords, parse_check, parse_source};
-pub use written::checks;
+pub(crate) use written::{checks, source};
 
 use crate::profile::Argv;
 use serde::{Deserialize, Serialize};

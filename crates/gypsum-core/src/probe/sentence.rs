@@ -12,12 +12,6 @@ pub struct BadWords(
     pub String,
 );
 
-impl From<String> for BadWords {
-    fn from(why: String) -> Self {
-        Self(why)
-    }
-}
-
 /// How the value behind a word is written.
 #[derive(Clone, Copy, PartialEq)]
 enum Value {

@@ -112,6 +112,11 @@ pub fn checks<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Check>, D::Err
     Ok(written.into_iter().map(|AsWritten(check)| check).collect())
 }
 
+/// What a reading looks at, of which one is given, without anything that is expected.
+pub fn source(process: Option<String>, run: Option<Argv>, http: Option<String>) -> Result<Probe, String> {
+    Written { process, run, http, ..Written::default() }.check().map(|check| check.probe)
+}
+
 impl Written {
     /// Of an HTTP answer.
     pub(super) fn of_http(url: String) -> Self {

@@ -1,7 +1,6 @@
 //! Reading a profile, with the place of whatever is wrong in it.
 
 use super::schema::Profile;
-use crate::probe::Probe;
 use crate::text::{line_span, nearest, place_of};
 use std::fmt;
 
@@ -56,18 +55,10 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
     };
     let argvs = profile.checker.iter().map(|checker| &checker.run);
     let plain = profile.service.plain.iter();
-    let commands = argvs.chain(plain.clone().map(|plain| &plain.start)).chain(
-        profile.health.iter().filter_map(|check| match &check.probe {
-            Probe::Command { run, .. } => Some(run),
-            _ => None,
-        }),
-    );
-    let readings = profile.reading.iter().filter_map(|reading| match &reading.source {
-        Probe::Command { run, .. } => Some(run),
-        _ => None,
-    });
     let chores = profile.chore.iter().flat_map(|chore| std::iter::once(&chore.run).chain(&chore.undo));
-    let commands = commands.chain(readings).chain(chores).chain(&profile.service.command);
+    // Those of health checks and readings are looked at where they are read.
+    let commands =
+        argvs.chain(plain.clone().map(|plain| &plain.start)).chain(chores).chain(&profile.service.command);
     if !profile.service.unit.is_empty() && profile.service.plain.is_some() {
         return Some(("a service has either unit or plain, not both".into(), "plain".into()));
     }

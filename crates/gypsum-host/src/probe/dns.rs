@@ -57,7 +57,8 @@ pub fn probe(dns: &Dns, limit: Duration) -> Result<String, String> {
 }
 
 fn ask(name: &Name, kind: RecordType, server: SocketAddr, limit: Duration) -> Result<Answer, String> {
-    let id = std::process::id() as u16 ^ Instant::now().elapsed().subsec_nanos() as u16;
+    // Several may be asked at once: the time tells them apart.
+    let id = jiff::Timestamp::now().subsec_nanosecond() as u16;
     let mut question = Message::new(id, MessageType::Query, OpCode::Query);
     question.add_query(Query::query(name.clone(), kind));
     question.metadata.recursion_desired = true;

@@ -22,8 +22,7 @@ pub fn probe(http: &Http, limit: Duration) -> Result<String, String> {
     let (body, broke) = body_of(&mut answer);
     if !wanted {
         let expected = http.status.map_or("200 to 399".to_owned(), |status| status.to_string());
-        let first = body.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
-        let first: String = first.chars().take(60).collect();
+        let first = first_line(&body);
         let says =
             if first.is_empty() || first.starts_with('<') { String::new() } else { format!(" ({first})") };
         return Err(format!("answered {got}{says}, expected {expected}"));
@@ -49,13 +48,18 @@ pub fn body(http: &Http, limit: Duration) -> Result<String, String> {
     let mut answer = ask(http, limit)?;
     let status = answer.status().as_u16();
     let (body, _) = body_of(&mut answer);
-    let first = body.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
-    let first: String = first.chars().take(60).collect();
+    let first = first_line(&body);
     Ok(if first.starts_with('<') || first.is_empty() {
         status.to_string()
     } else {
         format!("{status} {first}")
     })
+}
+
+/// The first line of a body that is not empty, as much of it as fits into a sentence.
+fn first_line(body: &str) -> String {
+    let line = body.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
+    line.chars().take(60).collect()
 }
 
 /// A body that breaks off still shows what came before.

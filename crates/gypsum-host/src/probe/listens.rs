@@ -4,7 +4,6 @@ use super::Scene;
 use crate::service;
 use crate::sockets::{Listening, listening};
 use gypsum_core::service::Observation;
-use procfs::process::{FDTarget, Process};
 use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
@@ -41,11 +40,7 @@ fn sockets_of(seen: &Observation) -> Option<HashSet<u64>> {
     }
     let mut own = HashSet::new();
     for pid in service::processes(seen) {
-        let files = Process::new(i32::try_from(pid).ok()?).ok()?.fd().ok()?;
-        own.extend(files.flatten().filter_map(|file| match file.target {
-            FDTarget::Socket(inode) => Some(inode),
-            _ => None,
-        }));
+        own.extend(service::sockets_of(pid)?);
     }
     Some(own)
 }

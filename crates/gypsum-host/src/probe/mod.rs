@@ -38,8 +38,7 @@ pub struct Scene {
 impl Scene {
     /// How the service is, asking its manager only where its main process is another.
     fn look(&self) -> Observation {
-        let alive = |seen: &&Observation| seen.main.is_some_and(service::is_alive);
-        self.seen.as_ref().filter(alive).cloned().unwrap_or_else(|| service::look(&self.service))
+        service::glance(&self.service, self.seen.as_ref())
     }
 }
 

@@ -17,8 +17,8 @@ impl Front {
         }
         let profile = &self.job.profile;
         let usual = profile.service.activation;
-        let own = self.moved().into_iter().map(|address| {
-            profile.at_address(&address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
+        let own = self.changed.iter().map(|address| {
+            profile.at_address(address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
         });
         let wanted = self.job.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
         let lacks = |what: &str| {
@@ -39,21 +39,6 @@ impl Front {
 
     fn has_sockets(&self) -> bool {
         self.observed.as_ref().is_some_and(|seen| service::needs_restart_for_sockets(&self.service, seen))
-    }
-
-    /// The addresses of settings that have another value, or are new in a block that is new as a whole.
-    pub(super) fn moved(&self) -> Vec<String> {
-        let mut all = self.changed.clone();
-        let files = self.after_loading.as_ref().map_or(&[][..], |loading| &loading.files);
-        let fresh = self.fresh.iter().filter_map(|(file, leaf)| Some((&files.get(*file)?.doc, *leaf)));
-        // The new statements are those of a set: their order tells nothing.
-        let mut fresh: Vec<String> = fresh
-            .filter(|(doc, leaf)| doc.tree().kind(*leaf) == gypsum_core::doc::Kind::Setting)
-            .map(|(doc, leaf)| gypsum_core::address::address_of(doc, leaf).to_string())
-            .collect();
-        fresh.sort();
-        all.extend(fresh);
-        all
     }
 
     /// What will be done, in words.

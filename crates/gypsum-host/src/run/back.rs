@@ -18,6 +18,8 @@ use std::time::Duration;
 
 /// So many lines of a log are kept with a change.
 const MOST_LINES: usize = 40;
+/// So many of them are shown where something is wrong.
+const SHOWN_LINES: usize = 5;
 
 impl Run<'_> {
     fn folder(&self) -> Result<PathBuf, Trouble> {
@@ -153,7 +155,7 @@ impl Run<'_> {
         }
         self.emit(Happening::Looked { health, judgement, back: false });
         let scene = self.scene.clone();
-        self.read_again(&scene)?;
+        self.read_again(&scene);
         self.record_log(&scene);
         Ok(Event::Looked(judgement))
     }
@@ -189,11 +191,9 @@ impl Run<'_> {
 
     /// Keeps what came into the logs meanwhile, whatever it is good for later.
     fn record_log(&mut self, scene: &Scene) {
-        let text = self.world.log_text(scene);
-        let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+        let lines = last_lines(&self.world.log_text(scene), MOST_LINES);
         if !lines.is_empty() {
-            let last = lines[lines.len().saturating_sub(MOST_LINES)..].iter();
-            self.emit(Happening::Logged { lines: last.map(|line| (*line).to_owned()).collect() });
+            self.emit(Happening::Logged { lines });
         }
     }
 
@@ -202,9 +202,7 @@ impl Run<'_> {
         let Some(since) = self.scene.since_ms else { return Vec::new() };
         let mut lines = self.world.log_since(&self.scene.service, since);
         if !self.scene.service.log.is_empty() {
-            let text = self.world.log_text(&self.scene);
-            let own: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
-            lines.extend(own[own.len().saturating_sub(5)..].iter().map(|line| (*line).to_owned()));
+            lines.extend(last_lines(&self.world.log_text(&self.scene), SHOWN_LINES));
         }
         lines
     }
@@ -297,6 +295,12 @@ impl Run<'_> {
         }
         Ok(Event::Done)
     }
+}
+
+/// The last lines of a text that are not empty.
+fn last_lines(text: &str, count: usize) -> Vec<String> {
+    let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+    lines[lines.len().saturating_sub(count)..].iter().map(|line| (*line).to_owned()).collect()
 }
 
 /// What an activation that leaves the service running tells it.

@@ -120,7 +120,7 @@ pub(super) struct Front {
     pub fresh: std::collections::HashSet<gypsum_core::rules::Leaf>,
     pub new_files: Vec<NewFile>,
     pub edits: Vec<Shown>,
-    /// The addresses of the settings that change.
+    /// The addresses of the settings that change; once they are checked, those in new blocks among them.
     pub changed: Vec<String>,
     /// What was looked up while the files were read.
     pub early: Early,
@@ -221,8 +221,7 @@ impl Run<'_> {
         let front = self.front()?;
         let rehearsal = front.rehearsed.take().transpose()?;
         let home = front.home()?;
-        let files = front.new_files.clone();
-        let proposed = proposed(&files, &home);
+        let proposed = proposed(&front.new_files, &home);
         let mut by = vec!["Gypsum's own rules".to_owned()];
         let mut findings = Vec::new();
         match rehearsal {
@@ -277,14 +276,15 @@ impl Run<'_> {
             (look.once(), reading.join().unwrap_or_default())
         });
         // Where nobody listened before although the files say so (a module that is not loaded), nobody is expected.
-        let silent: Vec<String> =
-            baseline.iter().filter(|outcome| !outcome.well).map(|outcome| outcome.name.clone()).collect();
-        let expected = |check: &Check| !is_listener(check) || !silent.contains(&check.name);
-        let listeners: Vec<String> =
-            checks_before.iter().filter(|check| !expected(check)).map(|check| check.name.clone()).collect();
-        baseline.retain(|outcome| !listeners.contains(&outcome.name));
-        checks_before.retain(expected);
-        checks_after.retain(expected);
+        let silent: Vec<String> = checks_before
+            .iter()
+            .zip(&baseline)
+            .filter(|(check, outcome)| matches!(check.probe, Probe::Listens { .. }) && !outcome.well)
+            .map(|(check, _)| check.name.clone())
+            .collect();
+        baseline.retain(|outcome| !silent.contains(&outcome.name));
+        checks_before.retain(|check| !silent.contains(&check.name));
+        checks_after.retain(|check| !silent.contains(&check.name));
         checks_after.extend(musts);
         checks_after.extend(front.expected(&readings)?);
         front.observed = observed;
@@ -302,10 +302,6 @@ impl Run<'_> {
         self.emit(Happening::Planned { activation });
         Ok(Event::Done)
     }
-}
-
-fn is_listener(check: &Check) -> bool {
-    matches!(check.probe, Probe::Listens { .. })
 }
 
 fn unwell(outcome: &Outcome) -> Finding {
@@ -335,19 +331,19 @@ impl Front {
     /// Our own check; the daemon's checker reads the proposal meanwhile.
     pub(super) fn both_checks(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
         let home = self.home()?;
-        let files = self.new_files.clone();
-        let checker = self.job.profile.checker.clone();
+        let (files, checker) = (&self.new_files, self.job.profile.checker.as_ref());
         let putting_back = matches!(self.job.wish, Wish::Files(_));
-        let (findings, rehearsed) = std::thread::scope(|scope| {
-            let rehearsing = checker.as_ref().map(|checker| {
-                scope.spawn(|| rehearse(checker, &proposed(&files, &home), &home, putting_back))
+        let (own, rehearsed) = std::thread::scope(|scope| {
+            let home = &home;
+            let rehearsing = checker.map(|checker| {
+                scope.spawn(move || rehearse(checker, &proposed(files, home), home, putting_back))
             });
-            let findings = self.own_check(disk);
+            let own = self.own_check(disk);
             let failed = || Err(Trouble::cannot("the rehearsal broke off"));
-            (findings, rehearsing.map(|thread| thread.join().unwrap_or_else(|_| failed())))
+            (own, rehearsing.map(|thread| thread.join().unwrap_or_else(|_| failed())))
         });
         self.rehearsed = rehearsed;
-        findings
+        self.checked(own?)
     }
 
     /// What the daemon understands otherwise than it was asked for, where it can be asked.

@@ -7,19 +7,42 @@ use crate::locks::Locks;
 use crate::service;
 use crate::survey::Host;
 use crate::trouble::Trouble;
+use gypsum_core::address::address_of;
 use gypsum_core::check::CheckingChange;
+use gypsum_core::doc::Kind;
+use gypsum_core::edit::File;
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::rules::fresh;
+use gypsum_core::rules::{Leaf, fresh};
 use gypsum_core::survey::Survey;
+use std::collections::HashSet;
 use std::fs;
 use std::io::Read;
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 use std::time::{Duration, SystemTime};
 
+/// What our own check came to.
+pub(super) struct Own {
+    findings: Vec<Finding>,
+    /// The new statements.
+    fresh: HashSet<Leaf>,
+    /// The files as they will be.
+    after: Loading,
+}
+
+/// The addresses of new settings: also of those in a block that is new as a whole.
+fn new_settings(files: &[File], fresh: &HashSet<Leaf>) -> Vec<String> {
+    let statements = fresh.iter().filter_map(|(file, leaf)| Some((&files.get(*file)?.doc, *leaf)));
+    let settings = statements.filter(|(doc, leaf)| doc.tree().kind(*leaf) == Kind::Setting);
+    // Of a set, whose order tells nothing.
+    let mut addresses: Vec<String> = settings.map(|(doc, leaf)| address_of(doc, leaf).to_string()).collect();
+    addresses.sort();
+    addresses
+}
+
 impl Front {
-    /// What there is to say of the files as they will be, the worst first.
-    pub(super) fn own_check(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
+    /// What our rules say of the files as they will be.
+    pub(super) fn own_check(&self, disk: &dyn Disk) -> Result<Own, Trouble> {
         let overlay = self.overlay(disk);
         let after = self.loading_after(disk, &overlay)?;
         let before = self.loading()?;
@@ -39,17 +62,24 @@ impl Front {
         let findings = host.answer(&mut survey, |survey| {
             if back { checking.round_of_return(survey) } else { checking.round(survey) }
         });
+        Ok(Own { findings, fresh, after })
+    }
+
+    /// All that there is to say of the files as they will be, the worst first; waits for the service that was looked
+    /// for meanwhile.
+    pub(super) fn checked(&mut self, own: Own) -> Result<Vec<Finding>, Trouble> {
+        let Own { mut findings, fresh, after } = own;
+        self.changed.extend(new_settings(&after.files, &fresh));
         self.fresh = fresh;
         self.after = after.files.clone();
         self.after_loading = Some(after);
         self.settle()?;
-        let mut all = findings;
-        all.extend(self.of_files(self.loading()?));
-        gypsum_core::check::worst_first(&mut all);
-        Ok(all)
+        findings.extend(self.of_files(self.loading()?));
+        gypsum_core::check::worst_first(&mut findings);
+        Ok(findings)
     }
 
-    /// Waits for the service that was looked for meanwhile, and takes its lock.
+    /// Keeps the service that was found, and takes its lock.
     fn settle(&mut self) -> Result<(), Trouble> {
         (self.service, self.found) = self.early.service()?;
         if let Some(name) = service::lock_name(&self.service).filter(|_| !self.job.dry_run) {

@@ -50,7 +50,7 @@ impl Front {
     fn moved_settings(&self) -> Vec<String> {
         let profile = &self.job.profile;
         let name = |address: &String| Some(profile.at_address(address)?.0.to_owned());
-        let mut names: Vec<String> = self.moved().iter().filter_map(name).collect();
+        let mut names: Vec<String> = self.changed.iter().filter_map(name).collect();
         names.sort();
         names.dedup();
         names
@@ -61,9 +61,7 @@ impl Front {
         let mut checks = Vec::new();
         for (name, value) in &self.job.expects {
             let reading = readings.iter().find(|reading| self.is_named(reading, name));
-            let mut source = reading.map(|reading| reading.source.clone()).ok_or_else(|| {
-                Trouble::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
-            })?;
+            let mut source = reading.ok_or_else(|| self.no_reading(name, readings))?.source.clone();
             let wanted = Expect { is: Some(value.clone()), ..Expect::default() };
             match &mut source {
                 Probe::Process { expect, .. } | Probe::Command { expect, .. } => *expect = wanted,
@@ -99,10 +97,10 @@ fn seen(world: &dyn World, reading: &Reading, scene: &Scene) -> Seen {
 
 impl Run<'_> {
     /// Reads again what was read before, shows both, and warns of what should have moved.
-    pub(super) fn read_again(&mut self, scene: &Scene) -> Result<(), Trouble> {
+    pub(super) fn read_again(&mut self, scene: &Scene) {
         let world = self.world;
         let Some(front) = self.front.as_ref().filter(|front| !front.readings.is_empty()) else {
-            return Ok(());
+            return;
         };
         let now = look_at(world, &front.readings, scene);
         let before = &front.readings_before;
@@ -117,6 +115,5 @@ impl Run<'_> {
         for finding in findings {
             self.emit(Happening::Found { finding });
         }
-        Ok(())
     }
 }

@@ -12,6 +12,7 @@ use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Plain, Proof, Service};
 use gypsum_core::service::{Observation, Process, State};
 use rustix::process::{Pid, Signal, kill_process};
+use std::collections::HashSet;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use systemd::Manager;
@@ -174,15 +175,14 @@ pub fn exists(service: &Service) -> bool {
 
 /// One look at a service.
 pub fn observe(service: &Service) -> Observation {
-    let mut seen = look(service);
-    if seen.state.is_up() {
-        show_generation(service, &mut seen);
-    }
-    seen
+    with_generation(service, look(service))
 }
 
-/// Looks at what the profile knows as the mark of a generation, and at no more: the tables of sockets are long.
-fn show_generation(service: &Service, seen: &mut Observation) {
+/// With what the profile knows as the mark of a generation, and no more: the tables of sockets are long.
+fn with_generation(service: &Service, mut seen: Observation) -> Observation {
+    if !seen.state.is_up() {
+        return seen;
+    }
     if let Some(main) = seen.main {
         if matches!(service.proof, None | Some(Proof::Listeners)) {
             seen.listeners = proc::listeners(main.pid);
@@ -192,21 +192,22 @@ fn show_generation(service: &Service, seen: &mut Observation) {
     if let Some(Proof::Prints(argv)) = &service.proof {
         seen.printed = children::run(argv, ASKING).ok().filter(children::Ran::ok).map(|ran| ran.out);
     }
-}
-
-/// One more look at a service that was seen as `last` a moment ago: while its main process is the same, the manager
-/// has nothing new to say.
-pub fn observe_again(service: &Service, last: &Observation) -> Observation {
-    let Some(main) = last.main.filter(|main| last.state == State::Running && is_alive(*main)) else {
-        return observe(service);
-    };
-    let mut seen = Observation { main: Some(main), ..last.clone() };
-    show_generation(service, &mut seen);
     seen
 }
 
+/// One more look at a service that was seen as `last` a moment ago.
+pub fn observe_again(service: &Service, last: &Observation) -> Observation {
+    with_generation(service, glance(service, Some(last)))
+}
+
+/// Whether a service is as it was seen `last`: while its main process is the same, the manager has nothing new to say.
+pub fn glance(service: &Service, last: Option<&Observation>) -> Observation {
+    let goes_on = |last: &&Observation| last.state == State::Running && last.main.is_some_and(is_alive);
+    last.filter(goes_on).cloned().unwrap_or_else(|| look(service))
+}
+
 /// What its manager says of it.
-pub fn look(service: &Service) -> Observation {
+fn look(service: &Service) -> Observation {
     match held(service) {
         Held::Plain(plain) => plain::observe(plain),
         Held::Systemd(unit) => systemd::observe(&Manager::of(service), unit),
@@ -215,11 +216,6 @@ pub fn look(service: &Service) -> Observation {
         Held::Script(name) => script::observe(name, service),
         Held::Nobody => Observation::only(State::Missing),
     }
-}
-
-/// The main process of a service, where it is known.
-pub fn main_process(service: &Service) -> Option<Process> {
-    look(service).main
 }
 
 /// Whether that process is there, as the one that it was.
@@ -251,6 +247,11 @@ pub fn children_of(pid: u32) -> Vec<u32> {
 pub fn processes(seen: &Observation) -> Vec<u32> {
     let Some(main) = seen.main else { return Vec::new() };
     std::iter::once(main.pid).chain(children_of(main.pid)).collect()
+}
+
+/// The inodes of all sockets that a process has open; none where this account may not look.
+pub fn sockets_of(pid: u32) -> Option<HashSet<u64>> {
+    proc::sockets(pid)
 }
 
 /// The memory that the service's processes hold, in bytes.
@@ -302,7 +303,7 @@ pub fn act(service: &Service, deed: Deed, limit: Duration) -> Acted {
 fn signal(service: &Service) -> Result<(), String> {
     let name = service.signal.as_deref().ok_or("its profile names no signal")?;
     let signal = named_signal(name)?;
-    let main = main_process(service).ok_or("no main process is known")?;
+    let main = look(service).main.ok_or("no main process is known")?;
     send(main, signal)
 }
 

@@ -1,6 +1,6 @@
 //! What `/proc` says of a process: its start, its listening sockets, its children.
 
-use crate::sockets::{listening, of_tcp};
+use crate::sockets::{Listening, listening, of_tcp};
 use gypsum_core::service::Process;
 use procfs::process::{FDTarget, ProcState};
 use std::collections::HashSet;
@@ -25,32 +25,37 @@ pub fn of_pid_file(path: &Path) -> Option<Process> {
     (started <= written + 2).then_some(process)
 }
 
+/// The inodes of all sockets that it has open; none where this account may not look.
+pub fn sockets(pid: u32) -> Option<HashSet<u64>> {
+    let process = procfs::process::Process::new(i32::try_from(pid).ok()?).ok()?;
+    let inode = |target: FDTarget| match target {
+        FDTarget::Socket(inode) => Some(inode),
+        _ => None,
+    };
+    Some(process.fd().ok()?.flatten().filter_map(|file| inode(file.target)).collect())
+}
+
 /// The inodes of its listening TCP sockets; none where this account may not look.
 pub fn listeners(pid: u32) -> Vec<u64> {
-    let Some(process) = i32::try_from(pid).ok().and_then(|pid| procfs::process::Process::new(pid).ok())
-    else {
+    let Some(sockets) = sockets(pid).filter(|sockets| !sockets.is_empty()) else {
         return Vec::new();
     };
-    let sockets: HashSet<u64> = process
-        .fd()
-        .into_iter()
-        .flatten()
-        .flatten()
-        .filter_map(|fd| match fd.target {
-            FDTarget::Socket(inode) => Some(inode),
-            _ => None,
-        })
-        .collect();
     // A service may have a network of its own.
     let ours = std::fs::read_link("/proc/self/ns/net").ok();
     let all = match std::fs::read_link(format!("/proc/{pid}/ns/net")).ok() {
         theirs if theirs == ours => listening(false),
-        _ => of_tcp(process.tcp().into_iter().chain(process.tcp6()).flatten()),
+        _ => tcp_of(pid),
     };
     let mut inodes: Vec<u64> =
         all.into_iter().map(|one| one.inode).filter(|inode| sockets.contains(inode)).collect();
     inodes.sort_unstable();
     inodes
+}
+
+/// Who listens in the network that this process has.
+fn tcp_of(pid: u32) -> Vec<Listening> {
+    let process = i32::try_from(pid).ok().and_then(|pid| procfs::process::Process::new(pid).ok());
+    process.map_or_else(Vec::new, |process| of_tcp(process.tcp().into_iter().chain(process.tcp6()).flatten()))
 }
 
 /// The memory that it holds, in bytes.

@@ -52,8 +52,9 @@ pub fn of_pid_file(name: &str, service: &Service) -> Option<Process> {
 
 pub fn observe(name: &str, service: &Service) -> Observation {
     let main = of_pid_file(name, service);
-    let ran = run(name, "status");
-    let status = ran.as_ref().ok().and_then(|ran| ran.status);
+    let script = path(name).display().to_string();
+    let ran = children::run(&argv(&script, "status").map(str::to_owned), super::ASKING);
+    let status = ran.ok().and_then(|ran| ran.status);
     let state = match (main, status) {
         (Some(_), _) => State::Running,
         // It says so, and the process that it goes by is not there.
@@ -67,16 +68,11 @@ pub fn observe(name: &str, service: &Service) -> Observation {
     Observation { main, can_reload: knows(name, "reload"), ..Observation::only(state) }
 }
 
-fn run(name: &str, word: &str) -> std::io::Result<children::Ran> {
-    children::run(&argv(name, word).map(std::borrow::Cow::into_owned), super::ASKING)
-}
-
 /// Where systemd is installed, too, its scripts would hand over to it.
-fn argv<'a>(name: &'a str, word: &'a str) -> [std::borrow::Cow<'a, str>; 4] {
-    ["env".into(), "_SYSTEMCTL_SKIP_REDIRECT=1".into(), path(name).display().to_string().into(), word.into()]
+fn argv<'a>(path: &'a str, word: &'a str) -> [&'a str; 4] {
+    ["env", "_SYSTEMCTL_SKIP_REDIRECT=1", path, word]
 }
 
 pub fn act(name: &str, deed: Deed, limit: Duration) -> Acted {
-    let argv = argv(name, deed.word());
-    tell(&argv.each_ref().map(AsRef::as_ref), limit)
+    tell(&argv(&path(name).display().to_string(), deed.word()), limit)
 }

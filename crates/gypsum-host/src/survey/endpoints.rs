@@ -4,7 +4,7 @@ use crate::sockets::listening;
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use gypsum_core::survey::Holder;
-use procfs::process::{FDTarget, Process};
+use procfs::process::Process;
 use std::cell::OnceCell;
 use std::collections::{HashMap, HashSet};
 use std::net::{IpAddr, SocketAddr};
@@ -93,14 +93,10 @@ impl Endpoints {
 fn owners(processes: impl Iterator<Item = Process>, wanted: &HashSet<u64>) -> HashMap<u64, Owner> {
     let mut owners = HashMap::new();
     for process in processes {
-        let Ok(files) = process.fd() else { continue };
-        let inodes: Vec<u64> = files
-            .flatten()
-            .filter_map(|file| match file.target {
-                FDTarget::Socket(inode) if wanted.contains(&inode) => Some(inode),
-                _ => None,
-            })
-            .collect();
+        let Some(sockets) = u32::try_from(process.pid).ok().and_then(crate::service::sockets_of) else {
+            continue;
+        };
+        let inodes: Vec<u64> = sockets.intersection(wanted).copied().collect();
         if inodes.is_empty() {
             continue;
         }

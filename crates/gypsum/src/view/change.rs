@@ -238,13 +238,7 @@ impl Watch for ChangeView {
             }
             Happening::Waiting { on, usual_ms } => self.begin_waiting(on, *usual_ms),
             Happening::Logged { .. } => {}
-            Happening::Activated { how, ok, said, ms, .. } => {
-                let (label, what) = how.split_once(' ').unwrap_or((how, ""));
-                let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
-                let outcome = if *ok { "" } else { " failed" };
-                self.row(label, &format!("{what}{outcome}, {}{said}", time(*ms)));
-            }
-            Happening::Beside { how, ok, said, ms } => {
+            Happening::Activated { how, ok, said, ms, .. } | Happening::Beside { how, ok, said, ms } => {
                 let (label, what) = how.split_once(' ').unwrap_or((how, ""));
                 let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
                 let outcome = if *ok { "" } else { " failed" };

@@ -1,6 +1,6 @@
 //! A change is seen by a client before and after; and one that passes all checkers and is unwell is put back.
 
-use crate::host::{Lab, boot};
+use crate::host::{Lab, boot, side_by_side};
 
 /// One daemon, and two changes of it.
 struct Scene {
@@ -216,14 +216,5 @@ fn a_client_sees_what_was_changed_and_what_is_unwell_comes_back() {
     let only = std::env::var("GYPSUM_EFFECT").ok();
     let scenes: Vec<&Scene> =
         SCENES.iter().filter(|scene| only.as_deref().is_none_or(|only| scene.name == only)).collect();
-    let next = std::sync::atomic::AtomicUsize::new(0);
-    std::thread::scope(|scope| {
-        for _ in 0..2 {
-            scope.spawn(|| {
-                while let Some(scene) = scenes.get(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)) {
-                    play(scene);
-                }
-            });
-        }
-    });
+    side_by_side(&scenes, |scene| play(scene));
 }

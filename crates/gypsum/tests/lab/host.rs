@@ -4,6 +4,7 @@ use serde_json::Value;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Where the program is in the host.
 pub const PROGRAM: &str = "/usr/local/bin/gypsum";
@@ -91,4 +92,18 @@ impl Lab {
     pub fn is_active(&self, unit: &str) -> bool {
         self.run(&["systemctl", "is-active", "-q", unit]).status.success()
     }
+}
+
+/// Plays all of them, two hosts side by side.
+pub fn side_by_side<T: Sync>(all: &[T], play: impl Fn(&T) + Sync) {
+    let next = AtomicUsize::new(0);
+    std::thread::scope(|scope| {
+        for _ in 0..2 {
+            scope.spawn(|| {
+                while let Some(one) = all.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    play(one);
+                }
+            });
+        }
+    });
 }

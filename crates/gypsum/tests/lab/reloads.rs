@@ -1,7 +1,7 @@
 //! Reloads that return 0 although the daemon is dead, or goes on as before, or is half new: a port that somebody else
 //! holds passes every checker.
 
-use crate::host::boot;
+use crate::host::{boot, side_by_side};
 
 struct Case {
     daemon: &'static str,
@@ -95,14 +95,5 @@ END
 
 #[test]
 fn a_reload_that_says_it_went_well_and_did_not_is_put_back() {
-    let next = std::sync::atomic::AtomicUsize::new(0);
-    std::thread::scope(|scope| {
-        for _ in 0..2 {
-            scope.spawn(|| {
-                while let Some(case) = CASES.get(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)) {
-                    play(case);
-                }
-            });
-        }
-    });
+    side_by_side(&CASES, play);
 }
