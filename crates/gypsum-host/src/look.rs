@@ -40,6 +40,8 @@ pub struct Look<'a> {
 const GRACE: Duration = Duration::from_millis(400);
 /// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
 const UNBROKEN_MS: u64 = 300;
+/// So long a sign that the new configuration was taken up is waited for.
+const PROOF_MS: i64 = 300;
 /// So long the processes from before may go on taking connections before that is taken as it is.
 const LET_GO_MS: i64 = 1_000;
 /// How often a service is looked at while it must stay well.
@@ -183,7 +185,9 @@ impl Look<'_> {
             let grace = spent >= GRACE.as_millis() as i64;
             let vain = final_word && (grace || self.has_failed()) || grace && self.is_down(check);
             let over = spent >= patience && !(spent < limit && self.is_on_its_way());
-            if outcome.well || over || self.cut_short() || vain {
+            // New workers come a moment after the reload: what shows nothing yet may show it then.
+            let settled = outcome.well && !(unproven && spent < PROOF_MS);
+            if settled || over || self.cut_short() || vain {
                 return (outcome, unproven);
             }
             self.world.sleep(pause);

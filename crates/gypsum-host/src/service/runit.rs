@@ -73,10 +73,15 @@ pub fn observe(folder: &Path) -> Observation {
 
 pub fn act(folder: &Path, deed: Deed, limit: Duration) -> Acted {
     let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
+    let before = observe(folder).main;
     let acted = tell(&["sv", "-w", &wait, deed.word(), &name], limit + Duration::from_secs(1));
-    // It holds a start back where the last one is less than a second ago: that is no death.
+    // It may answer for the run from before, and holds a start back where the last one is less than a second ago:
+    // neither is a death.
     let deadline = Instant::now() + HELD_BACK;
-    while deed.starts() && Instant::now() < deadline && observe(folder).state == State::BackingOff {
+    let waits = |seen: Observation| {
+        seen.state == State::BackingOff || deed == Deed::Restart && seen.main.is_some() && seen.main == before
+    };
+    while deed.starts() && Instant::now() < deadline && waits(observe(folder)) {
         std::thread::sleep(Duration::from_millis(20));
     }
     acted
