@@ -45,6 +45,12 @@ pub enum Happening {
     Planned {
         /// In words.
         activation: String,
+        /// Whether nothing is told.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        idle: bool,
+        /// How long the service will be away, in milliseconds, where it will be and that is known.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        away_ms: Option<u64>,
     },
     /// Health checks before anything was touched.
     Baseline {
@@ -70,6 +76,9 @@ pub enum Happening {
         /// How long that usually takes, in milliseconds.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         usual_ms: Option<u64>,
+        /// How long all must stay well then, in milliseconds.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        calm_ms: Option<u64>,
     },
     /// The daemon was told.
     Activated {

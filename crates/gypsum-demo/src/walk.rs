@@ -2,6 +2,7 @@
 
 use crate::DAEMON;
 use crate::host::Host;
+use rustix::process::{Pid, Signal, kill_process};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -82,10 +83,11 @@ impl Walk<'_> {
     fn killed_in_the_middle(&mut self) -> Result<(), String> {
         self.step(
             "A kill in the middle",
-            "The new file is live and gypsum is still watching when somebody kills it (kill -9).",
+            "The new file is live and watched when the session is lost (kill -9): a process of\n\
+             its own goes on watching. Then somebody kills that one, too.",
         );
         let before = self.config()?;
-        let words = ["change", DAEMON, "notice=Mind the gangway"];
+        let words = ["change", DAEMON, "notice=Mind the gangway", "--steady", "3s"];
         (self.say)(&format!("$ gypsum {}   # killed", shell(&words)));
         let mut child =
             self.command(&words).stdout(Stdio::null()).stderr(Stdio::null()).spawn().map_err(text)?;
@@ -93,7 +95,17 @@ impl Walk<'_> {
         child.kill().map_err(text)?;
         child.wait().map_err(text)?;
         let cut_off = live && self.config()? != before;
-        self.expect(cut_off, "the new file is live, and nobody watches over it");
+        self.expect(cut_off, "the new file is live");
+        let (status, said) = self.hear(&["change", DAEMON, "rows=9"])?;
+        let guardian = said.split_once("process ").and_then(|(_, rest)| {
+            let digits: String = rest.chars().take_while(char::is_ascii_digit).collect();
+            Pid::from_raw(digits.parse().ok()?)
+        });
+        self.expect(status == 6 && guardian.is_some(), "status 6: somebody still has it, and who is told");
+        if let Some(guardian) = guardian {
+            (self.say)(&format!("$ kill -9 {guardian}"));
+            kill_process(guardian, Signal::KILL).map_err(|error| error.to_string())?;
+        }
         let status = self.gypsum(&["change", DAEMON, "rows=9"])?;
         self.expect(status == 6, "status 6: first the one that was cut off");
         let status = self.gypsum(&["recover", DAEMON])?;
@@ -161,15 +173,19 @@ impl Walk<'_> {
 
     /// Runs the tool, shows what it says, and returns its exit status.
     fn gypsum(&mut self, words: &[&str]) -> Result<i32, String> {
+        Ok(self.hear(words)?.0)
+    }
+
+    /// The same, with what it says.
+    fn hear(&mut self, words: &[&str]) -> Result<(i32, String), String> {
         (self.say)(&format!("$ gypsum {}", shell(words)));
         let ran = self.command(words).output().map_err(text)?;
         let root = self.host.root().display().to_string();
-        for line in
-            String::from_utf8_lossy(&ran.stdout).lines().chain(String::from_utf8_lossy(&ran.stderr).lines())
-        {
-            (self.say)(&line.replace(&root, "..."));
-        }
-        Ok(ran.status.code().unwrap_or(-1))
+        let said = [ran.stdout, ran.stderr]
+            .map(|bytes| String::from_utf8_lossy(&bytes).replace(&root, "..."))
+            .concat();
+        said.lines().for_each(|line| (self.say)(line));
+        Ok((ran.status.code().unwrap_or(-1), said))
     }
 }
 

@@ -16,7 +16,7 @@ const MOST_OUTPUT: u64 = 8 << 20;
 /// Where programs without a path are looked for.
 const SEARCH_PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
 /// What a command may know of our surroundings; user service managers cannot be reached without.
-const PASSED_ON: [&str; 5] = ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR", "DBUS_SESSION_BUS_ADDRESS"];
+pub const PASSED_ON: [&str; 5] = ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR", "DBUS_SESSION_BUS_ADDRESS"];
 
 /// What a command left behind.
 #[derive(Clone, Debug, Default)]

@@ -7,7 +7,8 @@
 //!
 //! - A file is replaced by exchange where its file system can do that (ext4, XFS, Btrfs, tmpfs,
 //!   overlay), and in place elsewhere and where it is itself a mount.
-//! - Services are systemd's system units, and plain processes with a pid file.
+//! - A guardian is a unit of its own under systemd, for root; elsewhere a process in a session of its own, which
+//!   outlives a hang-up and not a host that ends all processes of a session.
 
 pub mod accounts;
 pub mod children;
@@ -15,6 +16,7 @@ pub mod disk;
 pub mod drafts;
 pub mod editor;
 pub mod files;
+pub mod guardian;
 pub mod journal;
 mod later;
 pub mod locks;

@@ -5,6 +5,7 @@ use crate::trouble::Trouble;
 use rustix::fs::{Access, Mode, OFlags};
 use std::fs::{File, TryLockError};
 use std::io::{Read, Seek, Write};
+use std::os::fd::{AsFd, BorrowedFd};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
@@ -34,7 +35,8 @@ fn folder() -> PathBuf {
 }
 
 impl Locks {
-    /// Takes the lock of each of `things`; `holder` is what others are told meanwhile.
+    /// Takes the lock of each of `things`; `holder` is what others are told meanwhile, with
+    /// the number of this process.
     pub fn take(things: &[String], holder: &str) -> Result<Self, Trouble> {
         let folder = folder();
         let mut locks = Self::default();
@@ -47,11 +49,39 @@ impl Locks {
         }
         Ok(locks)
     }
+
+    /// Locks that another process took and gave us, by their names; `holder` is what others are told from now on.
+    pub fn handed_over(held: Vec<(PathBuf, File)>, holder: &str) -> Self {
+        for (_, file) in &held {
+            say_who(file, holder);
+        }
+        Self { held }
+    }
+
+    /// These locks and those.
+    pub fn with(mut self, mut others: Self) -> Self {
+        self.held.append(&mut others.held);
+        self
+    }
+
+    /// The names of what is held.
+    pub fn names(&self) -> Vec<PathBuf> {
+        self.held.iter().map(|(path, _)| path.clone()).collect()
+    }
+
+    /// The open files that are the locks: who has them has the locks.
+    pub fn files(&self) -> Vec<BorrowedFd<'_>> {
+        self.held.iter().map(|(_, file)| file.as_fd()).collect()
+    }
+
+    /// Leaves them to the process that they were given to.
+    pub fn leave(mut self) {
+        self.held.clear();
+    }
 }
 
 fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File), Trouble> {
-    let name = blake3::hash(thing.as_bytes()).to_hex();
-    let path = folder.join(&name.as_str()[..24]);
+    let path = path_of(folder, thing);
     loop {
         let mut file = open(folder, &path).map_err(|error| Trouble::file("open the lock", &path, &error))?;
         match file.try_lock() {
@@ -66,10 +96,33 @@ fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File),
             }
             Err(TryLockError::Error(error)) => return Err(Trouble::file("lock", &path, &error)),
         }
-        // Another account may have made the file; then the lock holds all the same, only nameless.
-        let _ = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(holder.as_bytes()));
+        say_who(&file, holder);
         return Ok((path, file));
     }
+}
+
+/// Another account may have made the file; then the lock holds all the same, only nameless.
+fn say_who(mut file: &File, holder: &str) {
+    let text = format!("{holder}, process {}", std::process::id());
+    let _ = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(text.as_bytes()));
+}
+
+/// Who holds the lock of `thing`, in the words that were left there; none where nobody does.
+pub fn holder(thing: &str) -> Option<String> {
+    let mut file = File::open(path_of(&folder(), thing)).ok()?;
+    // There is no asking without taking: let go at once.
+    match file.try_lock_shared() {
+        Err(TryLockError::WouldBlock) => {
+            let mut text = String::new();
+            file.read_to_string(&mut text).ok()?;
+            Some(text)
+        }
+        _ => None,
+    }
+}
+
+fn path_of(folder: &Path, thing: &str) -> PathBuf {
+    folder.join(&blake3::hash(thing.as_bytes()).to_hex().as_str()[..24])
 }
 
 /// Whether the file that was locked is still the one with the name: its holder before us removes it.

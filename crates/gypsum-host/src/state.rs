@@ -2,8 +2,10 @@
 
 use crate::disk::Disk;
 use crate::journal::Journal;
+use crate::locks::holder;
 use crate::trouble::Trouble;
 use gypsum_core::change::Stage;
+use gypsum_core::happening::Happening;
 use gypsum_core::report::Report;
 use jiff::Timestamp;
 use std::fs;
@@ -24,6 +26,17 @@ pub struct Entry {
     pub name: String,
     /// The folder.
     pub folder: PathBuf,
+}
+
+/// How far a change is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Way {
+    /// It has a verdict, or nothing of it was ever live.
+    Ended,
+    /// It is being carried; by whom, in words.
+    GoesOn(String),
+    /// Nobody carries it any more.
+    CutOff,
 }
 
 impl State {
@@ -122,6 +135,17 @@ impl Entry {
         serde_json::from_slice(&fs::read(self.folder.join("change.json")).ok()?).ok()
     }
 
+    /// What is known so far of a change that has not ended, added to `report`.
+    pub fn so_far(&self, disk: &dyn Disk, mut report: Report) -> Report {
+        let events = disk.read(&self.folder.join("events.jsonl")).ok().flatten().unwrap_or_default();
+        for line in events.split(|byte| *byte == b'\n') {
+            if let Ok(happening) = serde_json::from_slice::<Happening>(line) {
+                report.take(&happening);
+            }
+        }
+        report
+    }
+
     /// The last thing that its journal says; nothing where it ended before anything was live.
     pub fn stage(&self, disk: &dyn Disk) -> Option<Stage> {
         Journal::of(&self.folder).read(disk).ok()?.map(|(_, stage)| stage)
@@ -130,6 +154,17 @@ impl Entry {
     /// Whether it was begun and has no verdict.
     pub fn is_open(&self, disk: &dyn Disk) -> bool {
         self.stage(disk).is_some_and(|stage| !matches!(stage, Stage::Closed(_)))
+    }
+
+    /// How far it is.
+    pub fn way(&self, disk: &dyn Disk) -> Way {
+        match Journal::of(&self.folder).read(disk) {
+            Ok(Some((plan, stage))) if !matches!(stage, Stage::Closed(_)) => {
+                let lock = plan.files.first().and_then(|file| holder(&file.path.display().to_string()));
+                lock.map_or(Way::CutOff, Way::GoesOn)
+            }
+            _ => Way::Ended,
+        }
     }
 
     /// Where the change has the backup (`before`) or the proposal (`after`) of `path`.

@@ -50,18 +50,33 @@ pub trait World: Sync {
     fn marks(&self, _files: &[String]) -> Marks {
         Marks::default()
     }
-    /// What came into a service's logs since it was told.
-    fn log_text(&self, _scene: &Scene) -> String {
+    /// What came into a service's own log files since it was told.
+    fn logged(&self, _scene: &Scene) -> String {
         String::new()
     }
-    /// The last lines of a service's log since a moment (milliseconds since 1970).
-    fn log_since(&self, service: &Service, at_ms: i64) -> Vec<String>;
+    /// The last lines of a service's journal between two moments (milliseconds since 1970).
+    fn journal(&self, _service: &Service, _since_ms: i64, _until_ms: Option<i64>) -> Vec<String> {
+        Vec::new()
+    }
+    /// What came into a service's logs since it was told.
+    fn log_text(&self, scene: &Scene) -> String {
+        let text = self.logged(scene);
+        // A daemon that has its own logs says there what matters.
+        match scene.since_ms.filter(|_| text.is_empty()) {
+            Some(since) => self.journal(&scene.service, since, None).join("\n"),
+            None => text,
+        }
+    }
     /// Milliseconds since 1970.
     fn now_ms(&self) -> i64;
     /// Waits.
     fn sleep(&self, time: Duration);
     /// Whether the person wants out.
     fn interrupted(&self) -> bool;
+    /// Whether somebody else sends this process away, with whatever it does: its session or service is ended.
+    fn is_sent_away(&self) -> bool {
+        false
+    }
 }
 
 /// This machine.
@@ -69,6 +84,7 @@ pub trait World: Sync {
 pub struct RealWorld {
     disk: RealDisk,
     interrupted: Arc<AtomicBool>,
+    sent_away: Arc<AtomicBool>,
 }
 
 impl RealWorld {
@@ -76,11 +92,18 @@ impl RealWorld {
     /// hang-up (the session is gone) does not: the change goes on to its verdict.
     pub fn new() -> std::io::Result<Self> {
         let world = Self::default();
+        // Before what makes an end of it: whoever sees that must know why.
+        signal_hook::flag::register(signal_hook::consts::SIGTERM, Arc::clone(&world.sent_away))?;
         for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
             signal_hook::flag::register(signal, Arc::clone(&world.interrupted))?;
         }
         signal_hook::flag::register(signal_hook::consts::SIGHUP, Arc::default())?;
         Ok(world)
+    }
+
+    /// What says that the person wants out, once it is set.
+    pub fn way_out(&self) -> Arc<AtomicBool> {
+        Arc::clone(&self.interrupted)
     }
 }
 
@@ -130,19 +153,13 @@ impl World for RealWorld {
         Marks::take(files.iter().map(Path::new))
     }
 
-    fn log_text(&self, scene: &Scene) -> String {
-        let Some(since) = scene.since_ms else { return String::new() };
+    fn logged(&self, scene: &Scene) -> String {
         let of_file = |file: &String| scene.marks.since(Path::new(file)).ok();
-        let mut text: Vec<String> = scene.service.log.iter().filter_map(of_file).collect();
-        // A daemon that has its own logs says there what matters.
-        if text.is_empty() {
-            text.push(service::journal_since(&scene.service, since));
-        }
-        text.join("\n")
+        scene.service.log.iter().filter_map(of_file).collect::<Vec<_>>().join("\n")
     }
 
-    fn log_since(&self, service: &Service, at_ms: i64) -> Vec<String> {
-        service::log_since(service, at_ms)
+    fn journal(&self, service: &Service, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
+        service::journal(service, since_ms, until_ms)
     }
 
     fn now_ms(&self) -> i64 {
@@ -155,5 +172,9 @@ impl World for RealWorld {
 
     fn interrupted(&self) -> bool {
         self.interrupted.load(Ordering::Relaxed)
+    }
+
+    fn is_sent_away(&self) -> bool {
+        self.sent_away.load(Ordering::Relaxed)
     }
 }

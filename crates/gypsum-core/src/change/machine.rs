@@ -139,6 +139,11 @@ impl Change {
         Self { state: State::Saved, order: Some(Order::Stage), ..Self::open(false) }
     }
 
+    /// A change whose new files stand beside the old ones: the next thing is to take them live.
+    pub fn staged() -> Self {
+        Self { state: State::Staged, order: Some(Order::Arm), ..Self::open(false) }
+    }
+
     /// The change whose journal ends with `stage`, to be brought to a verdict.
     pub fn resume(stage: Stage) -> Self {
         let at = |state, order, activated| Self {

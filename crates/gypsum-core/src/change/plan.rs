@@ -4,6 +4,7 @@
 use crate::health::Outcome;
 use crate::probe::Check;
 use crate::profile::{Activation, Chore, Part, Service};
+use crate::reading::{Reading, Seen};
 use crate::service::Observation;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
@@ -75,6 +76,15 @@ pub struct PlannedNeighbour {
     pub activation: Activation,
 }
 
+/// What a draft is to say of a proposal that does not stay live.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlannedDraft {
+    /// Whose it is: the login.
+    pub who: String,
+    /// Whether it was written as a whole, by hand or beforehand, and not made by edits.
+    pub written: bool,
+}
+
 /// The plan of one change.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Plan {
@@ -117,4 +127,16 @@ pub struct Plan {
     pub baseline: Vec<Outcome>,
     /// The service before anything was touched.
     pub service_before: Option<Observation>,
+    /// What is read before and after.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub readings: Vec<Reading>,
+    /// What was read before.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub readings_before: Vec<Seen>,
+    /// The settings that get another value, by the profile's names for them: readings of them should move.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub moved: Vec<String>,
+    /// How a draft of it is kept; none where what does not stay live is not worth one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub draft: Option<PlannedDraft>,
 }

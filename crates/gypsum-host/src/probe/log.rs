@@ -10,7 +10,7 @@ pub fn probe(file: Option<&str>, expect: &Expect, scene: &Scene) -> Result<Strin
         return Ok("will be looked at after the activation".into());
     };
     let text = match file {
-        None => service::journal_since(&scene.service, since),
+        None => service::journal(&scene.service, since, None).join("\n"),
         Some(path) => scene.marks.since(Path::new(path)).map_err(|error| crate::trouble::plain(&error))?,
     };
     expect.judge("the log since then", &text)

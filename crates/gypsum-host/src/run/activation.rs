@@ -3,6 +3,7 @@
 use super::front::Front;
 use crate::service;
 use crate::trouble::Trouble;
+use gypsum_core::happening::Happening;
 use gypsum_core::profile::{Activation, Part};
 use std::time::Duration;
 
@@ -41,12 +42,20 @@ impl Front {
         self.observed.as_ref().is_some_and(|seen| service::needs_restart_for_sockets(&self.service, seen))
     }
 
-    /// What will be done, in words.
-    pub(super) fn planned(&self) -> String {
+    /// What will be done.
+    pub(super) fn planned(&self) -> Happening {
+        let idle = self.activation == Activation::None || !self.touches_service();
+        let away = self.service.away.filter(|_| !idle && self.activation.replaces());
+        let away = away.and_then(|away| Duration::try_from(away).ok()).filter(|away| *away >= WORTH_SAYING);
+        let away_ms = away.and_then(|away| u64::try_from(away.as_millis()).ok());
+        Happening::Planned { activation: self.in_words(away), idle, away_ms }
+    }
+
+    fn in_words(&self, away: Option<Duration>) -> String {
         let name = service::name_of(&self.service);
-        let away = || match self.service.away.and_then(|away| Duration::try_from(away).ok()) {
-            Some(away) if away >= WORTH_SAYING => format!("is away for about {} s", away.as_secs()),
-            _ => "is away for that moment".to_owned(),
+        let away = || match away {
+            Some(away) => format!("is away for about {} s", away.as_secs()),
+            None => "is away for that moment".to_owned(),
         };
         let along = if self.taken_along.is_empty() {
             String::new()

@@ -11,7 +11,7 @@ use gypsum_core::change::{Change, Event, Plan};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::probe::{Check, Probe};
-use gypsum_core::profile::Activation;
+use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
 use std::path::PathBuf;
 use std::time::Duration;
@@ -20,6 +20,14 @@ use std::time::Duration;
 const MOST_LINES: usize = 40;
 /// So many of them are shown where something is wrong.
 const SHOWN_LINES: usize = 5;
+
+/// What there is to quote of the logs about a configuration that did not work.
+pub(super) struct Said {
+    service: Service,
+    since_ms: i64,
+    until_ms: i64,
+    files: Vec<String>,
+}
 
 impl Run<'_> {
     fn folder(&self) -> Result<PathBuf, Trouble> {
@@ -127,7 +135,7 @@ impl Run<'_> {
             };
         }
         let on = format!("{} of {name}", deed.word());
-        self.emit(Happening::Waiting { on, usual_ms: usual(plan) });
+        self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
         let acted = self.world.act(&plan.service, deed, limit_of(plan, deed));
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
@@ -149,14 +157,17 @@ impl Run<'_> {
             return Ok(Event::Interrupted);
         }
         if judgement == Judgement::Worse {
+            // Nothing more is looked at: until the old files are back, the service is away.
             self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
-        } else {
-            self.rouse();
+            self.emit(Happening::Looked { health, judgement, back: false });
+            return Ok(Event::Looked(judgement));
         }
+        self.rouse();
         self.emit(Happening::Looked { health, judgement, back: false });
         let scene = self.scene.clone();
         self.read_again(&scene);
-        self.record_log(&scene);
+        let lines = lines_of(&self.world.log_text(&scene));
+        self.record_log(&lines);
         Ok(Event::Looked(judgement))
     }
 
@@ -172,7 +183,11 @@ impl Run<'_> {
             0 => "health checks".to_owned(),
             _ => format!("health checks, then {:.1} s of calm", calm.as_secs_f64()),
         };
-        self.emit(Happening::Waiting { on, usual_ms: Some(plan.steady_ms).filter(|ms| *ms > 0) });
+        self.emit(Happening::Waiting {
+            on,
+            usual_ms: None,
+            calm_ms: Some(plan.steady_ms).filter(|ms| *ms > 0),
+        });
         let look = Look {
             world: self.world,
             service: &plan.service,
@@ -190,31 +205,39 @@ impl Run<'_> {
     }
 
     /// Keeps what came into the logs meanwhile, whatever it is good for later.
-    fn record_log(&mut self, scene: &Scene) {
-        let lines = last_lines(&self.world.log_text(scene), MOST_LINES);
+    fn record_log(&mut self, lines: &[String]) {
         if !lines.is_empty() {
-            self.emit(Happening::Logged { lines });
+            self.emit(Happening::Logged { lines: last(lines, MOST_LINES) });
         }
     }
 
-    /// The last lines of its logs since it was told.
-    fn log_lines(&self) -> Vec<String> {
-        let Some(since) = self.scene.since_ms else { return Vec::new() };
-        let mut lines = self.world.log_since(&self.scene.service, since);
-        if !self.scene.service.log.is_empty() {
-            lines.extend(last_lines(&self.world.log_text(&self.scene), SHOWN_LINES));
+    /// Remembers up to where the logs are about the configuration that did not work. Its own files are read at once,
+    /// since they have no times; the journal can wait until the service is on its way up.
+    fn mark_log(&mut self) {
+        if let Some(since_ms) = self.scene.since_ms {
+            let files = lines_of(&self.world.logged(&self.scene));
+            let service = self.scene.service.clone();
+            self.said = Some(Said { service, since_ms, until_ms: self.world.now_ms(), files });
         }
-        lines
+    }
+
+    /// What the logs said of it: the last lines for the eye, more for the record.
+    fn quote_log(&mut self) {
+        let Some(said) = self.said.take() else { return };
+        let mut lines = self.world.journal(&said.service, said.since_ms, Some(said.until_ms));
+        lines.retain(|line| service::is_telling(line));
+        let shown = [last(&lines, SHOWN_LINES), last(&said.files, SHOWN_LINES)].concat();
+        if !shown.is_empty() {
+            self.emit(Happening::Log { lines: shown });
+        }
+        lines.extend(said.files);
+        self.record_log(&lines);
     }
 
     pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
         let cause = self.cause.clone().unwrap_or_else(|| "it was cut off".into());
         self.emit(Happening::Restoring { cause });
-        // Said before anything else happens to the service: what comes later says less.
-        let lines = self.log_lines();
-        if !lines.is_empty() {
-            self.emit(Happening::Log { lines });
-        }
+        self.mark_log();
         let plan = self.plan()?.clone();
         if plan.touch_service && plan.activation == Activation::StopFirst {
             // What it would write over must come back behind its end.
@@ -265,6 +288,7 @@ impl Run<'_> {
 
     pub(super) fn look_again(&mut self) -> Result<Event, Trouble> {
         let plan = self.plan()?.clone();
+        self.quote_log();
         if service::exists(&plan.service) && !plan.touch_service {
             self.emit(Happening::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: true });
             return Ok(Event::Looked(Judgement::Unproven));
@@ -297,10 +321,13 @@ impl Run<'_> {
     }
 }
 
-/// The last lines of a text that are not empty.
-fn last_lines(text: &str, count: usize) -> Vec<String> {
-    let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
-    lines[lines.len().saturating_sub(count)..].iter().map(|line| (*line).to_owned()).collect()
+/// The lines of a text that are not empty.
+fn lines_of(text: &str) -> Vec<String> {
+    text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
+}
+
+fn last(lines: &[String], count: usize) -> Vec<String> {
+    lines[lines.len().saturating_sub(count)..].to_vec()
 }
 
 /// What an activation that leaves the service running tells it.

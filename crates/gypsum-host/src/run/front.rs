@@ -202,7 +202,7 @@ impl Run<'_> {
                 .collect();
             let since =
                 jiff::Timestamp::from_millisecond(now).unwrap_or_default().strftime("%H:%M:%S").to_string();
-            front.holder = format!("{}, since {since} UTC, process {}", front.job.who, std::process::id());
+            front.holder = format!("{}, since {since} UTC", front.job.who);
             front.locks = Locks::take(&things, &front.holder)?;
         }
         // Who is at work holds the locks and was named by them; an open record without is a change that
@@ -293,13 +293,13 @@ impl Run<'_> {
         (front.checks_before, front.checks_after) = (checks_before, checks_after);
         front.activation = front.needed()?;
         front.look_around(world)?;
-        let (baseline, activation) = (front.baseline.clone(), front.planned());
+        let (baseline, planned) = (front.baseline.clone(), front.planned());
         let unwell: Vec<Finding> = baseline.iter().filter(|outcome| !outcome.well).map(unwell).collect();
         self.emit(Happening::Baseline { health: baseline });
         if self.judge(unwell)? {
             return Ok(Event::Refused);
         }
-        self.emit(Happening::Planned { activation });
+        self.emit(planned);
         Ok(Event::Done)
     }
 }

@@ -1,17 +1,28 @@
 //! What becomes of a proposal that does not stay live: a draft.
 
+use super::front::Front;
 use super::{Run, Wish};
 use crate::disk::link_target;
 use crate::drafts::{Note, READY, keep};
-use gypsum_core::change::Verdict;
+use gypsum_core::change::{PlannedDraft, Verdict};
 use gypsum_core::happening::Happening;
 use std::path::PathBuf;
+
+impl Front {
+    /// How a draft of this proposal is kept. What is being put back has a backup, and what is ready is a draft.
+    pub(super) fn draft(&self) -> Option<PlannedDraft> {
+        let job = &self.job;
+        let none = job.dry_run && !job.hold || matches!(job.wish, Wish::Files(_) | Wish::Ready(_));
+        let written = matches!(job.wish, Wish::Whole(_));
+        (!none).then(|| PlannedDraft { who: job.who.clone(), written })
+    }
+}
 
 impl Run<'_> {
     /// Keeps the proposal as a draft, where the verdict is that it is not live.
     pub(super) fn keep_draft(&mut self, verdict: Verdict) {
-        let Some(front) = self.front.as_ref() else { return };
-        let held = front.job.hold && verdict == Verdict::Dropped && self.cause.is_none();
+        let holds = self.front.as_ref().is_some_and(|front| front.job.hold);
+        let held = holds && verdict == Verdict::Dropped && self.cause.is_none();
         let because = match verdict {
             _ if held => READY,
             Verdict::Refused => "refused",
@@ -19,12 +30,12 @@ impl Run<'_> {
             Verdict::Dropped => "not finished",
             Verdict::Kept | Verdict::Unchanged => return,
         };
-        // What is being put back has a backup, and what is ready is a draft.
-        if front.job.dry_run && !front.job.hold || matches!(front.job.wish, Wish::Files(_) | Wish::Ready(_)) {
-            return;
-        }
-        let written = matches!(front.job.wish, Wish::Whole(_));
-        let (daemon, who) = (front.job.profile.daemon.clone(), front.job.who.clone());
+        let draft = match (&self.plan, &self.front) {
+            (Some(plan), _) => plan.draft.clone(),
+            (None, front) => front.as_ref().and_then(Front::draft),
+        };
+        let Some(PlannedDraft { who, written }) = draft else { return };
+        let daemon = self.report.daemon.clone();
         let mut text = None;
         for (file, before, after) in self.proposed() {
             // Held changes stand on each other, and all of them on what is live.

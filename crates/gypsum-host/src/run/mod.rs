@@ -7,6 +7,7 @@ mod back;
 mod beside;
 mod difference;
 mod front;
+mod handover;
 mod kept;
 mod own;
 mod plan;
@@ -19,11 +20,13 @@ mod values;
 
 pub use beside::{Beside, Companion};
 pub use front::{Job, Wish};
+pub use handover::carry_staged;
 pub use ready::ready;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
 
 use crate::disk::Disk;
+use crate::guardian::Guardian;
 use crate::journal::Journal;
 use crate::probe::Scene;
 use crate::state::{Entry, State};
@@ -65,12 +68,16 @@ pub struct Run<'a> {
     report: Report,
     unwritten: Vec<Happening>,
     secrets: Vec<String>,
+    /// The process that will carry it from the first live byte on.
+    guardian: Option<Guardian>,
     trouble: Option<Trouble>,
     cause: Option<String>,
     /// What probes know of the service since it was last told something.
     scene: Scene,
     /// The service just before it was last told something.
     told: Option<Observation>,
+    /// What is still to be quoted of the logs.
+    said: Option<back::Said>,
     revived_by_restart: bool,
 }
 
@@ -87,10 +94,12 @@ impl<'a> Run<'a> {
             report: Report::new(daemon),
             unwritten: Vec::new(),
             secrets: Vec::new(),
+            guardian: None,
             trouble: None,
             cause: None,
             scene: Scene::default(),
             told: None,
+            said: None,
             revived_by_restart: false,
         }
     }
@@ -108,6 +117,13 @@ impl<'a> Run<'a> {
     fn carry(mut self, mut change: Change) -> Finished {
         while let Some(order) = change.order() {
             let recorded = self.record(&change);
+            if order == Order::Arm
+                && recorded.is_ok()
+                && !self.world.interrupted()
+                && let Some(line) = self.hand_over()
+            {
+                return self.follow(line);
+            }
             let seen = match recorded {
                 // A journal that cannot be written stops a change before the first live byte, and
                 // never stops a restore.

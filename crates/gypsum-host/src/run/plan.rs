@@ -92,6 +92,10 @@ impl Run<'_> {
             checks_after: std::mem::take(&mut front.checks_after),
             baseline: std::mem::take(&mut front.baseline),
             service_before: front.observed.clone(),
+            moved: front.moved_settings(),
+            readings: std::mem::take(&mut front.readings),
+            readings_before: std::mem::take(&mut front.readings_before),
+            draft: front.draft(),
         })
     }
 

@@ -4,6 +4,7 @@ use super::Run;
 use super::difference::{moved_lines, shown_lines, shown_link};
 use super::front::{Front, NewFile, Wish};
 use crate::disk::link_target;
+use crate::guardian::Guardian;
 use crate::trouble::Trouble;
 use gypsum_core::address::Address;
 use gypsum_core::change::Event;
@@ -56,6 +57,9 @@ impl Run<'_> {
         self.secrets = secrets;
         if nothing {
             return Ok(Event::Unchanged);
+        }
+        if !self.front()?.job.dry_run {
+            self.guardian = Some(Guardian::begin(&self.report.daemon));
         }
         let findings = self.front()?.both_checks(disk)?;
         self.emit(Happening::Proposed { edits });

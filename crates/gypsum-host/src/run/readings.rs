@@ -47,7 +47,7 @@ impl Front {
     }
 
     /// The settings that have another value, by the names that the profile has for them.
-    fn moved_settings(&self) -> Vec<String> {
+    pub(super) fn moved_settings(&self) -> Vec<String> {
         let profile = &self.job.profile;
         let name = |address: &String| Some(profile.at_address(address)?.0.to_owned());
         let mut names: Vec<String> = self.changed.iter().filter_map(name).collect();
@@ -99,18 +99,18 @@ impl Run<'_> {
     /// Reads again what was read before, shows both, and warns of what should have moved.
     pub(super) fn read_again(&mut self, scene: &Scene) {
         let world = self.world;
-        let Some(front) = self.front.as_ref().filter(|front| !front.readings.is_empty()) else {
+        let Some(plan) = self.plan.as_ref().filter(|plan| !plan.readings.is_empty()) else {
             return;
         };
-        let now = look_at(world, &front.readings, scene);
-        let before = &front.readings_before;
+        let now = look_at(world, &plan.readings, scene);
+        let before = &plan.readings_before;
         let shown = |seen: &Seen| {
             let old = before.iter().find(|old| old.name == seen.name).and_then(|old| old.value.clone());
             let text = |value: Option<String>| value.unwrap_or_else(|| "not to be seen".into());
             report::Reading { name: seen.name.clone(), before: text(old), after: text(seen.value.clone()) }
         };
         let readings: Vec<report::Reading> = now.iter().map(shown).collect();
-        let findings = unmoved(before, &now, &front.moved_settings());
+        let findings = unmoved(before, &now, &plan.moved);
         self.emit(Happening::Read { readings });
         for finding in findings {
             self.emit(Happening::Found { finding });

@@ -1,7 +1,6 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
 use super::{Finished, Run, Watch};
-use crate::disk::Disk;
 use crate::journal::Journal;
 use crate::locks::Locks;
 use crate::service;
@@ -10,7 +9,6 @@ use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
-use gypsum_core::report::Report;
 
 /// Brings the change of `daemon` that was cut off, or that is stuck, to a verdict. None where there is
 /// nothing to recover.
@@ -59,7 +57,7 @@ fn recover_entry(
     Ok(Some(resume(world, state, watch, entry, plan, stage, who)))
 }
 
-fn last_record(world: &dyn World, entry: &Entry) -> Result<(Plan, Stage), Trouble> {
+pub(super) fn last_record(world: &dyn World, entry: &Entry) -> Result<(Plan, Stage), Trouble> {
     let folder = &entry.folder;
     let read = Journal::of(folder)
         .read(world.disk())
@@ -80,7 +78,8 @@ pub fn resume(
     let daemon = plan.daemon.clone();
     let mut run = Run::new(world, state, watch, &daemon);
     run.emit(Happening::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
-    run.report = carried_over(world.disk(), &entry, run.report);
+    // What the first part of the change had to say of itself, so that the record is whole.
+    run.report = entry.so_far(world.disk(), run.report);
     let folder = entry.folder.join("before").display().to_string();
     run.emit(Happening::BackedUp { change: entry.name.clone(), folder });
     run.emit(Happening::Noted { text: format!("change {} was cut off {}", entry.number, words_for(stage)) });
@@ -103,17 +102,6 @@ pub fn carry_saved(
     let mut run = Run::new(world, state, watch, &plan.daemon);
     (run.entry, run.plan, run.contents) = (Some(entry), Some(plan), contents);
     run.carry(Change::saved())
-}
-
-/// What the first part of the change had to say of itself, so that the record is whole.
-fn carried_over(disk: &dyn Disk, entry: &Entry, mut report: Report) -> Report {
-    let events = disk.read(&entry.folder.join("events.jsonl")).ok().flatten().unwrap_or_default();
-    for line in events.split(|byte| *byte == b'\n') {
-        if let Ok(happening) = serde_json::from_slice::<Happening>(line) {
-            report.take(&happening);
-        }
-    }
-    report
 }
 
 fn words_for(stage: Stage) -> &'static str {

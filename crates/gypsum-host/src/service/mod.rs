@@ -349,18 +349,15 @@ fn tell(argv: &[&str], limit: Duration) -> Acted {
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
 }
 
-/// What its journal has since a moment, in milliseconds since 1970.
-pub fn journal_since(service: &Service, at_ms: i64) -> String {
+/// The last lines of its journal between two moments (milliseconds since 1970); none where its manager keeps none.
+pub fn journal(service: &Service, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
     match held(service) {
-        Held::Systemd(unit) => systemd::journal(&Manager::of(service), unit, at_ms, 400).join("\n"),
-        _ => String::new(),
+        Held::Systemd(unit) => systemd::journal(&Manager::of(service), unit, since_ms, until_ms),
+        _ => Vec::new(),
     }
 }
 
-/// The last lines of its log since a moment that say something about it.
-pub fn log_since(service: &Service, at_ms: i64) -> Vec<String> {
-    match held(service) {
-        Held::Systemd(unit) => systemd::log_since(&Manager::of(service), unit, at_ms),
-        _ => Vec::new(),
-    }
+/// Whether a line of a log says something about the daemon.
+pub fn is_telling(line: &str) -> bool {
+    !line.trim().is_empty() && !systemd::is_about_jobs(line)
 }

@@ -16,6 +16,9 @@ use std::time::{Duration, Instant};
 
 const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,Job,StateChangeTimestamp";
 
+/// So many lines of a journal are read.
+const MOST_LINES: &str = "400";
+
 type Shown = HashMap<String, String>;
 
 fn argv(words: &[&str]) -> Vec<String> {
@@ -228,11 +231,12 @@ fn last_words(ran: &Ran) -> String {
     text.map(str::trim).filter(|line| !line.is_empty()).collect::<Vec<_>>().join("; ")
 }
 
-/// The last `count` lines of its journal since a moment.
-pub fn journal(manager: &Manager, unit: &str, at_ms: i64, count: u32) -> Vec<String> {
-    let since = format!("--since=@{}.{:03}", at_ms / 1000, at_ms % 1000);
-    let count = count.to_string();
-    let mut words: Vec<&str> = vec!["journalctl", "-q", "--no-pager", "-o", "cat", "-n", &count, &since];
+/// The last lines of its journal between two moments.
+pub fn journal(manager: &Manager, unit: &str, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
+    let moment = |word: &str, ms: i64| format!("--{word}=@{}.{:03}", ms / 1000, ms % 1000);
+    let (since, until) = (moment("since", since_ms), until_ms.map(|ms| moment("until", ms)));
+    let mut words: Vec<&str> = vec!["journalctl", "-q", "--no-pager", "-o", "cat", "-n", MOST_LINES, &since];
+    words.extend(until.as_deref());
     let (by_unit, about_unit, by_user_unit) =
         (format!("_SYSTEMD_UNIT={unit}"), format!("UNIT={unit}"), format!("_SYSTEMD_USER_UNIT={unit}"));
     match manager {
@@ -243,14 +247,9 @@ pub fn journal(manager: &Manager, unit: &str, at_ms: i64, count: u32) -> Vec<Str
     lines.lines().map(str::to_owned).collect()
 }
 
-pub fn log_since(manager: &Manager, unit: &str, at_ms: i64) -> Vec<String> {
-    let about_jobs = |line: &str| {
-        ["Starting ", "Started ", "Stopping ", "Stopped ", "Reloading ", "Reloaded "]
-            .iter()
-            .any(|word| line.starts_with(word))
-    };
-    let lines = journal(manager, unit, at_ms, 12);
-    let lines: Vec<String> =
-        lines.into_iter().filter(|line| !line.trim().is_empty() && !about_jobs(line)).collect();
-    lines[lines.len().saturating_sub(5)..].to_vec()
+/// Whether a line of the journal is only about what the service manager was asked to do.
+pub fn is_about_jobs(line: &str) -> bool {
+    ["Starting ", "Started ", "Stopping ", "Stopped ", "Reloading ", "Reloaded "]
+        .iter()
+        .any(|word| line.starts_with(word))
 }

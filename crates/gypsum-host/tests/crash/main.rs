@@ -97,6 +97,10 @@ fn plan(in_place: bool) -> Plan {
         checks_after: Vec::new(),
         baseline: Vec::new(),
         service_before: Some(Observation::only(ServiceState::Running)),
+        readings: Vec::new(),
+        readings_before: Vec::new(),
+        moved: Vec::new(),
+        draft: None,
     }
 }
 

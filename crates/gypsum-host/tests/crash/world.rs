@@ -53,10 +53,6 @@ impl World for FakeWorld<'_> {
         unreachable!("there are no chores here")
     }
 
-    fn log_since(&self, _service: &Service, _at_ms: i64) -> Vec<String> {
-        Vec::new()
-    }
-
     fn now_ms(&self) -> i64 {
         self.now_ms.fetch_add(1, Ordering::Relaxed)
     }

@@ -21,7 +21,8 @@ use std::path::PathBuf;
 #[command(after_help = "\
 Exit status: 0 kept and well, unchanged, well; 1 could not run, nothing touched; 2 wrong usage;
 3 refused by a check, nothing touched, or not well; 4 restored; 5 stuck, a person is needed;
-6 another change is in the way; 7 kept, but unwell as before or unproven.")]
+6 another change is in the way; 7 kept, but unwell as before or unproven;
+8 live, and carried to its end by a process of its own.")]
 pub struct Cli {
     /// What to do.
     #[command(subcommand)]

@@ -5,11 +5,12 @@ use crate::out::STRONG;
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, styled};
 use gypsum_core::happening::Happening;
+use gypsum_core::report::Report;
 use gypsum_core::secret::hide_value;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::profiles;
 use gypsum_host::run::Watch;
-use gypsum_host::state::Entry;
+use gypsum_host::state::{Entry, Way};
 use gypsum_host::trouble::Trouble;
 use similar::TextDiff;
 use std::fs;
@@ -37,7 +38,8 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
             context.out.line(&styled(STRONG, daemon));
         }
         for entry in &entries {
-            change_lines(entry.number, &when(entry), entry.report().as_ref(), entry.is_open(&RealDisk))
+            let way = entry.way(&RealDisk);
+            change_lines(entry.number, &when(entry), report_of(daemon, entry, &way).as_ref(), &way)
                 .iter()
                 .for_each(|line| context.out.line(line));
         }
@@ -59,12 +61,24 @@ fn when(entry: &Entry) -> String {
     local.unwrap_or_else(|| entry.name.clone())
 }
 
+/// The record, or as much of it as there is yet.
+fn report_of(daemon: &str, entry: &Entry, way: &Way) -> Option<Report> {
+    let so_far = || (*way != Way::Ended).then(|| entry.so_far(&RealDisk, Report::new(daemon)));
+    entry.report().or_else(so_far)
+}
+
 fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
-    let report = entry.report();
+    let way = entry.way(&RealDisk);
+    let report = report_of(daemon, entry, &way);
     serde_json::json!({
         "daemon": daemon,
         "change": entry.name,
         "number": entry.number,
+        "way": match way {
+            Way::Ended => "ended",
+            Way::GoesOn(_) => "goes on",
+            Way::CutOff => "cut off",
+        },
         "verdict": report.as_ref().and_then(|report| report.verdict),
         "who": report.as_ref().map(|report| report.who.clone()),
         "why": report.as_ref().and_then(|report| report.why.clone()),

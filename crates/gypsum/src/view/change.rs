@@ -114,18 +114,18 @@ impl ChangeView {
         }
     }
 
-    fn begin_waiting(&mut self, on: &str, usual_ms: Option<u64>) {
+    fn begin_waiting(&mut self, on: &str, usual_ms: Option<u64>, calm_ms: Option<u64>) {
         if self.out.quiet || self.out.json || self.replay {
             return;
         }
-        let usual = usual_ms.filter(|ms| *ms >= WORTH_SAYING_MS && !on.contains("calm"));
-        let on = match usual {
+        let long = |ms: &u64| *ms >= WORTH_SAYING_MS;
+        let on = match usual_ms.filter(long) {
             Some(ms) => format!("{on}, usually {} s", ms / 1000),
             None => on.to_owned(),
         };
         if !std::io::stderr().is_terminal() {
             // Where nothing moves, what takes its time is said once; the row that follows is its end.
-            if usual_ms.is_some_and(|ms| ms >= WORTH_SAYING_MS) {
+            if usual_ms.max(calm_ms).filter(long).is_some() {
                 self.out.aside(&format!("waiting for {on}"));
             }
             return;
@@ -223,20 +223,16 @@ impl Watch for ChangeView {
             }
             Happening::Checked { by } => self.row("checked", by),
             Happening::Baseline { health } => self.outcomes("before", health),
-            Happening::Planned { activation } if self.dry_run => self.row("would", activation),
-            Happening::Planned { activation } if activation.starts_with("nothing") => {
-                self.row("to do", activation)
-            }
+            Happening::Planned { activation, .. } if self.dry_run => self.row("would", activation),
+            Happening::Planned { activation, idle: true, .. } => self.row("to do", activation),
             // Who would be surprised by that is told before.
-            Happening::Planned { activation } if activation.contains(" is away for about ") => {
-                self.row("will", activation);
-            }
+            Happening::Planned { activation, away_ms: Some(_), .. } => self.row("will", activation),
             Happening::Planned { .. } | Happening::Replaced { .. } => {}
             Happening::BackedUp { change, folder } => {
                 self.change = Some(change.clone());
                 self.row("backup", folder);
             }
-            Happening::Waiting { on, usual_ms } => self.begin_waiting(on, *usual_ms),
+            Happening::Waiting { on, usual_ms, calm_ms } => self.begin_waiting(on, *usual_ms, *calm_ms),
             Happening::Logged { .. } => {}
             Happening::Activated { how, ok, said, ms, .. } | Happening::Beside { how, ok, said, ms } => {
                 let (label, what) = how.split_once(' ').unwrap_or((how, ""));

@@ -1,9 +1,10 @@
 //! Lists: columns, health outcomes, changes.
 
 use super::{styled, wrapped};
-use crate::out::{BAD, FAINT};
+use crate::out::{BAD, FAINT, STRONG};
 use gypsum_core::health::Outcome;
 use gypsum_core::report::Report;
+use gypsum_host::state::Way;
 
 /// Rows in columns; all but the last are as wide as their widest cell, up to a limit each.
 pub fn columns(rows: &[Vec<String>], limits: &[usize]) -> Vec<String> {
@@ -41,16 +42,24 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
 }
 
 /// One change in a list: number, time, verdict, who; under it why and what.
-pub fn change_lines(number: u32, when: &str, report: Option<&Report>, open: bool) -> Vec<String> {
+pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way) -> Vec<String> {
     let Some(report) = report else {
-        if !open {
-            return vec![format!("{number:>5}  {when}  ended before anything was live")];
-        }
-        return vec![format!("{number:>5}  {when}  {}", styled(BAD, "cut off: gypsum recover"))];
+        return vec![format!("{number:>5}  {when}  ended before anything was live")];
     };
-    let verdict = report.verdict.map_or("", |verdict| verdict.word());
-    let unwell = if report.well == Some(false) && verdict == "kept" { " (unwell)" } else { "" };
-    let mut lines = vec![format!("{number:>5}  {when}  {verdict:<9}{unwell} {}", report.who)];
+    let (word, style) = match way {
+        Way::Ended => (report.verdict.map_or("", |verdict| verdict.word()), None),
+        Way::GoesOn(_) => ("goes on", Some(STRONG)),
+        Way::CutOff => ("cut off", Some(BAD)),
+    };
+    let mark = format!("{word:<9}");
+    let mark = style.map_or(mark.clone(), |style| styled(style, &mark));
+    let unwell = if report.well == Some(false) && word == "kept" { " (unwell)" } else { "" };
+    let mut lines = vec![format!("{number:>5}  {when}  {mark}{unwell} {}", report.who)];
+    match way {
+        Way::Ended => {}
+        Way::GoesOn(holder) => lines.push(format!("       carried by {holder}")),
+        Way::CutOff => lines.push(format!("       gypsum recover {} brings it to a verdict", report.daemon)),
+    }
     for edit in &report.edits {
         // Alignment and the remark behind the value matter in the file, not here.
         let short = |line: &String| line.split_whitespace().collect::<Vec<_>>().join(" ");

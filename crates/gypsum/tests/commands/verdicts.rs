@@ -171,17 +171,74 @@ fn a_second_change_at_the_same_time_and_an_interrupt() {
     let recovering = gypsum(&host, &["recover", "departures"]);
     assert_eq!(status(&recovering), 6, "what is at work is not recovered: {}", said(&host, &recovering));
     // Ctrl-C while it is watched: the old configuration comes back.
-    std::process::Command::new("kill").args(["-INT", &first.id().to_string()]).status().unwrap();
+    kill("-INT", first.id());
     // Its steady time holds for the way back, too.
     let slow = Instant::now();
     while config(&host) != before && slow.elapsed() < Duration::from_secs(5) {
         std::thread::sleep(Duration::from_millis(5));
     }
     assert_eq!(config(&host), before);
+    // Without the one who typed, and then without the one who carries it: what was begun comes first.
     first.kill().unwrap();
     first.wait().unwrap();
     let third = gypsum(&host, &["change", "departures", "rows=6"]);
-    assert_eq!(status(&third), 6, "an open record refuses, too: {}", said(&host, &third));
+    assert!(said(&host, &third).contains("another change has"), "it goes on: {}", said(&host, &third));
+    kill("-KILL", holder(&said(&host, &third)));
+    let fourth = gypsum(&host, &["change", "departures", "rows=6"]);
+    assert_eq!(status(&fourth), 6, "an open record refuses, too: {}", said(&host, &fourth));
+}
+
+fn kill(signal: &str, process: u32) {
+    std::process::Command::new("kill").args([signal, &process.to_string()]).status().unwrap();
+}
+
+/// The process that has a change, as a second one is told.
+fn holder(said: &str) -> u32 {
+    let rest = said.split_once("process ").unwrap().1;
+    rest.chars().take_while(char::is_ascii_digit).collect::<String>().parse().unwrap()
+}
+
+#[test]
+fn a_change_survives_whichever_of_its_two_processes_is_killed() {
+    let host = host();
+    let slow = fs::read_to_string(host.profile()).unwrap().replace("steady = \"60ms\"", "steady = \"700ms\"");
+    fs::write(host.profile(), slow).unwrap();
+    let begin = |rows: &str| {
+        let before = config(&host);
+        let words = ["--json", "change", "departures", rows];
+        let first = command(&host, &words).stdout(std::process::Stdio::piped()).spawn().unwrap();
+        let begun = Instant::now();
+        while config(&host) == before && begun.elapsed() < Duration::from_secs(5) {
+            std::thread::sleep(Duration::from_millis(2));
+        }
+        let second = gypsum(&host, &["change", "departures", "rows=1"]);
+        (first, holder(&said(&host, &second)))
+    };
+    let last = || {
+        let list = json(&gypsum(&host, &["changes", "departures", "--json"]));
+        list["changes"].as_array().unwrap().last().unwrap().clone()
+    };
+
+    let (mut front, guardian) = begin("rows=5");
+    assert_ne!(front.id(), guardian, "the change is carried by another process");
+    front.kill().unwrap();
+    front.wait().unwrap();
+    let begun = Instant::now();
+    while last()["verdict"].is_null() && begun.elapsed() < Duration::from_secs(10) {
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    assert_eq!(last()["verdict"], "kept", "{:#}", last());
+    assert!(config(&host).contains("rows 5"));
+
+    let (front, guardian) = begin("rows=6");
+    kill("-KILL", guardian);
+    let ended = front.wait_with_output().unwrap();
+    let report = json(&ended);
+    assert_eq!(report["verdict"], "restored", "{report:#}");
+    assert_eq!(last()["verdict"], "restored");
+    assert!(config(&host).contains("rows 5"));
+    let third = gypsum(&host, &["change", "departures", "rows=7"]);
+    assert_eq!(status(&third), 0, "nothing is left locked: {}", said(&host, &third));
 }
 
 #[test]

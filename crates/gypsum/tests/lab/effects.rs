@@ -216,5 +216,5 @@ fn a_client_sees_what_was_changed_and_what_is_unwell_comes_back() {
     let only = std::env::var("GYPSUM_EFFECT").ok();
     let scenes: Vec<&Scene> =
         SCENES.iter().filter(|scene| only.as_deref().is_none_or(|only| scene.name == only)).collect();
-    side_by_side(&scenes, |scene| play(scene));
+    side_by_side(2, &scenes, |scene| play(scene));
 }

@@ -60,7 +60,14 @@ impl Drop for Lab {
 impl Lab {
     /// Runs a command in the host.
     pub fn run(&self, words: &[&str]) -> Output {
-        Command::new(script()).arg("in").arg(self.folder.path()).args(words).output().unwrap()
+        self.command(words).output().unwrap()
+    }
+
+    /// A command in the host, to be started.
+    pub fn command(&self, words: &[&str]) -> Command {
+        let mut command = Command::new(script());
+        command.arg("in").arg(self.folder.path()).args(words);
+        command
     }
 
     /// Runs a piece of shell in the host, which must succeed, and returns what it prints.
@@ -94,11 +101,11 @@ impl Lab {
     }
 }
 
-/// Plays all of them, two hosts side by side.
-pub fn side_by_side<T: Sync>(all: &[T], play: impl Fn(&T) + Sync) {
+/// Plays all of them, so many hosts side by side.
+pub fn side_by_side<T: Sync>(hosts: usize, all: &[T], play: impl Fn(&T) + Sync) {
     let next = AtomicUsize::new(0);
     std::thread::scope(|scope| {
-        for _ in 0..2 {
+        for _ in 0..hosts {
             scope.spawn(|| {
                 while let Some(one) = all.get(next.fetch_add(1, Ordering::Relaxed)) {
                     play(one);

@@ -1,78 +1,131 @@
-//! Killed at every stage, and recovered: the file is wholly old or wholly new, and the service runs on
-//! what the verdict says.
+//! Killed at every stage: the file is wholly old or wholly new, and the service runs on what the verdict says,
+//! whichever of the two processes it was, and where there is only one.
 
-use crate::host::PROGRAM;
+use crate::guardian::until;
+use crate::host::{Lab, PROGRAM};
 use crate::services::{answers, boards};
+use std::collections::BTreeMap;
+
+/// Who is killed.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Victim {
+    /// The only process: no guardian comes. What is open then is recovered.
+    Alone,
+    /// The one that was typed at: the guardian goes on, and what it had not got yet is recovered.
+    Front,
+    /// The guardian: the one that was typed at goes on.
+    Guardian,
+}
 
 /// Calls at which the kernel kills the program (at each time that it makes one, or at each third):
 /// what makes something durable, gives or takes a name, writes, or starts another program.
-const CALLS: [(&str, usize); 7] = [
-    ("fsync", 1),
-    ("renameat2", 1),
-    ("unlinkat", 1),
-    ("unlink", 1),
-    ("mkdir", 2),
-    ("write", 3),
-    ("clone3", 3),
+const CALLS: [(Victim, &str, usize); 15] = [
+    (Victim::Alone, "fsync", 1),
+    (Victim::Alone, "renameat2", 1),
+    (Victim::Alone, "unlinkat", 1),
+    (Victim::Alone, "unlink", 1),
+    (Victim::Alone, "mkdir", 2),
+    (Victim::Alone, "write", 3),
+    (Victim::Alone, "clone3", 3),
+    (Victim::Front, "fsync", 1),
+    (Victim::Front, "sendmsg", 1),
+    (Victim::Front, "write", 4),
+    (Victim::Guardian, "fsync", 1),
+    (Victim::Guardian, "renameat2", 1),
+    (Victim::Guardian, "unlink", 1),
+    (Victim::Guardian, "write", 4),
+    (Victim::Guardian, "clone3", 2),
 ];
 
+/// Stands before the real one and has the guardian killed as a file says.
+const WRAPPER: &str = r#"cat > /usr/local/sbin/systemd-run <<'END'
+#!/bin/bash
+for word; do
+  words+=("$word")
+  [[ $word != -- ]] || words+=($(cat /run/inject))
+done
+exec /usr/bin/systemd-run "${words[@]}"
+END
+chmod +x /usr/local/sbin/systemd-run"#;
+
 #[test]
-fn killed_at_every_stage_and_recovered() {
+fn killed_at_every_stage_and_brought_to_a_verdict() {
     if !std::path::Path::new("/usr/bin/strace").exists() {
         assert_ne!(std::env::var("GYPSUM_LAB").as_deref(), Ok("required"), "strace is not installed");
         crate::host::skipped("strace is not installed");
         return;
     }
     let Some(lab) = boards("restart", "50ms", "Type=exec") else { return };
+    lab.sh(WRAPPER);
     let old = lab.file("/etc/boards/boards.conf").0;
-    let new = old.replace("mode good", "mode better");
-    let (mut killed, mut verdicts) = (0, std::collections::BTreeMap::new());
-    let points = CALLS.iter().flat_map(|(call, step)| (1..200).step_by(*step).map(move |n| (*call, n)));
-    let mut done = "";
-    for (call, n) in points {
-        if call == done {
-            continue;
-        }
-        let (trace, inject) = (format!("trace={call}"), format!("inject={call}:signal=SIGKILL:when={n}"));
-        let strace = ["strace", "-qq", "-o", "/dev/null", "-e", &trace, "-e", &inject];
-        let words = [&strace[..], &[PROGRAM, "change", "boards", "mode=better"]].concat();
-        let ran = lab.run(&words);
-        if ran.status.success() {
-            // It made fewer such calls, and ended well.
-            done = call;
-            lab.gypsum(&["change", "boards", "mode=good"]);
-            continue;
-        }
-        killed += 1;
-        let live = lab.file("/etc/boards/boards.conf").0;
-        assert!(live == old || live == new, "killed at {call} {n}: torn: {live:?}");
-        let recovered = lab.run(&[PROGRAM, "recover", "boards"]);
-        let status = recovered.status.code().unwrap();
-        let said = String::from_utf8_lossy(&recovered.stdout).into_owned();
-        let live = lab.file("/etc/boards/boards.conf").0;
-        let verdict = match status {
-            0 if said.contains("no change to recover") => "nothing was begun",
-            0 => "kept",
-            1 => "dropped",
-            4 => "restored",
-            _ => panic!("killed at {call} {n}: status {status}: {said}"),
-        };
-        *verdicts.entry(verdict).or_insert(0) += 1;
-        let kept = verdict == "kept" || (verdict == "nothing was begun" && live == new);
-        assert_eq!(live, if kept { new.clone() } else { old.clone() }, "killed at {call} {n}: {verdict}");
-        let beside = lab.sh("ls -A /etc/boards");
-        assert_eq!(beside, "boards.conf", "killed at {call} {n}: {verdict}");
-        assert!(lab.is_active("boards"), "killed at {call} {n}: {verdict}");
-        let mode = if kept { "mode better" } else { "mode good" };
-        assert!(answers(&lab).contains(mode), "killed at {call} {n}: {verdict}: {}", answers(&lab));
-        if kept {
-            let (status, report) = lab.gypsum(&["change", "boards", "mode=good"]);
-            assert_eq!(status, 0, "killed at {call} {n}: {report:#}");
+    let mut verdicts = BTreeMap::new();
+    for (victim, call, step) in CALLS {
+        for n in (1..200).step_by(step) {
+            let place = format!("{victim:?} killed at {call} {n}");
+            let Some(verdict) = killed(&lab, victim, call, n, &old, &place) else { break };
+            *verdicts.entry((format!("{victim:?}"), verdict)).or_insert(0) += 1;
         }
     }
-    println!("killed {killed} times: {verdicts:?}");
-    assert!(killed > 20, "every stage was reached: {killed}, {verdicts:?}");
-    for verdict in ["kept", "dropped", "restored"] {
-        assert!(verdicts.contains_key(verdict), "{verdicts:?}");
+    println!("{verdicts:?}");
+    for (victim, wanted) in
+        [("Alone", "kept dropped restored"), ("Front", "kept dropped"), ("Guardian", "kept restored")]
+    {
+        for verdict in wanted.split(' ') {
+            assert!(verdicts.contains_key(&(victim.to_owned(), verdict)), "{victim} {verdict}: {verdicts:?}");
+        }
+    }
+}
+
+/// How it ended; none where it makes fewer such calls and was not killed.
+fn killed(lab: &Lab, victim: Victim, call: &str, n: usize, old: &str, place: &str) -> Option<&'static str> {
+    let new = old.replace("mode good", "mode better");
+    let kill =
+        format!("strace -qq -o /dev/null -e trace={call},bind -e inject={call}:signal=SIGKILL:when={n}");
+    let (before, inside) = match victim {
+        // Nobody can listen for a guardian then.
+        Victim::Alone => (format!("{kill} -e inject=bind:error=EADDRINUSE"), String::new()),
+        Victim::Front => (kill, String::new()),
+        Victim::Guardian => ("env".into(), kill),
+    };
+    lab.sh(&format!("echo '{inside}' > /run/inject"));
+    let mut words: Vec<&str> = before.split(' ').collect();
+    words.extend([PROGRAM, "change", "boards", "mode=better"]);
+    let ran = lab.run(&words);
+    let said = String::from_utf8_lossy(&ran.stdout).into_owned();
+    let unhurt = ran.status.success() && (victim != Victim::Guardian || !said.contains("was ended"));
+    let verdict = if unhurt || victim == Victim::Guardian {
+        status_word(ran.status.code(), &said)
+    } else {
+        let live = lab.file("/etc/boards/boards.conf").0;
+        assert!(live == old || live == new, "{place}: torn: {live:?}");
+        until(lab, 20, "! systemctl -q list-units --plain 'gypsum-boards-*' | grep -q service", &|| {
+            format!("{place}: the guardian hangs")
+        });
+        let recovered = lab.run(&[PROGRAM, "recover", "boards"]);
+        status_word(recovered.status.code(), &String::from_utf8_lossy(&recovered.stdout))
+    };
+    let verdict = verdict.unwrap_or_else(|status| panic!("{place}: status {status:?}: {said}"));
+    let live = lab.file("/etc/boards/boards.conf").0;
+    let kept = verdict == "kept" || (verdict == "nothing was begun" && live == new);
+    assert_eq!(live, if kept { new } else { old.to_owned() }, "{place}: {verdict}");
+    assert_eq!(lab.sh("ls -A /etc/boards"), "boards.conf", "{place}: {verdict}");
+    assert!(lab.is_active("boards"), "{place}: {verdict}");
+    let mode = if kept { "mode better" } else { "mode good" };
+    assert!(answers(lab).contains(mode), "{place}: {verdict}: {}", answers(lab));
+    if kept {
+        lab.sh("echo > /run/inject");
+        let (status, report) = lab.gypsum(&["change", "boards", "mode=good"]);
+        assert_eq!(status, 0, "{place}: {report:#}");
+    }
+    (!unhurt).then_some(if kept { "kept" } else { verdict })
+}
+
+fn status_word(status: Option<i32>, said: &str) -> Result<&'static str, Option<i32>> {
+    match status {
+        Some(0) if said.contains("no change to recover") => Ok("nothing was begun"),
+        Some(0) => Ok("kept"),
+        Some(1) => Ok("dropped"),
+        Some(4) => Ok("restored"),
+        status => Err(status),
     }
 }

@@ -6,6 +6,7 @@
 
 mod daemons;
 mod effects;
+mod guardian;
 mod host;
 mod keepers;
 mod kill;

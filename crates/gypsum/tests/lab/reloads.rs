@@ -95,5 +95,5 @@ END
 
 #[test]
 fn a_reload_that_says_it_went_well_and_did_not_is_put_back() {
-    side_by_side(&CASES, play);
+    side_by_side(2, &CASES, play);
 }

@@ -19,7 +19,7 @@ proof = { prints = ["/bin/cat", "/run/boards.loaded"] }
 http = "http://127.0.0.1:8571/"
 contains = "mode"
 limit = "300ms"
-patience = "1s"
+patience = "2s"
 "#;
 
 /// A lab with the daemon installed and running.
@@ -72,7 +72,7 @@ fn a_restart_that_goes_wrong_in_any_way_is_put_back() {
 #[test]
 fn one_that_needs_30_seconds_is_waited_for_and_one_that_ends_after_3_is_put_back() {
     let Some(lab) = boards("restart", "3500ms", "Type=exec") else { return };
-    lab.sh("sed -i 's/patience = \"1s\"/patience = \"45s\"/' /etc/gypsum/profiles/boards.toml");
+    lab.sh("sed -i 's/patience = \"2s\"/patience = \"45s\"/' /etc/gypsum/profiles/boards.toml");
     put_back(&lab, "quits", "it ran at first, and is failed now");
     let (status, report) = lab.gypsum(&["change", "boards", "mode=late"]);
     assert_eq!(status, 0, "{report:#}");

@@ -1,0 +1,90 @@
+//! How a guardian is started.
+//!
+//! What we believe (measured on systemd 252): a process that only left its session is killed with it where the
+//! host says `KillUserProcesses=yes`, by `loginctl terminate-session`, and with the service that it was started
+//! from; a transient unit survives all of these, and a restart of sshd. Started with `--service-type=exec`, it is
+//! known to run when `systemd-run` returns.
+
+use super::serve::ENTRY;
+use crate::children;
+use std::fs;
+use std::io;
+use std::os::unix::fs::MetadataExt;
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+/// How long the service manager may take to start it.
+const LIMIT: Duration = Duration::from_secs(5);
+
+/// Starts a guardian that will call at `socket`.
+pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
+    match unit_of(daemon, socket) {
+        Some(argv) => match children::run(&argv, LIMIT) {
+            Ok(ran) if ran.ok() => Ok(()),
+            Ok(ran) => {
+                tracing::debug!(said = ran.last_words(), "no transient unit");
+                detached(socket)
+            }
+            Err(error) => {
+                tracing::debug!(%error, "no transient unit");
+                detached(socket)
+            }
+        },
+        None => detached(socket),
+    }
+}
+
+/// The command that makes it a unit of its own; none where there is no service manager that could, or where it
+/// would not see the same host as we do.
+fn unit_of(daemon: &str, socket: &Path) -> Option<Vec<String>> {
+    let manager = Path::new("/run/systemd/system").is_dir() && rustix::process::geteuid().is_root();
+    let program = std::env::current_exe().ok().filter(|path| path.is_file())?;
+    if !manager || !sees_the_same_host() {
+        return None;
+    }
+    let plain = |c: char| if c.is_ascii_alphanumeric() { c } else { '-' };
+    let name: String = daemon.chars().map(plain).collect();
+    let mut argv = vec![
+        "systemd-run".to_owned(),
+        "--quiet".into(),
+        "--collect".into(),
+        "--service-type=exec".into(),
+        format!("--unit=gypsum-{name}-{}", std::process::id()),
+        format!("--description=gypsum: a change of {daemon}"),
+        // A daemon that is no unit may be started by it, and must not end with it.
+        "--property=KillMode=process".into(),
+        "--property=OOMScoreAdjust=-500".into(),
+    ];
+    if let Ok(folder) = std::env::current_dir() {
+        argv.push(format!("--working-directory={}", folder.display()));
+    }
+    for name in children::PASSED_ON {
+        argv.extend(std::env::var(name).ok().map(|value| format!("--setenv={name}={value}")));
+    }
+    argv.push("--".into());
+    argv.extend([program.to_str()?, ENTRY, socket.to_str()?].map(str::to_owned));
+    Some(argv)
+}
+
+/// Whether the first process sees our files, network and processes: not from inside a container or a private view.
+fn sees_the_same_host() -> bool {
+    let same_root = || {
+        let id = |path: &str| fs::metadata(path).map(|meta| (meta.dev(), meta.ino())).ok();
+        id("/") == id("/proc/1/root/")
+    };
+    let same = |kind: &str| {
+        let of = |pid: &str| fs::read_link(format!("/proc/{pid}/ns/{kind}")).ok();
+        of("self").is_some() && of("self") == of("1")
+    };
+    ["mnt", "net", "pid"].into_iter().all(same) && same_root()
+}
+
+/// A process in a session of its own (it leaves ours itself): no hang-up and no key reaches it.
+fn detached(socket: &Path) -> io::Result<()> {
+    let mut command = Command::new("/proc/self/exe");
+    command.arg0("gypsum").arg(ENTRY).arg(socket);
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+    command.spawn().map(drop)
+}

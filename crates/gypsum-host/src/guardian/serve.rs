@@ -1,0 +1,90 @@
+//! The guardian's own process.
+
+use super::line::{Line, Told};
+use crate::locks::Locks;
+use crate::run::{Finished, Watch, carry_staged};
+use crate::state::{Entry, State};
+use crate::world::RealWorld;
+use gypsum_core::happening::Happening;
+use std::fs::File;
+use std::io::{self, Write};
+use std::os::unix::net::UnixStream;
+use std::path::Path;
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::time::Duration;
+
+/// The first word of the own program's command line that means: be a guardian.
+pub const ENTRY: &str = "__guardian";
+/// How long the front may take to hear the end. One that is held up reads the record later.
+const LAST_WORDS: Duration = Duration::from_secs(5);
+
+/// Calls at the socket, takes the change over, and carries it to its verdict; the exit status of the process.
+pub fn serve(socket: &Path) -> u8 {
+    // Started by a service manager it leads a session already.
+    let _ = rustix::process::setsid();
+    // The front ended before it was needed.
+    let Ok(stream) = UnixStream::connect(socket) else { return 0 };
+    match carry(Line::over(stream)) {
+        Ok(()) => 0,
+        Err(error) => {
+            eprintln!("gypsum: the change could not be taken over: {error}");
+            1
+        }
+    }
+}
+
+fn carry(mut line: Line) -> io::Result<()> {
+    let Some((charge, locks)) = line.charge()? else { return Ok(()) };
+    let world = RealWorld::new()?;
+    let (speaker, way_out) = (line.speaker()?, world.way_out());
+    std::thread::spawn(move || {
+        if line.is_withdrawn() {
+            way_out.store(true, std::sync::atomic::Ordering::Relaxed);
+        }
+    });
+    let (tell, told) = channel();
+    let (done, heard) = channel();
+    std::thread::spawn(move || speak(speaker, &told, &done));
+
+    let files = locks.into_iter().map(File::from);
+    let locks = Locks::handed_over(charge.locks.into_iter().zip(files).collect(), &charge.holder);
+    let root = State::at(Some(&charge.state)).map_err(|trouble| io::Error::other(trouble.message))?;
+    let name = charge.folder.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
+    let entry = Entry { number: charge.number, name, folder: charge.folder };
+    let mut teller = Teller { tell };
+    let Finished { status, .. } =
+        carry_staged(&world, &root, &mut teller, entry, charge.plan, charge.report, charge.secrets);
+    // The next change need not wait for who watches this one.
+    drop(locks);
+    let _ = teller.tell.send(Told::Ended(status));
+    drop(teller);
+    let _ = heard.recv_timeout(LAST_WORDS);
+    Ok(())
+}
+
+/// Passes on what happened; somebody who does not listen never holds a change up.
+fn speak(mut line: UnixStream, told: &Receiver<Told>, done: &Sender<()>) {
+    for told in told {
+        let Ok(mut text) = serde_json::to_vec(&told) else { continue };
+        text.push(b'\n');
+        if line.write_all(&text).is_err() {
+            break;
+        }
+    }
+    let _ = done.send(());
+}
+
+struct Teller {
+    tell: Sender<Told>,
+}
+
+impl Watch for Teller {
+    fn saw(&mut self, happening: &Happening) {
+        if let Happening::Ended { standing, .. } = happening {
+            // For the journal of the host.
+            eprintln!("{standing}");
+        }
+        // Nobody listens any more: the record tells.
+        let _ = self.tell.send(Told::Saw(happening.clone()));
+    }
+}

@@ -1,0 +1,129 @@
+//! Handing the change over to a guardian, and watching it from here.
+
+use super::recover::last_record;
+use super::{Finished, Run, Watch};
+use crate::guardian::{Charge, Heard, Line, Told};
+use crate::state::{Entry, State};
+use crate::trouble::Trouble;
+use crate::world::World;
+use gypsum_core::change::{Change, Plan, Stage};
+use gypsum_core::happening::Happening;
+use gypsum_core::report::Report;
+
+/// The exit status that says: live, and carried on by its guardian.
+const GOES_ON: u8 = 8;
+
+/// Carries a change whose new files stand beside the old ones, in the process that it was handed over to. The
+/// caller holds the locks.
+pub fn carry_staged(
+    world: &dyn World,
+    state: &State,
+    watch: &mut dyn Watch,
+    entry: Entry,
+    plan: Plan,
+    report: Report,
+    secrets: Vec<String>,
+) -> Finished {
+    let mut run = Run::new(world, state, watch, &plan.daemon);
+    (run.entry, run.plan, run.report, run.secrets) = (Some(entry), Some(plan), report, secrets);
+    run.carry(Change::staged())
+}
+
+impl Run<'_> {
+    /// Hands the change over to the guardian that was started for it. None where there is none: then the change
+    /// goes on in this process, and that is said.
+    pub(super) fn hand_over(&mut self) -> Option<Line> {
+        let guardian = self.guardian.take()?;
+        match guardian.come().map_err(Trouble::from_io).and_then(|line| self.charge(line)) {
+            Ok(line) => Some(line),
+            Err(why) => {
+                let why = why.message;
+                let text = format!(
+                    "this change ends with this session: no process of its own was to be had ({why})"
+                );
+                self.emit(Happening::Noted { text });
+                None
+            }
+        }
+    }
+
+    fn charge(&mut self, mut line: Line) -> Result<Line, Trouble> {
+        let entry = self.entry.clone().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
+        let (state, plan) = (self.state.root().to_owned(), self.plan()?.clone());
+        let (report, secrets) = (self.report.clone(), self.secrets.clone());
+        let front = self.front()?;
+        let mine = std::mem::take(&mut front.locks).with(std::mem::take(&mut front.service_lock));
+        let charge = Charge {
+            state,
+            number: entry.number,
+            folder: entry.folder,
+            plan,
+            report,
+            secrets,
+            locks: mine.names(),
+            holder: front.holder.clone(),
+        };
+        let given = line.hand_over(&charge, &mine.files());
+        front.locks = mine;
+        given.map_err(Trouble::from_io)?;
+        Ok(line)
+    }
+
+    /// Draws what the guardian tells until it has ended.
+    pub(super) fn follow(mut self, mut line: Line) -> Finished {
+        loop {
+            match line.hear() {
+                Heard::Told(Told::Saw(happening)) => {
+                    self.watch.saw(&happening);
+                    self.report.take(&happening);
+                }
+                Heard::Told(Told::Ended(status)) => return self.leave(status),
+                Heard::End => return self.take_over(),
+                Heard::Nothing if self.world.is_sent_away() => {
+                    let daemon = &self.report.daemon;
+                    let text = format!("the change goes on by itself: gypsum changes {daemon}");
+                    self.watch.saw(&Happening::Noted { text });
+                    return self.leave(GOES_ON);
+                }
+                Heard::Nothing if self.world.interrupted() => line.withdraw(),
+                Heard::Nothing => {}
+            }
+        }
+    }
+
+    /// Leaves the locks to the guardian: it has let them go, is about to, or goes on.
+    fn leave(mut self, status: u8) -> Finished {
+        if let Ok(front) = self.front() {
+            std::mem::take(&mut front.locks).leave();
+        }
+        Finished { report: self.report, status }
+    }
+
+    /// The guardian is lost, and its locks are ours still: the change is brought to its verdict from here.
+    fn take_over(mut self) -> Finished {
+        let recorded = self.entry.as_ref().map(|entry| (last_record(self.world, entry), entry.report()));
+        let stage = match recorded {
+            // It ended, only the line did not.
+            Some((Ok((_, Stage::Closed(_))), Some(report))) => {
+                let status = report.status();
+                return Finished { report, status };
+            }
+            Some((Ok((plan, stage)), _)) => {
+                self.plan = Some(plan);
+                stage
+            }
+            // What it had to say cannot be read; what is known here is enough to put everything back.
+            Some((Err(_), _)) | None => Stage::Armed,
+        };
+        let cause = "the process that carried it was ended";
+        self.cause = Some(cause.into());
+        self.emit(Happening::Noted { text: format!("{cause}; this one goes on") });
+        self.carry(Change::resume(stage))
+    }
+}
+
+impl Trouble {
+    fn from_io(error: std::io::Error) -> Self {
+        Self::cannot(error.to_string())
+    }
+}
