@@ -18,6 +18,11 @@ pub struct CheckerRun {
 }
 
 impl CheckerRun {
+    /// A run that accepts what it reads and has nothing to say.
+    pub fn silent() -> Self {
+        Self { status: Some(0), timed_out: false, lines: Vec::new(), printed: Vec::new() }
+    }
+
     /// Whether it accepted what it read.
     pub fn accepts(&self) -> bool {
         self.status == Some(0)
@@ -82,21 +87,10 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
         let severity = if fault_word(line) { Severity::Fault } else { Severity::Warning };
         findings.push(located(Finding::new("checker", severity, said_by(command, line)), line, about));
     }
-    if !control.accepts() && proposal.accepts() && !about.lenient {
-        findings.push(mended(control, about));
-    }
     if !proposal.accepts() && !findings.iter().any(|finding| finding.severity == Severity::Fault) {
         findings.push(rejected(control, proposal, about));
     }
     findings
-}
-
-/// The present files were refused, and the proposal is not.
-fn mended(control: &CheckerRun, about: &Comparison<'_>) -> Finding {
-    let said = control.lines.iter().chain(&control.printed).next_back();
-    let said = said.map_or(String::new(), |line| format!(": {line}"));
-    let message = format!("{} refuses the files as they are now, and not this proposal{said}", about.command);
-    Finding::new("checker", Severity::Hint, message)
 }
 
 /// A line of a checker, with its name in front where it does not say that itself.

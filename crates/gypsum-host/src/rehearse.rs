@@ -41,10 +41,9 @@ pub struct Rehearsal {
 /// Runs the checker on the files as they are alone: all that it says.
 pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Trouble> {
     let stage = Stage::new(checker, &[], home)?;
-    let nothing = CheckerRun { status: Some(0), timed_out: false, lines: Vec::new(), printed: Vec::new() };
     let run = stage.run(false)?;
     let findings = match &run {
-        Ok(run) => compare(&nothing, run, &stage.comparison(&[], false)),
+        Ok(run) => compare(&CheckerRun::silent(), run, &stage.comparison(&[], false)),
         Err(why) => vec![unable(why)],
     };
     Ok(Rehearsal { findings, by: stage.by() })
@@ -88,7 +87,8 @@ pub fn ask(
     Ok(before?.zip(after?))
 }
 
-/// Runs the checker on the files as they are and on the proposal; `lenient` as in [`Comparison`].
+/// Runs the checker on the proposal and, where it has anything to say, on the files as they are, since only what is new
+/// counts; `lenient` as in [`Comparison`].
 pub fn rehearse(
     checker: &Checker,
     proposed: &[Proposed<'_>],
@@ -98,26 +98,25 @@ pub fn rehearse(
     let stage = Stage::new(checker, proposed, home)?;
     let shifts: Vec<(String, Vec<LineShift>)> =
         proposed.iter().map(|file| (file.real.display().to_string(), file.shifts.clone())).collect();
-    // Side by side: neither sees what the other does.
-    let (control, proposal) = std::thread::scope(|scope| {
-        let control = scope.spawn(|| stage.run(false));
-        let proposal = stage.run(true);
-        (control.join(), proposal)
-    });
-    let control =
-        control.map_err(|_| Trouble::cannot("the checker could not be run on the files as they are"))?;
-    let findings = match (control?, proposal?) {
-        (Ok(control), Ok(proposal)) => {
-            let mut findings = compare(&control, &proposal, &stage.comparison(&shifts, lenient));
-            for finding in &mut findings {
-                stage.name_live_file(finding, home);
-                quote_line(finding, proposed);
-            }
-            findings
-        }
-        (Err(why), _) | (_, Err(why)) => vec![unable(&why)],
+    let about = stage.comparison(&shifts, lenient);
+    let said = |findings| Ok(Rehearsal { findings, by: stage.by() });
+    let proposal = match stage.run(true)? {
+        Ok(proposal) => proposal,
+        Err(why) => return said(vec![unable(&why)]),
     };
-    Ok(Rehearsal { findings, by: stage.by() })
+    if compare(&CheckerRun::silent(), &proposal, &about).is_empty() {
+        return said(Vec::new());
+    }
+    let control = match stage.run(false)? {
+        Ok(control) => control,
+        Err(why) => return said(vec![unable(&why)]),
+    };
+    let mut findings = compare(&control, &proposal, &about);
+    for finding in &mut findings {
+        stage.name_live_file(finding, home);
+        quote_line(finding, proposed);
+    }
+    said(findings)
 }
 
 fn unable(why: &str) -> Finding {

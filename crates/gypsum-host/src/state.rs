@@ -125,7 +125,10 @@ impl State {
 
     /// The change of `daemon` that was begun and not brought to its end, if there is one.
     pub fn open_change(&self, disk: &dyn Disk, daemon: &str) -> Option<Entry> {
-        self.entries(daemon).into_iter().rev().find(|entry| entry.is_open(disk))
+        // While one is open no other begins: only the last that has a journal can be.
+        let with_journal = |entry: Entry| Some((entry.stage(disk)?, entry));
+        let (stage, entry) = self.entries(daemon).into_iter().rev().find_map(with_journal)?;
+        (!matches!(stage, Stage::Closed(_))).then_some(entry)
     }
 }
 
@@ -149,11 +152,6 @@ impl Entry {
     /// The last thing that its journal says; nothing where it ended before anything was live.
     pub fn stage(&self, disk: &dyn Disk) -> Option<Stage> {
         Journal::of(&self.folder).read(disk).ok()?.map(|(_, stage)| stage)
-    }
-
-    /// Whether it was begun and has no verdict.
-    pub fn is_open(&self, disk: &dyn Disk) -> bool {
-        self.stage(disk).is_some_and(|stage| !matches!(stage, Stage::Closed(_)))
     }
 
     /// How far it is.

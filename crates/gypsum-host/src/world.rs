@@ -60,11 +60,10 @@ pub trait World: Sync {
     }
     /// What came into a service's logs since it was told.
     fn log_text(&self, scene: &Scene) -> String {
-        let text = self.logged(scene);
         // A daemon that has its own logs says there what matters.
-        match scene.since_ms.filter(|_| text.is_empty()) {
+        match scene.since_ms.filter(|_| scene.service.log.is_empty()) {
             Some(since) => self.journal(&scene.service, since, None).join("\n"),
-            None => text,
+            None => self.logged(scene),
         }
     }
     /// Milliseconds since 1970.

@@ -2,7 +2,7 @@
 
 use super::line::{Line, Told};
 use crate::locks::Locks;
-use crate::run::{Finished, Watch, carry_staged};
+use crate::run::{Staged, Watch, carry_staged};
 use crate::state::{Entry, State};
 use crate::world::RealWorld;
 use gypsum_core::happening::Happening;
@@ -51,12 +51,13 @@ fn carry(mut line: Line) -> io::Result<()> {
     let root = State::at(Some(&charge.state)).map_err(|trouble| io::Error::other(trouble.message))?;
     let name = charge.folder.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
     let entry = Entry { number: charge.number, name, folder: charge.folder };
-    let mut teller = Teller { tell };
-    let Finished { status, .. } =
-        carry_staged(&world, &root, &mut teller, entry, charge.plan, charge.report, charge.secrets);
-    // The next change need not wait for who watches this one.
-    drop(locks);
-    let _ = teller.tell.send(Told::Ended(status));
+    let staged = Staged { entry, plan: charge.plan, report: charge.report, secrets: charge.secrets };
+    let (mut teller, last) = (Teller { tell: tell.clone() }, tell);
+    carry_staged(&world, &root, &mut teller, staged, |status| {
+        // The next change need not wait for who watches this one.
+        drop(locks);
+        let _ = last.send(Told::Ended(status));
+    });
     drop(teller);
     let _ = heard.recv_timeout(LAST_WORDS);
     Ok(())

@@ -89,16 +89,25 @@ impl Run<'_> {
     fn around(&mut self, part: Part, deed: Deed) -> Result<(), String> {
         let Some(plan) = self.plan.clone() else { return Ok(()) };
         let mut failed = None;
-        for neighbour in plan.neighbours.iter().filter(|neighbour| neighbour.part == part) {
+        let mut neighbours: Vec<_> =
+            plan.neighbours.iter().filter(|neighbour| neighbour.part == part).collect();
+        if part == Part::Watchdog && deed == Deed::Start {
+            // What was held last goes on first.
+            neighbours.reverse();
+        }
+        for neighbour in neighbours {
             let deed = match (part, neighbour.activation) {
                 (Part::Follower, Activation::None) => continue,
                 (Part::Follower, Activation::Reload) => Deed::Reload,
                 _ => deed,
             };
+            let before = (deed == Deed::Stop).then(|| self.world.observe(&neighbour.service));
             let acted = self.tell_beside(&neighbour.service, deed, &plan);
             // What its manager says of a stop is looked at: one that goes on would start the daemon meanwhile.
-            let goes_on = deed == Deed::Stop && self.world.observe(&neighbour.service).state.is_up();
-            if !acted || goes_on {
+            let deadline = self.deadline(Duration::from_millis(plan.limit_ms));
+            let gone = before.is_none_or(|before| self.is_gone(&before, deadline).is_ok());
+            let up = deed == Deed::Stop && self.world.observe(&neighbour.service).state.is_up();
+            if !acted || !gone || up {
                 failed = Some(format!("{} of {} failed", deed.word(), service::name_of(&neighbour.service)));
             }
         }

@@ -21,7 +21,7 @@ const MOST_LINES: usize = 40;
 /// So many of them are shown where something is wrong.
 const SHOWN_LINES: usize = 5;
 
-/// What there is to quote of the logs about a configuration that did not work.
+/// What there is to keep of the logs about a configuration.
 pub(super) struct Said {
     service: Service,
     since_ms: i64,
@@ -67,16 +67,8 @@ impl Run<'_> {
         if !acted.ok {
             return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
         }
-        let limit = limit_of(plan, Deed::Stop).as_millis();
-        let deadline = self.world.now_ms() + i64::try_from(limit).unwrap_or(i64::MAX);
-        let left = || before.main.iter().chain(&before.children).find(|process| service::is_alive(**process));
-        while let Some(process) = left() {
-            if self.world.now_ms() > deadline {
-                let pid = process.pid;
-                return Err(Trouble::cannot(format!("it was stopped, and its process {pid} is still there")));
-            }
-            self.world.sleep(Duration::from_millis(20));
-        }
+        let deadline = self.deadline(limit_of(plan, Deed::Stop));
+        self.is_gone(&before, deadline)?;
         // A child that was left behind would keep the port from the next one.
         let own = |check: &&Check| matches!(check.probe, Probe::Listens { .. });
         for check in plan.checks_before.iter().filter(own) {
@@ -86,6 +78,24 @@ impl Run<'_> {
                 }
                 self.world.sleep(Duration::from_millis(20));
             }
+        }
+        Ok(())
+    }
+
+    /// The moment at which so much time is up, in milliseconds since 1970.
+    pub(super) fn deadline(&self, limit: Duration) -> i64 {
+        self.world.now_ms().saturating_add(i64::try_from(limit.as_millis()).unwrap_or(i64::MAX))
+    }
+
+    /// Waits until no process is left of a service that was stopped.
+    pub(super) fn is_gone(&self, before: &Observation, deadline: i64) -> Result<(), Trouble> {
+        let left = || before.main.iter().chain(&before.children).find(|process| service::is_alive(**process));
+        while let Some(process) = left() {
+            if self.world.now_ms() > deadline {
+                let pid = process.pid;
+                return Err(Trouble::cannot(format!("it was stopped, and its process {pid} is still there")));
+            }
+            self.world.sleep(Duration::from_millis(20));
         }
         Ok(())
     }
@@ -166,8 +176,7 @@ impl Run<'_> {
         self.emit(Happening::Looked { health, judgement, back: false });
         let scene = self.scene.clone();
         self.read_again(&scene);
-        let lines = lines_of(&self.world.log_text(&scene));
-        self.record_log(&lines);
+        self.mark_log();
         Ok(Event::Looked(judgement))
     }
 
@@ -204,15 +213,8 @@ impl Run<'_> {
         look.carefully(&plan.baseline)
     }
 
-    /// Keeps what came into the logs meanwhile, whatever it is good for later.
-    fn record_log(&mut self, lines: &[String]) {
-        if !lines.is_empty() {
-            self.emit(Happening::Logged { lines: last(lines, MOST_LINES) });
-        }
-    }
-
-    /// Remembers up to where the logs are about the configuration that did not work. Its own files are read at once,
-    /// since they have no times; the journal can wait until the service is on its way up.
+    /// Remembers up to where the logs are about the new configuration. Its own files are read at once, since they have
+    /// no times; the journal can wait until nobody waits for us.
     fn mark_log(&mut self) {
         if let Some(since_ms) = self.scene.since_ms {
             let files = lines_of(&self.world.logged(&self.scene));
@@ -221,17 +223,31 @@ impl Run<'_> {
         }
     }
 
-    /// What the logs said of it: the last lines for the eye, more for the record.
+    /// Shows the last lines of what the logs said of a configuration that did not work, and keeps more for the record.
     fn quote_log(&mut self) {
         let Some(said) = self.said.take() else { return };
-        let mut lines = self.world.journal(&said.service, said.since_ms, Some(said.until_ms));
-        lines.retain(|line| service::is_telling(line));
-        let shown = [last(&lines, SHOWN_LINES), last(&said.files, SHOWN_LINES)].concat();
+        let journal = self.world.journal(&said.service, said.since_ms, Some(said.until_ms));
+        let telling: Vec<String> = journal.iter().filter(|line| service::is_telling(line)).cloned().collect();
+        let shown = [last(&telling, SHOWN_LINES), last(&said.files, SHOWN_LINES)].concat();
         if !shown.is_empty() {
             self.emit(Happening::Log { lines: shown });
         }
-        lines.extend(said.files);
-        self.record_log(&lines);
+        self.record_log(journal, said.files);
+    }
+
+    /// Keeps what the logs said meanwhile, whatever it is good for later.
+    pub(super) fn keep_log(&mut self) {
+        if let Some(said) = self.said.take() {
+            let journal = self.world.journal(&said.service, said.since_ms, Some(said.until_ms));
+            self.record_log(journal, said.files);
+        }
+    }
+
+    fn record_log(&mut self, mut lines: Vec<String>, files: Vec<String>) {
+        lines.extend(files);
+        if !lines.is_empty() {
+            self.emit(Happening::Logged { lines: last(&lines, MOST_LINES) });
+        }
     }
 
     pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {

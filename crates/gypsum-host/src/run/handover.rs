@@ -1,7 +1,7 @@
 //! Handing the change over to a guardian, and watching it from here.
 
 use super::recover::last_record;
-use super::{Finished, Run, Watch};
+use super::{Finished, Run, Watch, Way};
 use crate::guardian::{Charge, Heard, Line, Told};
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
@@ -13,20 +13,36 @@ use gypsum_core::report::Report;
 /// The exit status that says: live, and carried on by its guardian.
 const GOES_ON: u8 = 8;
 
-/// Carries a change whose new files stand beside the old ones, in the process that it was handed over to. The
-/// caller holds the locks.
+/// A change whose new files stand beside the old ones.
+#[derive(Clone, Debug)]
+pub struct Staged {
+    /// Its folder.
+    pub entry: Entry,
+    /// Its plan.
+    pub plan: Plan,
+    /// What is known of it so far.
+    pub report: Report,
+    /// Texts that are never shown.
+    pub secrets: Vec<String>,
+}
+
+/// Carries such a change in the process that it was handed over to, which holds the locks. `ended` gets the exit
+/// status; what is only for the record comes after it.
 pub fn carry_staged(
     world: &dyn World,
     state: &State,
     watch: &mut dyn Watch,
-    entry: Entry,
-    plan: Plan,
-    report: Report,
-    secrets: Vec<String>,
-) -> Finished {
-    let mut run = Run::new(world, state, watch, &plan.daemon);
-    (run.entry, run.plan, run.report, run.secrets) = (Some(entry), Some(plan), report, secrets);
-    run.carry(Change::staged())
+    staged: Staged,
+    ended: impl FnOnce(u8),
+) {
+    let mut run = Run::new(world, state, watch, &staged.plan.daemon);
+    (run.entry, run.plan) = (Some(staged.entry), Some(staged.plan));
+    (run.report, run.secrets) = (staged.report, staged.secrets);
+    // Nobody carries it further than this process: it has no guardian of its own.
+    if let Way::Ended(status) = run.through(Change::staged()) {
+        ended(status);
+    }
+    run.keep_log();
 }
 
 impl Run<'_> {

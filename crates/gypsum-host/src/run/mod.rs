@@ -20,13 +20,13 @@ mod values;
 
 pub use beside::{Beside, Companion};
 pub use front::{Job, Wish};
-pub use handover::carry_staged;
+pub use handover::{Staged, carry_staged};
 pub use ready::ready;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
 
 use crate::disk::Disk;
-use crate::guardian::Guardian;
+use crate::guardian::{Guardian, Line};
 use crate::journal::Journal;
 use crate::probe::Scene;
 use crate::state::{Entry, State};
@@ -54,6 +54,14 @@ pub struct Finished {
     pub report: Report,
     /// The exit status that it amounts to.
     pub status: u8,
+}
+
+/// Where a change went.
+enum Way {
+    /// To its end, which amounts to this exit status.
+    Ended(u8),
+    /// Into other hands.
+    HandedOver(Line),
 }
 
 /// A change on its way.
@@ -113,8 +121,18 @@ impl<'a> Run<'a> {
         run.carry(Change::open(dry_run))
     }
 
+    /// The change from here to its end, and what the logs said.
+    fn carry(mut self, change: Change) -> Finished {
+        let finished = match self.through(change) {
+            Way::Ended(status) => Finished { report: self.report.clone(), status },
+            Way::HandedOver(line) => return self.follow(line),
+        };
+        self.keep_log();
+        finished
+    }
+
     /// The loop.
-    fn carry(mut self, mut change: Change) -> Finished {
+    fn through(&mut self, mut change: Change) -> Way {
         while let Some(order) = change.order() {
             let recorded = self.record(&change);
             if order == Order::Arm
@@ -122,7 +140,7 @@ impl<'a> Run<'a> {
                 && !self.world.interrupted()
                 && let Some(line) = self.hand_over()
             {
-                return self.follow(line);
+                return Way::HandedOver(line);
             }
             let seen = match recorded {
                 // A journal that cannot be written stops a change before the first live byte, and
@@ -135,8 +153,7 @@ impl<'a> Run<'a> {
         }
         let status = self.trouble.as_ref().map(|trouble| trouble.kind.status());
         let early = matches!(self.report.verdict, Some(Verdict::Dropped | Verdict::Refused) | None);
-        let status = status.filter(|_| early).unwrap_or_else(|| self.report.status());
-        Finished { report: self.report, status }
+        Way::Ended(status.filter(|_| early).unwrap_or_else(|| self.report.status()))
     }
 
     fn record(&mut self, change: &Change) -> Result<(), Trouble> {

@@ -14,7 +14,7 @@ use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
 use std::time::{Duration, Instant};
 
-const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,Job,StateChangeTimestamp";
+const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,Job,StateChangeTimestamp";
 
 /// So many lines of a journal are read.
 const MOST_LINES: &str = "400";
@@ -168,7 +168,10 @@ fn seen(shown: &Shown) -> Observation {
         can_reload: get("CanReload") == "yes",
         since_ms: moment(get("StateChangeTimestamp")),
         callers: words("TriggeredBy"),
-        dependants: ["RequiredBy", "RequisiteOf", "BoundBy"].into_iter().flat_map(words).collect(),
+        dependants: ["RequiredBy", "RequisiteOf", "BoundBy", "ConsistsOf"]
+            .into_iter()
+            .flat_map(words)
+            .collect(),
         ..Observation::only(state_of(get("LoadState"), get("ActiveState"), get("SubState")))
     }
 }

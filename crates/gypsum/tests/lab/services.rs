@@ -62,7 +62,7 @@ fn put_back(lab: &Lab, mode: &str, why: &str) {
 #[test]
 fn a_restart_that_goes_wrong_in_any_way_is_put_back() {
     let Some(lab) = boards("restart", "1500ms", "Type=exec") else { return };
-    put_back(&lab, "fails", "failed");
+    put_back(&lab, "fails", "cannot work like that");
     put_back(&lab, "dies", "it ran at first, and is failed now");
     put_back(&lab, "silent", "no answer within 300 ms");
     let (status, report) = lab.gypsum(&["change", "boards", "mode=good", "note=x"]);
@@ -89,13 +89,14 @@ fn a_watchdog_is_held_while_the_daemon_is_down_and_what_a_stop_took_along_is_sta
 ExecStart=/bin/sh -c 'while :; do grep -q \"mode good\" /etc/boards/boards.conf && systemctl start boards; sleep 0.05; done'
 END
          printf '[Unit]\\nRequires=boards.service\\nAfter=boards.service\\n[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/system/boards-screen.service
-         systemctl daemon-reload; systemctl start boards-watch boards-screen",
+         printf '[Unit]\\nPartOf=boards.service\\n[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/system/boards-voice.service
+         systemctl daemon-reload; systemctl start boards-watch boards-screen boards-voice",
     );
     for (mode, wanted) in [("better", 0), ("fails", 4)] {
         let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
         assert_eq!(status, wanted, "{mode}: {report:#}");
         let up = |unit: &str| assert!(lab.is_active(unit), "{unit} after {mode}: {report:#}");
-        ["boards", "boards-watch", "boards-screen"].into_iter().for_each(up);
+        ["boards", "boards-watch", "boards-screen", "boards-voice"].into_iter().for_each(up);
         let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl");
         let order = ["stop boards-watch", "stop boards.service", "start boards-screen", "start boards-watch"];
         let places: Vec<Option<usize>> =

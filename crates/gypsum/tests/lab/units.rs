@@ -53,3 +53,29 @@ fn a_drop_in_of_a_unit_says_what_its_manager_understands() {
     assert_eq!(ran.status.code(), Some(7), "{ran:?}");
     assert_eq!(lab.sh("ls -d /etc/systemd/system/ssh.service.d 2>/dev/null || echo gone"), "gone");
 }
+
+#[test]
+fn an_old_drop_in_that_comes_back_is_taken_up_whatever_its_time_says() {
+    let Some(lab) = boot(&[]) else { return };
+    let file = "/etc/systemd/system/tides.service.d/50-quay.conf";
+    // Older than anything that systemd has read: it sees no need to read it again.
+    lab.sh(&format!(
+        "printf '[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/system/tides.service
+         mkdir -p /etc/systemd/system/tides.service.d; printf '[Service]\\nNice=3\\n' > {file}; touch -d 2020-01-01 {file}
+         systemctl daemon-reload; systemctl start tides"
+    ));
+    let niceness = "ps -o ni= -p $(systemctl show -P MainPID tides) | tr -d ' '";
+    let change = |edits: &[&str]| {
+        let words = [&["change", "unit:tides", "--in", file, "--steady", "1s"], edits].concat();
+        lab.gypsum(&words)
+    };
+    let (status, report) = change(&["Service..Nice=5", "Service..ExecStartPost=/bin/false"]);
+    assert_eq!(status, 4, "{report:#}");
+    assert_eq!(lab.sh(&format!("stat -c %Y {file}")), "1577836800");
+    assert_eq!(lab.sh(niceness), "3");
+    assert_eq!(lab.sh("systemctl show -P NeedDaemonReload tides"), "no");
+    assert!(lab.is_active("tides"));
+    let (status, report) = change(&["Service..Nice=5", "--expect", "niceness=5"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert_eq!(lab.sh(niceness), "5");
+}
