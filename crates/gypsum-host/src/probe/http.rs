@@ -16,7 +16,13 @@ const MOST_BODY: u64 = 1 << 20;
 const MOST_REDIRECTS: u32 = 5;
 
 pub fn probe(http: &Http, limit: Duration) -> Result<String, String> {
-    let mut answer = ask(http, limit)?;
+    let mut answer = match ask(http, limit) {
+        Ok(answer) => answer,
+        Err(Silence::Tunnel(status)) if http.status == Some(status) => {
+            return Ok(format!("the proxy answered {status}"));
+        }
+        Err(silence) => return Err(silence.into()),
+    };
     let got = answer.status().as_u16();
     let wanted = http.status.map_or((200..400).contains(&got), |wanted| wanted == got);
     let (body, broke) = body_of(&mut answer);
@@ -87,7 +93,30 @@ fn has_header(answer: &Response<Body>, header: &str) -> Result<(), String> {
     Err(format!("{name} is {}, expected {value}", found.join(", ")))
 }
 
-fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, String> {
+/// Why there is no answer.
+enum Silence {
+    /// The proxy makes no tunnel, and says so with this status.
+    Tunnel(u16),
+    /// In words.
+    Other(String),
+}
+
+impl From<String> for Silence {
+    fn from(why: String) -> Self {
+        Self::Other(why)
+    }
+}
+
+impl From<Silence> for String {
+    fn from(silence: Silence) -> Self {
+        match silence {
+            Silence::Tunnel(status) => format!("the proxy answered {status}, and lets nobody through"),
+            Silence::Other(why) => why,
+        }
+    }
+}
+
+fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, Silence> {
     let redirects = if http.follow { MOST_REDIRECTS } else { 0 };
     let config = Agent::config_builder()
         .timeout_global(Some(limit))
@@ -160,12 +189,18 @@ impl Resolver for Fixed {
     }
 }
 
-fn in_words(error: &ureq::Error, limit: Duration) -> String {
-    match error {
+fn in_words(error: &ureq::Error, limit: Duration) -> Silence {
+    let words = match error {
+        // The library has the status only in its words: "proxy server responded 407/407".
+        ureq::Error::ConnectProxyFailed(why) => {
+            let status = why.rsplit('/').next().and_then(|status| status.trim().parse().ok());
+            return status.map_or_else(|| Silence::Other(why.clone()), Silence::Tunnel);
+        }
         ureq::Error::Timeout(_) => format!("no answer within {} ms", limit.as_millis()),
         ureq::Error::Io(error) => crate::trouble::plain(error),
         ureq::Error::ConnectionFailed => "connection refused".into(),
         ureq::Error::HostNotFound => "its name has no address".into(),
         error => error.to_string(),
-    }
+    };
+    Silence::Other(words)
 }
