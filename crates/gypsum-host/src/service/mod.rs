@@ -1,6 +1,7 @@
 //! Services: what keeps a daemon running, one file a manager. Telling reports; looking judges.
 
 mod openrc;
+mod output;
 mod plain;
 mod proc;
 mod runit;
@@ -132,7 +133,12 @@ pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
         let message = format!("{} knows no service {names}", keeper.title());
         return Err(Trouble::cannot(message).mend("its profile may name the keeper: keeper = \"runit\""));
     };
-    let found = Service { unit: vec![name], keeper: Some(keeper), ..service.clone() };
+    let log = match keeper {
+        _ if !service.log.is_empty() => service.log.clone(),
+        Keeper::Runit => output::of_runit(Path::new(&name)),
+        _ => output::of_script(&name),
+    };
+    let found = Service { unit: vec![name], keeper: Some(keeper), log, ..service.clone() };
     let seen = look(&found);
     Ok((found, seen))
 }

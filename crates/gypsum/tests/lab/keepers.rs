@@ -107,9 +107,14 @@ END
 #[test]
 fn runit() {
     let script = "rm -rf /etc/service; mkdir -p /etc/service/boards
-        printf '#!/bin/sh\\nexec /usr/bin/perl /usr/local/lib/boards.pl 2>&1\\n' > /etc/service/boards/run; chmod +x /etc/service/boards/run
+        printf '#!/bin/sh\\nexec /usr/bin/perl /usr/local/lib/boards.pl 2>&1\\n' > /etc/service/boards/run; 
+        mkdir -p /etc/service/boards/log/main; printf '#!/bin/sh\nexec svlogd -tt ./main\n' > /etc/service/boards/log/run
+        chmod +x /etc/service/boards/run /etc/service/boards/log/run
         (setsid runsvdir /etc/service >/dev/null 2>&1 &); sleep 1.5";
     let needs = ["/usr/bin/perl", "/usr/bin/curl", "/usr/bin/runsvdir"];
     let Some(lab) = without_systemd(&needs, script) else { return };
     goes_through(&lab, "runit");
+    // What it wrote when it could not start, from the file of its own logger.
+    let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | sed -n 2p)events.jsonl");
+    assert!(events.contains("cannot work like that"), "{events}");
 }

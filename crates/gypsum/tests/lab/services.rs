@@ -185,3 +185,35 @@ fn under_a_socket_unit_it_is_restarted_and_nobody_is_locked_out() {
         lab.sh(answers);
     }
 }
+
+#[test]
+fn under_a_users_manager_a_crash_loop_is_put_back_and_what_a_stop_took_along_is_started() {
+    let Some(lab) = boards("stop-first", "1500ms", "Type=exec") else { return };
+    lab.sh(
+        "systemctl stop boards; rm /etc/systemd/system/boards.service; rm -f /run/nologin
+         sed -i 's/^unit = .*/&\\nuser = true/' /etc/gypsum/profiles/boards.toml
+         cat > /etc/systemd/user/boards.service <<'END'
+[Unit]
+StartLimitBurst=4
+StartLimitIntervalSec=60
+[Service]
+Type=exec
+Restart=always
+RestartSec=100ms
+ExecStart=/usr/bin/perl /usr/local/lib/boards.pl
+END
+         printf '[Unit]\\nPartOf=boards.service\\n[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/user/boards-screen.service
+         useradd -u 1600 -m ida; systemctl daemon-reload; systemctl start user@1600
+         runuser -u ida -- env XDG_RUNTIME_DIR=/run/user/1600 systemctl --user start boards boards-screen; sleep 0.3",
+    );
+    let up = || {
+        lab.sh("runuser -u ida -- env XDG_RUNTIME_DIR=/run/user/1600 systemctl --user is-active boards boards-screen")
+    };
+    assert_eq!(up(), "active\nactive");
+    for (mode, wanted) in [("loops", 4), ("fails", 4), ("better", 0), ("best", 0)] {
+        let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
+        assert_eq!(status, wanted, "{mode}: {report:#}");
+        assert_eq!(up(), "active\nactive", "{mode}: {report:#}");
+    }
+    assert!(answers(&lab).contains("mode best"));
+}
