@@ -47,7 +47,24 @@ const LET_GO_MS: i64 = 1_000;
 /// How often a service is looked at while it must stay well.
 const PULSE: Duration = Duration::from_millis(100);
 
-impl Look<'_> {
+impl<'a> Look<'a> {
+    /// How these checks are now, of a service that was told nothing.
+    pub fn at(world: &'a dyn World, service: &'a Service, checks: &'a [Check], scene: &'a Scene) -> Self {
+        Self {
+            world,
+            service,
+            checks,
+            scene,
+            before: None,
+            last: None,
+            activation: Activation::None,
+            steady: Duration::ZERO,
+            limit: Duration::ZERO,
+            noted: Mutex::default(),
+            interruptible: true,
+        }
+    }
+
     /// One try of each check, side by side, without patience: how it is now, and how the service is.
     pub fn once(&self) -> (Vec<Outcome>, Option<Observation>) {
         std::thread::scope(|scope| {

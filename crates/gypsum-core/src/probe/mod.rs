@@ -6,7 +6,7 @@ mod sentence;
 mod written;
 
 pub use expect::{Expect, same_value};
-pub use fact::Fact;
+pub use fact::{Fact, option_of};
 pub use sentence::{BadWords, parse_check, parse_source};
 pub(crate) use written::{checks, source};
 

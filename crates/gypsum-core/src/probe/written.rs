@@ -254,11 +254,12 @@ impl Written {
             "process" => {
                 let word = text(self.process);
                 let fact = Fact::named(&word).ok_or_else(|| {
-                    let known = Fact::ALL.map(Fact::word);
+                    let known = Fact::ALL;
+                    let known = known.each_ref().map(Fact::word);
                     let near = nearest(&word, known);
                     let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
                     format!(
-                        "nothing called {word:?} is known of a process: {near}There are {}",
+                        "nothing called {word:?} is known of a process: {near}There are {}, and options such as -Xmx",
                         known.join(", ")
                     )
                 })?;

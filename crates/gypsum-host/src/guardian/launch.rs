@@ -53,9 +53,8 @@ fn unit_of(daemon: &str, socket: &Path) -> Option<Vec<String>> {
         "--service-type=exec".into(),
         format!("--unit=gypsum-{name}-{}", std::process::id()),
         format!("--description=gypsum: a change of {daemon}"),
-        // A daemon that is no unit may be started by it, and must not end with it.
+        // A daemon that is no unit may be started by it: it must not end with it, and gets all that is set here.
         "--property=KillMode=process".into(),
-        "--property=OOMScoreAdjust=-500".into(),
     ];
     if let Ok(folder) = std::env::current_dir() {
         argv.push(format!("--working-directory={}", folder.display()));

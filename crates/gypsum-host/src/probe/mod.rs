@@ -68,7 +68,7 @@ fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String>
         Probe::Dns(dns) => dns::probe(dns, limit),
         Probe::Ssh(ssh) => ssh::probe(ssh, limit),
         Probe::Process { fact, expect } => {
-            process::look(*fact, scene).and_then(|seen| expect.judge(fact.words(), &seen))
+            process::look(fact, scene).and_then(|seen| expect.judge(&fact.words(), &seen))
         }
         Probe::Log { file, expect } => log::probe(file.as_deref(), expect, scene),
         Probe::File(file) => file::probe(file),
@@ -79,7 +79,7 @@ fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String>
 /// The value that a reading shows.
 pub fn read(source: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
     match source {
-        Probe::Process { fact, .. } => process::look(*fact, scene),
+        Probe::Process { fact, .. } => process::look(fact, scene),
         Probe::Command { run, .. } => command::value(run, limit),
         Probe::Http(http) => http::body(http, limit),
         other => look(other, scene, limit),

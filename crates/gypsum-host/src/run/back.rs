@@ -198,17 +198,12 @@ impl Run<'_> {
             calm_ms: Some(plan.steady_ms).filter(|ms| *ms > 0),
         });
         let look = Look {
-            world: self.world,
-            service: &plan.service,
-            checks,
             before: self.told.as_ref(),
-            last: None,
-            noted: std::sync::Mutex::default(),
             activation,
             steady: calm,
-            scene: &self.scene,
             limit: Duration::from_millis(plan.limit_ms),
             interruptible,
+            ..Look::at(self.world, &plan.service, checks, &self.scene)
         };
         look.carefully(&plan.baseline)
     }

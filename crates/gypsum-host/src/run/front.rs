@@ -257,19 +257,8 @@ impl Run<'_> {
         let musts = values.filled(&front.job.musts)?;
         let seen = Some(front.found.clone());
         let scene = Scene { service: front.service.clone(), seen, ..Scene::default() };
-        let look = Look {
-            world,
-            service: &front.service,
-            checks: &checks_before,
-            before: None,
-            last: Some(&front.found),
-            noted: std::sync::Mutex::default(),
-            activation: Activation::None,
-            steady: Duration::ZERO,
-            scene: &scene,
-            limit: Duration::ZERO,
-            interruptible: true,
-        };
+        let look =
+            Look { last: Some(&front.found), ..Look::at(world, &front.service, &checks_before, &scene) };
         let readings = front.readings()?;
         let ((mut baseline, observed), seen) = std::thread::scope(|scope| {
             let reading = scope.spawn(|| look_at(world, &readings, &scene));

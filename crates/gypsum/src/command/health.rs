@@ -4,7 +4,6 @@ use super::{Context, world};
 use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
 use crate::view::outcome_line;
-use gypsum_core::profile::Activation;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::look::Look;
@@ -12,7 +11,6 @@ use gypsum_host::probe::Scene;
 use gypsum_host::run::Values;
 use gypsum_host::trouble::Trouble;
 use gypsum_host::{files, service};
-use std::time::Duration;
 
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
@@ -29,20 +27,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     }
     let world = world()?;
     let scene = Scene { service: unit.clone(), ..Scene::default() };
-    let look = Look {
-        world: &world,
-        service: &unit,
-        checks: &checks,
-        before: None,
-        last: None,
-        noted: std::sync::Mutex::default(),
-        activation: Activation::None,
-        steady: Duration::ZERO,
-        scene: &scene,
-        limit: Duration::ZERO,
-        interruptible: true,
-    };
-    let (health, _) = look.once();
+    let (health, _) = Look::at(&world, &unit, &checks, &scene).once();
     let well = health.iter().all(|outcome| outcome.well);
     let status = if well { 0 } else { 3 };
     if context.out.json {

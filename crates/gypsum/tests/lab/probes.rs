@@ -4,7 +4,7 @@ use crate::guardian::until;
 use crate::services::boards;
 
 /// A sentence, whether it holds, and what is said.
-const TABLE: [(&str, bool, &str); 37] = [
+const TABLE: [(&str, bool, &str); 39] = [
     ("8571", true, "accepts connections"),
     ("tcp 127.0.0.1:9", false, "connection refused"),
     ("tcp 127.0.0.1:9 refused", true, "as expected"),
@@ -37,6 +37,8 @@ const TABLE: [(&str, bool, &str); 37] = [
     ("process open-files-limit at-least 4k", true, "its limit of open files is 5000"),
     ("process memory at-most 1k", false, "expected at most 1k"),
     ("process oom-score is 0", true, "is 0"),
+    ("process -Xss is 512k", true, "its option -Xss is 512k"),
+    ("process -Xmx is 512m", false, "-Xmx is not among its options"),
     ("file /etc/boards/boards.conf owner root contains mode", true, "contains"),
     ("file /etc/boards/boards.conf mode 0600", false, "has mode 0644, expected 0600"),
     ("file /etc/boards/none absent", true, "as expected"),

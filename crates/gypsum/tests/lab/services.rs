@@ -32,7 +32,7 @@ pub fn boards(activation: &str, steady: &str, unit_lines: &str) -> Option<Lab> {
          cat > /etc/gypsum/profiles/boards.toml <<'END'\n{profile}END
          cat > /etc/systemd/system/boards.service <<'END'
 [Service]
-ExecStart=/usr/bin/perl /usr/local/lib/boards.pl
+ExecStart=/usr/bin/perl /usr/local/lib/boards.pl --quay=north -Xss512k
 ExecReload=/bin/kill -HUP $MAINPID
 {unit_lines}
 END
