@@ -53,7 +53,7 @@ fn carry(mut line: Line) -> io::Result<()> {
     let entry = Entry { number: charge.number, name, folder: charge.folder };
     let staged = Staged { entry, plan: charge.plan, report: charge.report, secrets: charge.secrets };
     let (mut teller, last) = (Teller { tell: tell.clone() }, tell);
-    carry_staged(&world, &root, &mut teller, staged, |status| {
+    carry_staged(&world, &root, &mut teller, staged, move |status| {
         // The next change need not wait for who watches this one.
         drop(locks);
         let _ = last.send(Told::Ended(status));

@@ -87,11 +87,25 @@ const CASES: &[Case] = &[
         lives: false,
     },
     Case {
+        name: "the scope of the session is stopped",
+        setup: "true",
+        from: From::Ssh("root"),
+        event: "systemctl stop $(systemctl list-units --plain --no-legend 'session-*.scope' | awk '{print $1; exit}')",
+        lives: false,
+    },
+    Case {
         name: "the user is thrown out",
         setup: "true",
         from: From::Ssh("ida"),
         event: "loginctl terminate-user ida",
         lives: false,
+    },
+    Case {
+        name: "sshd without sessions of its own leaves its children",
+        setup: "sed -i 's/^#\\?UsePAM.*/UsePAM no/' /etc/ssh/sshd_config",
+        from: From::Ssh("root"),
+        event: "systemctl restart ssh",
+        lives: true,
     },
     Case {
         name: "sshd without sessions of its own takes all with it",

@@ -217,3 +217,19 @@ END
     }
     assert!(answers(&lab).contains("mode best"));
 }
+
+#[test]
+fn a_reload_that_hangs_is_given_up_at_its_own_limit_and_put_back() {
+    let lines = "Type=exec\nExecReload=\nExecReload=/bin/sh -c 'grep -q \"mode hangs\" /etc/boards/boards.conf && sleep 600; kill -HUP $MAINPID'";
+    let Some(lab) = boards("reload", "300ms", lines) else { return };
+    lab.sh(
+        "sed -i 's/^activation = .*/&\\nlimits = { reload = \"1s\" }/' /etc/gypsum/profiles/boards.toml; systemctl daemon-reload",
+    );
+    put_back(&lab, "hangs", "did not end within 1s");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=better"]);
+    assert_eq!(
+        (status, report["activation"]["how"].as_str()),
+        (0, Some("reload boards.service")),
+        "{report:#}"
+    );
+}
