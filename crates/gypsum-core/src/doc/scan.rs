@@ -88,6 +88,12 @@ pub fn ours_or_opaque(text: &[u8], dialect: &Dialect, named: bool) -> Kind {
     }
 }
 
+/// Reads statements of a line each, and blocks that are closed by a mark.
+pub fn nested(source: &[u8], dialect: &Dialect, kind_of: impl Fn(&[u8], &Dialect) -> Kind) -> Tree {
+    let kind_of = |text: &[u8], _| kind_of(text, dialect);
+    Lines { kind_of, extend: backslash(dialect), nested: true }.read(source)
+}
+
 /// The usual extent of a logical line: on behind a backslash at its end, where the dialect has that.
 pub fn backslash(dialect: &Dialect) -> impl Fn(&[u8], usize, usize, Kind) -> usize + '_ {
     |source, start, end, kind| {

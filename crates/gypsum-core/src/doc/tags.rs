@@ -1,12 +1,11 @@
 //! `tags`: `<Name args>` … `</Name>`, `Name args`, a backslash at the end continues a line.
 
-use super::scan::{Lines, backslash, trim};
+use super::scan::{nested, trim};
 use super::{Dialect, Kind, Parts, Pieces, Tree, keyword};
 use crate::text::Span;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: true }
-        .read(source)
+    nested(source, dialect, kind_of)
 }
 
 /// The kind of a line that begins with `text`.

@@ -2,17 +2,9 @@
 //! their manager says so.
 
 use crate::host::{Lab, boot};
+use crate::services::HEAD;
 
-const PROFILE: &str = r#"
-daemon = "boards"
-title = "a daemon that behaves as it is told"
-[files]
-read = ["/etc/boards/boards.conf"]
-home = "/etc/boards/boards.conf"
-format = "keyword"
-[service]
-unit = ["boards.service"]
-pid-file = "/run/boards.pid"
+const PROFILE: &str = r#"pid-file = "/run/boards.pid"
 activation = "restart"
 limit = "10s"
 steady = "1500ms"
@@ -30,7 +22,7 @@ fn without_systemd(needs: &[&str], more: &str) -> Option<Lab> {
         "mount -t tmpfs tmpfs /run/systemd
          mkdir -p /etc/boards /etc/gypsum/profiles
          printf 'mode good\\n' > /etc/boards/boards.conf
-         cat > /etc/gypsum/profiles/boards.toml <<'END'\n{PROFILE}END
+         cat > /etc/gypsum/profiles/boards.toml <<'END'\n{HEAD}{PROFILE}END
          {more}"
     ));
     Some(lab)

@@ -2,7 +2,8 @@
 
 use crate::host::{Lab, boot};
 
-const PROFILE: &str = r#"
+/// How a profile of the boards begins.
+pub const HEAD: &str = r#"
 daemon = "boards"
 title = "a daemon that behaves as it is told"
 [files]
@@ -11,7 +12,9 @@ home = "/etc/boards/boards.conf"
 format = "keyword"
 [service]
 unit = ["boards.service"]
-activation = "ACTIVATION"
+"#;
+
+const PROFILE: &str = r#"activation = "ACTIVATION"
 limit = "10s"
 steady = "STEADY"
 proof = { prints = ["/bin/cat", "/run/boards.loaded"] }
@@ -25,7 +28,7 @@ patience = "2s"
 /// A lab with the daemon installed and running.
 pub fn boards(activation: &str, steady: &str, unit_lines: &str) -> Option<Lab> {
     let lab = boot(&["/usr/bin/perl"])?;
-    let profile = PROFILE.replace("ACTIVATION", activation).replace("STEADY", steady);
+    let profile = HEAD.to_owned() + &PROFILE.replace("ACTIVATION", activation).replace("STEADY", steady);
     lab.sh(&format!(
         "mkdir -p /etc/boards /etc/gypsum/profiles
          printf '# how it behaves\\nmode good\\n' > /etc/boards/boards.conf
