@@ -167,16 +167,17 @@ impl Run<'_> {
             return Ok(Event::Interrupted);
         }
         if judgement == Judgement::Worse {
-            // Nothing more is looked at: until the old files are back, the service is away.
             self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
-            self.emit(Happening::Looked { health, judgement, back: false });
-            return Ok(Event::Looked(judgement));
+        } else {
+            self.rouse();
         }
-        self.rouse();
         self.emit(Happening::Looked { health, judgement, back: false });
         let scene = self.scene.clone();
-        self.read_again(&scene);
-        self.mark_log();
+        // Until the old files are back, the service is away: nobody is asked who may not answer.
+        self.read_again(&scene, judgement == Judgement::Worse);
+        if judgement != Judgement::Worse {
+            self.mark_log();
+        }
         Ok(Event::Looked(judgement))
     }
 

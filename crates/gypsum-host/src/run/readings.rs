@@ -96,13 +96,17 @@ fn seen(world: &dyn World, reading: &Reading, scene: &Scene) -> Seen {
 }
 
 impl Run<'_> {
-    /// Reads again what was read before, shows both, and warns of what should have moved.
-    pub(super) fn read_again(&mut self, scene: &Scene) {
+    /// Reads again what was read before, shows both, and warns of what should have moved. In `haste` only what can be
+    /// read without asking anybody.
+    pub(super) fn read_again(&mut self, scene: &Scene, haste: bool) {
         let world = self.world;
-        let Some(plan) = self.plan.as_ref().filter(|plan| !plan.readings.is_empty()) else {
+        let Some(plan) = self.plan.as_ref() else { return };
+        let at_once = |reading: &&Reading| !haste || matches!(reading.source, Probe::Process { .. });
+        let readings: Vec<Reading> = plan.readings.iter().filter(at_once).cloned().collect();
+        if readings.is_empty() {
             return;
-        };
-        let now = look_at(world, &plan.readings, scene);
+        }
+        let now = look_at(world, &readings, scene);
         let before = &plan.readings_before;
         let shown = |seen: &Seen| {
             let old = before.iter().find(|old| old.name == seen.name).and_then(|old| old.value.clone());
