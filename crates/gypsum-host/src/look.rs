@@ -41,7 +41,7 @@ const GRACE: Duration = Duration::from_millis(400);
 /// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
 const UNBROKEN_MS: u64 = 300;
 /// So long a sign that the new configuration was taken up is waited for.
-const PROOF_MS: i64 = 300;
+const PROOF_MS: i64 = 500;
 /// So long the processes from before may go on taking connections before that is taken as it is.
 const LET_GO_MS: i64 = 1_000;
 /// How often a service is looked at while it must stay well.
@@ -250,6 +250,11 @@ impl<'a> Look<'a> {
                     return;
                 }
             }
+        }
+        // On a busy host the sign that it took the new configuration up may have come only meanwhile.
+        if let Some(n) = service.filter(|n| outcomes[*n].0.well && outcomes[*n].1) {
+            let (outcome, unproven, _) = self.try_service(&self.checks[n]);
+            outcomes[n] = (outcome, unproven);
         }
         for (n, check) in self.checks.iter().enumerate().filter(|(_, check)| check.probe != Probe::Service) {
             if outcomes[n].0.well {
