@@ -1,7 +1,7 @@
 #!/usr/bin/perl
 # A daemon that behaves as its configuration says: `mode MODE`, read when it starts and on HUP.
 # good: answers HTTP. fails: does not start. dies: ends after a second. loops: ends after 0.3 s.
-# late: takes nobody for 30 s. quits: answers, and ends after 3 s. silent: takes connections and never answers. deaf: goes on with what it had, whatever it is told.
+# late: takes nobody for 30 s. quits: answers, and ends after 3 s; leaves: after 6 s. silent: takes connections and never answers. deaf: goes on with what it had, whatever it is told.
 use strict;
 use IO::Socket::INET;
 
@@ -27,6 +27,7 @@ $SIG{HUP} = sub {
 $SIG{ALRM} = sub { exit 3 };
 alarm 1 if $mode eq 'dies';
 alarm 3 if $mode eq 'quits';
+alarm 6 if $mode eq 'leaves';
 if (my $file = $ENV{BOARDS_PID}) { open my $pid, '>', $file; print $pid "$$\n"; close $pid }
 while (1) {
     my $client = $socket->accept or next;

@@ -1,5 +1,5 @@
 //! What becomes of a change when the session that began it goes: it is carried to its end all the same. Each
-//! case begins one that goes wrong after 3 s, and takes the session away before.
+//! case begins one that goes wrong after 6 s, and takes the session away before.
 
 use crate::host::{Lab, PROGRAM, side_by_side};
 use crate::services::{answers, boards};
@@ -139,7 +139,7 @@ fn a_change_is_carried_to_its_end_whatever_becomes_of_the_session() {
                 return crate::host::skipped(&format!("{program} is not installed"));
             }
         }
-        if let Some(lab) = boards("restart", "3500ms", "Type=exec") {
+        if let Some(lab) = boards("restart", "6500ms", "Type=exec") {
             play(&lab, case);
         }
     });
@@ -157,7 +157,7 @@ fn play(lab: &Lab, case: &Case) {
         case.setup
     ));
     let before = lab.file("/etc/boards/boards.conf").0;
-    let change = format!("{PROGRAM} change boards mode=quits");
+    let change = format!("{PROGRAM} change boards mode=leaves");
     let login = |user: &str, words: &str| {
         format!("ssh -i /root/key -o StrictHostKeyChecking=no -o BatchMode=yes {user}@127.0.0.1 '{words}'")
     };
@@ -171,16 +171,16 @@ fn play(lab: &Lab, case: &Case) {
     let mut session = session.spawn().unwrap();
     let name = case.name;
     let told = || lab.run(&["cat", "/run/said"]);
-    until(lab, 5, "grep -q quits /etc/boards/boards.conf", &|| format!("{name}: not live: {:?}", told()));
+    until(lab, 15, "grep -q leaves /etc/boards/boards.conf", &|| format!("{name}: not live: {:?}", told()));
     lab.run(&["sh", "-c", case.event]);
     let journal = lab.sh("cat /var/lib/gypsum/boards/*/journal");
     assert!(!journal.contains("closed"), "{name}: it ended before: {journal}");
     if !case.lives {
-        until(lab, 3, "test -s /run/ended", &|| format!("{name}: the session goes on: {:?}", told()));
+        until(lab, 5, "test -s /run/ended", &|| format!("{name}: the session goes on: {:?}", told()));
         let journal = lab.sh("cat /var/lib/gypsum/boards/*/journal");
         assert!(!journal.contains("closed"), "{name}: only then the session ended: {journal}");
     }
-    until(lab, 25, "grep -q closed /var/lib/gypsum/boards/*/journal", &|| {
+    until(lab, 45, "grep -q closed /var/lib/gypsum/boards/*/journal", &|| {
         format!("{name}: it was not carried on: {:?}", told())
     });
     session.wait().unwrap();
@@ -192,7 +192,7 @@ fn play(lab: &Lab, case: &Case) {
         assert_eq!(lab.sh("cat /run/ended"), "4", "{name}: who typed is told: {:?}", told());
     }
     // Nothing is left behind: no unit, no folder, no lock.
-    until(lab, 3, "! systemctl -q list-units --all --plain 'gypsum-*' | grep -q service", &|| {
+    until(lab, 10, "! systemctl -q list-units --all --plain 'gypsum-*' | grep -q service", &|| {
         format!("{name}: a unit is left")
     });
     assert_eq!(lab.sh("ls -A /run/lock/gypsum; ls -d /run/gypsum-* 2>/dev/null || true"), "", "{name}");
