@@ -20,20 +20,13 @@ const LIMIT: Duration = Duration::from_secs(5);
 
 /// Starts a guardian that will call at `socket`.
 pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
-    match unit_of(daemon, socket) {
-        Some(argv) => match children::run(&argv, LIMIT) {
-            Ok(ran) if ran.ok() => Ok(()),
-            Ok(ran) => {
-                tracing::debug!(said = ran.last_words(), "no transient unit");
-                detached(socket)
-            }
-            Err(error) => {
-                tracing::debug!(%error, "no transient unit");
-                detached(socket)
-            }
-        },
-        None => detached(socket),
+    let Some(argv) = unit_of(daemon, socket) else { return detached(socket) };
+    match children::run(&argv, LIMIT) {
+        Ok(ran) if ran.ok() => return Ok(()),
+        Ok(ran) => tracing::debug!(said = ran.last_words(), "no transient unit"),
+        Err(error) => tracing::debug!(%error, "no transient unit"),
     }
+    detached(socket)
 }
 
 /// The command that makes it a unit of its own; none where there is no service manager that could, or where it

@@ -221,22 +221,26 @@ impl Run<'_> {
 
     /// Shows the last lines of what the logs said of a configuration that did not work, and keeps more for the record.
     fn quote_log(&mut self) {
-        let Some(said) = self.said.take() else { return };
-        let journal = self.world.journal(&said.service, said.since_ms, Some(said.until_ms));
+        let Some((journal, files)) = self.said() else { return };
         let telling: Vec<String> = journal.iter().filter(|line| service::is_telling(line)).cloned().collect();
-        let shown = [last(&telling, SHOWN_LINES), last(&said.files, SHOWN_LINES)].concat();
+        let shown = [last(&telling, SHOWN_LINES), last(&files, SHOWN_LINES)].concat();
         if !shown.is_empty() {
             self.emit(Happening::Log { lines: shown });
         }
-        self.record_log(journal, said.files);
+        self.record_log(journal, files);
     }
 
     /// Keeps what the logs said meanwhile, whatever it is good for later.
     pub(super) fn keep_log(&mut self) {
-        if let Some(said) = self.said.take() {
-            let journal = self.world.journal(&said.service, said.since_ms, Some(said.until_ms));
-            self.record_log(journal, said.files);
+        if let Some((journal, files)) = self.said() {
+            self.record_log(journal, files);
         }
+    }
+
+    /// What the journal and the log files said up to the mark; once.
+    fn said(&mut self) -> Option<(Vec<String>, Vec<String>)> {
+        let said = self.said.take()?;
+        Some((self.world.journal(&said.service, said.since_ms, Some(said.until_ms)), said.files))
     }
 
     fn record_log(&mut self, mut lines: Vec<String>, files: Vec<String>) {
