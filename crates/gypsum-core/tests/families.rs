@@ -111,7 +111,7 @@ fn families_read_what_daemons_write() {
 fn families_are_edited_in_their_own_style() {
     use Family as F;
     let server = "http {\n    server {\n        server_name boards.example;\n        location / {\n            expires 1h;\n        }\n    }\n}\n";
-    let table: [Case<'_>; 43] = [
+    let table: [Case<'_>; 46] = [
         (F::Nested, "#a = 1\nb {\n  c = d\n}\n", &["a=2", "b..c=e"], Ok("a = 2\nb {\n  c = e\n}\n")),
         (F::Nested, "b {\n  c = d\n}\n", &["b..f=g"], Ok("b {\n  c = d\n  f = g\n}\n")),
         (F::Equals, "a = 1\n#b = 2\n", &["b=3"], Ok("a = 1\nb = 3\n")),
@@ -119,6 +119,10 @@ fn families_are_edited_in_their_own_style() {
         (F::Equals, "a = 'x y'\n", &["a=z w"], Ok("a = 'z w'\n")),
         (F::Equals, "a = 1\n", &["c=3"], Ok("a = 1\nc = 3\n")),
         (F::Equals, "a = x,\n  y\nb = 1\n", &["~a"], Ok("#a = x,\n#  y\nb = 1\n")),
+        // All lines of what sleeps wake, and prose below them does not.
+        (F::Equals, "#a = x,\n#\ty\n# z\nb = 1\n", &["+a"], Ok("a = x,\n\ty\n# z\nb = 1\n")),
+        (F::Toml, "# a = [\n#   1, # d\n# ]\n# z\n", &["+a"], Ok("a = [\n  1, # d\n]\n# z\n")),
+        (F::Properties, "#a=x \\\n#  y\n# z\n", &["+a"], Ok("a=x \\\n  y\n# z\n")),
         (F::Properties, "a.b: 1\n#c.d=2\n", &["c.d=3", "a.b=2"], Ok("a.b: 2\nc.d=3\n")),
         (F::Properties, "a=1 \\\n  2\r\nb=3\r\n", &["a=4"], Ok("a=4\r\nb=3\r\n")),
         (F::Assignments, "A=\"x\"\n", &["A=y z"], Ok("A=\"y z\"\n")),
@@ -318,6 +322,11 @@ fn text() -> impl Strategy<Value = String> {
         .prop_map(|(lines, eol, ended)| lines.join(eol) + if ended { eol } else { "" })
 }
 
+/// Whether a line begins with one blank, as prose does behind a mark.
+fn has_prose_blanks(text: &[u8]) -> bool {
+    text.windows(3).any(|three| three[..2] == *b"\n " && !three[2].is_ascii_whitespace())
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 600, failure_persistence: None, ..ProptestConfig::default() })]
 
@@ -354,12 +363,14 @@ proptest! {
         let quiet = !doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Comment);
         for (leaf, ..) in doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).take(3) {
             let address = address_of(&doc, leaf).to_string();
-            // One line, one name, no comments around: there is one thing to wake.
+            // One name, no comments around: there is one thing to wake.
             let name = doc.parts(leaf).unwrap().name;
             let twins = doc.statements().filter(|(_, _, other)| other.name.of(doc.source()) == name.of(doc.source())).count();
             if twins > 1 { continue; }
-            let lines = doc.tree().span(leaf).of(doc.source()).trim_ascii().contains(&b'\n');
-            if !quiet || lines || address.contains('#') || address.starts_with(['+', '~', '!', '?', '%']) { continue; }
+            // Where a mark ends a statement, its last line alone may read as one that sleeps.
+            let text = doc.tree().span(leaf).of(doc.source()).trim_ascii();
+            let unclear = text.contains(&b'\n') && (family == Family::Braces || has_prose_blanks(text));
+            if !quiet || unclear || address.contains('#') || address.starts_with(['+', '~', '!', '?', '%']) { continue; }
             if let Ok(asleep) = edited(family, &source, &[&format!("~{address}")])
                 && let Ok(awake) = edited(family, &asleep, &[&format!("+{address}")])
             {

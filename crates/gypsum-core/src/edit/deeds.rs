@@ -9,7 +9,7 @@ use super::piece::put_in;
 use super::place::{File, Guide, Placed};
 use super::prove::Fate;
 use super::quantity::changed;
-use super::sleep::wake_block;
+use super::sleep::{longer, wake_block};
 use super::style::{quoted, separator_for};
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts, anchor_in};
@@ -293,15 +293,20 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
     let mut splices = vec![Splice { span: dormant.mark, text: Vec::new() }];
     let name = doc.text(dormant.parts.name).into_owned();
     let mut becomes = doc.value(&dormant.parts);
+    let mut lines = None;
     if let Some(value) = value {
         let more = value_splices(doc, &dormant.parts, value)
             .map_err(|finding| finding.at(&files[file].path, doc, dormant.leaf))?;
         splices.extend(more);
         becomes.clone_from(value);
+    } else if let Some((awake, value)) = longer(doc, dormant) {
+        lines = Some(awake.lines());
+        splices = awake.splices;
+        becomes = value;
     }
     let address = below(doc, dormant.leaf, &name);
     let fate = Fate::Woken { name: name.into(), value: becomes.into() };
-    Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines: None })
+    Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines })
 }
 
 fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {

@@ -1,4 +1,5 @@
-//! A block that stands commented out over several lines, woken whole.
+//! What stands commented out over several lines, woken whole: a block, or a setting that goes on below
+//! its first line.
 
 use super::block::Thing;
 use super::find::ends_with;
@@ -31,37 +32,121 @@ fn names(doc: &Document, open: &Dormant, address: &Address) -> bool {
 
 fn wake(doc: &Document, file: usize, open: &Dormant, address: &Address) -> Option<Placed> {
     let tree = doc.tree();
-    let mut awake: Vec<u8> = Vec::new();
-    let mut splices = Vec::new();
-    let mut end = open.leaf;
-    // The blank behind the first mark belongs to the marks of this block.
-    let blank = open.mark.len() > mark_length(doc, open.leaf)?;
-    for leaf in (open.leaf..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
-        let span = tree.span(leaf);
-        let mark = mark_of(doc, leaf, blank)?;
-        if !doc.family().closes_blocks() && leaf != open.leaf && !is_body(doc, mark) {
+    let mut awake = Awake::of(doc, open)?;
+    for leaf in (open.leaf + 1..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
+        if doc.family().closes_blocks() {
+            if things_of(doc, &awake.text).is_some_and(|things| is_whole(&things)) {
+                break;
+            }
+        } else if !is_body(doc, mark_of(doc, leaf, awake.blank)?) {
             break;
         }
-        splices.push(Splice { span: mark, text: Vec::new() });
-        awake.extend_from_slice(Span { start: span.start, end: mark.start }.of(doc.source()));
-        awake.extend_from_slice(Span { start: mark.end, end: span.end }.of(doc.source()));
-        end = leaf;
-        if doc.family().closes_blocks() && things_of(doc, &awake).is_some_and(|things| is_whole(&things)) {
-            break;
-        }
+        awake.line(leaf)?;
     }
-    let things = things_of(doc, &awake).filter(|things| !doc.family().closes_blocks() || is_whole(things))?;
-    let asleep = Span { start: tree.span(open.leaf).start, end: tree.span(end).end };
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end().to_owned();
-    let lines = Some((text(asleep.of(doc.source())), text(&awake)));
+    let things =
+        things_of(doc, &awake.text).filter(|things| !doc.family().closes_blocks() || is_whole(things))?;
     Some(Placed {
         file,
         leaf: Some(open.leaf),
         fate: Fate::Born(things),
-        splices,
+        lines: Some(awake.lines()),
+        splices: awake.splices,
         address: address.to_string(),
-        lines,
     })
+}
+
+/// Lines that stand commented out, one below the other, and what they are without their marks.
+#[derive(Clone)]
+pub struct Awake<'a> {
+    doc: &'a Document,
+    /// Whether the blank behind the first mark belongs to the marks.
+    blank: bool,
+    asleep: Span,
+    text: Vec<u8>,
+    /// Takes the marks away.
+    pub splices: Vec<Splice>,
+}
+
+impl<'a> Awake<'a> {
+    fn of(doc: &'a Document, first: &Dormant) -> Option<Self> {
+        let blank = first.mark.len() > mark_length(doc, first.leaf)?;
+        let asleep = Span::at(doc.tree().span(first.leaf).start as usize);
+        let mut awake = Self { doc, blank, asleep, text: Vec::new(), splices: Vec::new() };
+        awake.line(first.leaf)?;
+        Some(awake)
+    }
+
+    fn line(&mut self, leaf: LeafId) -> Option<()> {
+        let span = self.doc.tree().span(leaf);
+        let mark = mark_of(self.doc, leaf, self.blank)?;
+        self.splices.push(Splice { span: mark, text: Vec::new() });
+        for kept in [Span { start: span.start, end: mark.start }, Span { start: mark.end, end: span.end }] {
+            self.text.extend_from_slice(kept.of(self.doc.source()));
+        }
+        self.asleep.end = span.end;
+        Some(())
+    }
+
+    /// What they say now, and what they say once they are awake.
+    pub fn lines(&self) -> (String, String) {
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end().to_owned();
+        (text(self.asleep.of(self.doc.source())), text(&self.text))
+    }
+}
+
+/// All lines of a dormant setting that goes on below its first, and the value that it has with them; none
+/// where it is a line of its own.
+pub fn longer<'a>(doc: &'a Document, dormant: &Dormant) -> Option<(Awake<'a>, String)> {
+    let tree = doc.tree();
+    let mut awake = Awake::of(doc, dormant)?;
+    let mut found = None;
+    for leaf in (dormant.leaf + 1..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
+        let start = awake.text.len();
+        awake.line(leaf)?;
+        match read_from(doc, &awake.text, start) {
+            GoesOn::Till(value) => found = Some((awake.clone(), value)),
+            GoesOn::Open => {}
+            GoesOn::No if is_idle(doc, &awake.text[start..]) => {}
+            GoesOn::No => break,
+        }
+    }
+    found
+}
+
+/// Whether the setting that a text begins with goes on in its last line.
+enum GoesOn {
+    /// It does, and has this value.
+    Till(String),
+    /// It is not at its end there.
+    Open,
+    No,
+}
+
+fn read_from(doc: &Document, text: &[u8], last: usize) -> GoesOn {
+    // One blank is how prose stands behind a mark, so it does not make a line go on.
+    let (above, line) = text.split_at(last);
+    let line = match line {
+        [b' ', rest @ ..] if rest.first().is_some_and(|byte| !byte.is_ascii_whitespace()) => rest,
+        line => line,
+    };
+    // Not at the start of a file, where a mark of its encoding could stand.
+    let text = [b"\n", above, line].concat();
+    let Ok(read) = Document::read(text, doc.family(), doc.dialect().clone()) else {
+        return GoesOn::No;
+    };
+    match read.tree().leaves().find(|(_, kind, _)| *kind != Kind::Blank) {
+        Some((leaf, Kind::Setting, span)) if span.end as usize > last + 1 => {
+            read.parts(leaf).map_or(GoesOn::No, |parts| GoesOn::Till(read.value(&parts)))
+        }
+        Some((_, Kind::Broken | Kind::Opaque, _)) => GoesOn::Open,
+        _ => GoesOn::No,
+    }
+}
+
+/// Whether a line says nothing by itself, as those between the lines of a value may.
+fn is_idle(doc: &Document, line: &[u8]) -> bool {
+    let text = line.trim_ascii();
+    text.is_empty() || doc.dialect().comment_mark(text).is_some()
 }
 
 /// The length of the comment mark in leaf `leaf`, without the blank behind it.
