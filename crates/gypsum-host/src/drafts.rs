@@ -4,9 +4,10 @@
 //! While an editor is open its draft is what is edited, so whatever was written survives the editor, the
 //! session and this program.
 
-use crate::disk::{Disk, RealDisk};
+use crate::disk::{Disk, RealDisk, content_of};
 use crate::state::State;
 use crate::trouble::Trouble;
+use gypsum_core::change::TakenDraft;
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File, TryLockError};
 use std::io;
@@ -183,9 +184,21 @@ impl Draft {
         matches!(file.try_lock(), Err(TryLockError::WouldBlock)).then_some(self.note.who.as_str())
     }
 
+    /// How a change says that it takes this live.
+    pub fn taken(&self) -> Result<TakenDraft, Trouble> {
+        Ok(TakenDraft { folder: self.folder.clone(), proposal: content_of(Some(&self.proposal()?)) })
+    }
+
     /// Throws it away.
     pub fn remove(&self) -> Result<(), Trouble> {
         fs::remove_dir_all(&self.folder)
             .map_err(|error| Trouble::file("remove the draft", &self.folder, &error))
     }
+}
+
+/// Throws a draft away that is live now, unless somebody has it in an editor, or wrote on it since.
+pub fn remove_taken(taken: &TakenDraft) -> Result<(), Trouble> {
+    let Some(draft) = Draft::at(taken.folder.clone()) else { return Ok(()) };
+    let Some(_held) = draft.hold()? else { return Ok(()) };
+    if draft.taken()? == *taken { draft.remove() } else { Ok(()) }
 }

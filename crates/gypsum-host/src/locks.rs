@@ -38,16 +38,22 @@ impl Locks {
     /// Takes the lock of each of `things`; `holder` is what others are told meanwhile, with
     /// the number of this process.
     pub fn take(things: &[String], holder: &str) -> Result<Self, Trouble> {
-        let folder = folder();
         let mut locks = Self::default();
+        locks.take_more(things, holder)?;
+        Ok(locks)
+    }
+
+    /// Takes these, too.
+    pub fn take_more(&mut self, things: &[String], holder: &str) -> Result<(), Trouble> {
+        let folder = folder();
         // Always in one order, so that two changes cannot each hold what the other waits for.
         let mut things: Vec<&String> = things.iter().collect();
         things.sort();
         things.dedup();
         for thing in things {
-            locks.held.push(take_one(&folder, thing, holder)?);
+            self.held.push(take_one(&folder, thing, holder)?);
         }
-        Ok(locks)
+        Ok(())
     }
 
     /// Locks that another process took and gave us, by their names; `holder` is what others are told from now on.
@@ -56,12 +62,6 @@ impl Locks {
             say_who(file, holder);
         }
         Self { held }
-    }
-
-    /// These locks and those.
-    pub fn with(mut self, mut others: Self) -> Self {
-        self.held.append(&mut others.held);
-        self
     }
 
     /// The names of what is held.

@@ -8,17 +8,18 @@ use gypsum_core::change::Stage;
 use gypsum_core::happening::Happening;
 use gypsum_core::report::Report;
 use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
 use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The state folder.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct State {
     root: PathBuf,
 }
 
 /// One change, by its folder.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Entry {
     /// Its number, which is its order.
     pub number: u32,

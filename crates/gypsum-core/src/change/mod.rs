@@ -9,4 +9,4 @@ mod plan;
 
 pub use journal::{Record, Stage, decode, encode};
 pub use machine::{Change, Event, Order, State, Verdict};
-pub use plan::{Content, Dress, How, Plan, PlannedDraft, PlannedFile, PlannedNeighbour};
+pub use plan::{Content, Dress, How, Plan, PlannedDraft, PlannedFile, PlannedNeighbour, TakenDraft};

@@ -85,6 +85,15 @@ pub struct PlannedDraft {
     pub written: bool,
 }
 
+/// A draft that a change takes live.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct TakenDraft {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// What it proposed then: one that was written on since is another.
+    pub proposal: Content,
+}
+
 /// The plan of one change.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Plan {
@@ -139,4 +148,7 @@ pub struct Plan {
     /// How a draft of it is kept; none where what does not stay live is not worth one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub draft: Option<PlannedDraft>,
+    /// The drafts that it takes live: they go once it is kept.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub takes_live: Vec<TakenDraft>,
 }

@@ -1,16 +1,18 @@
 //! What the front and the guardian say to each other: the locks as open files, then lines of JSON.
 
-use gypsum_core::change::Plan;
+use crate::locks::Locks;
+use crate::run::Staged;
+use crate::state::State;
 use gypsum_core::happening::Happening;
-use gypsum_core::report::Report;
 use rustix::net::{
     RecvAncillaryBuffer, RecvAncillaryMessage, RecvFlags, SendAncillaryBuffer, SendAncillaryMessage,
     SendFlags, recvmsg, sendmsg,
 };
 use serde::{Deserialize, Serialize};
+use std::fs::File;
 use std::io::{self, BufRead, BufReader, IoSlice, IoSliceMut, Write};
 use std::mem::MaybeUninit;
-use std::os::fd::{BorrowedFd, OwnedFd};
+use std::os::fd::OwnedFd;
 use std::os::unix::net::UnixStream;
 use std::path::PathBuf;
 use std::time::Duration;
@@ -19,28 +21,28 @@ use std::time::Duration;
 const AT_ONCE: usize = 64;
 /// How often somebody who listens looks up.
 const LOOK_UP: Duration = Duration::from_millis(100);
+/// Goes with open files while the text has not begun, and before the text.
+const MORE: &[u8; 1] = b"+";
+const ALL: [u8; 1] = *b".";
 /// What the front says when the person wants out.
 const WITHDRAW: &[u8] = b"withdraw\n";
 
-/// Everything that a guardian must know of its change.
+/// Everything that a guardian must know of its change, but for the locks.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Charge {
     /// The state folder.
-    pub state: PathBuf,
-    /// The number of the change.
-    pub number: u32,
-    /// The change's folder.
-    pub folder: PathBuf,
-    /// The plan.
-    pub plan: Plan,
-    /// What is known of it so far.
-    pub report: Report,
-    /// Texts that are never shown.
-    pub secrets: Vec<String>,
-    /// The locks, in the order in which they were sent.
-    pub locks: Vec<PathBuf>,
+    pub state: State,
+    /// The change.
+    pub staged: Staged,
     /// What others are told who want the locks.
     pub holder: String,
+}
+
+/// The names of the locks, in the order in which their open files are sent.
+#[derive(Serialize, Deserialize)]
+struct Sent {
+    charge: Charge,
+    locks: Vec<PathBuf>,
 }
 
 /// What a guardian tells.
@@ -64,81 +66,35 @@ pub enum Heard {
     End,
 }
 
-/// The line between the two.
+/// The front's end of the line.
 #[derive(Debug)]
-pub struct Line {
+pub struct ToGuardian {
     stream: BufReader<UnixStream>,
     half: Vec<u8>,
     withdrawn: bool,
 }
 
-impl Line {
-    /// The line over this connection.
+impl ToGuardian {
+    /// The end of this connection.
     pub fn over(stream: UnixStream) -> Self {
         Self { stream: BufReader::new(stream), half: Vec::new(), withdrawn: false }
     }
 
-    /// A second end of the same line, to speak on.
-    pub fn speaker(&self) -> io::Result<UnixStream> {
-        self.stream.get_ref().try_clone()
-    }
-
-    /// Hands a change over, with the open files that are its locks.
-    pub fn hand_over(&mut self, charge: &Charge, locks: &[BorrowedFd<'_>]) -> io::Result<()> {
-        let stream = self.stream.get_ref();
-        for some in locks.chunks(AT_ONCE) {
+    /// Hands a change over, with the locks that it needs; they stay ours, too.
+    pub fn hand_over(&mut self, charge: Charge, locks: &Locks) -> io::Result<()> {
+        let stream = self.stream.get_mut();
+        for some in locks.files().chunks(AT_ONCE) {
             let mut space = [MaybeUninit::uninit(); rustix::cmsg_space!(ScmRights(AT_ONCE))];
             let mut beside = SendAncillaryBuffer::new(&mut space);
             if !beside.push(SendAncillaryMessage::ScmRights(some)) {
                 return Err(io::Error::other("the locks do not fit into one message"));
             }
-            sendmsg(stream, &[IoSlice::new(b"+")], &mut beside, SendFlags::NOSIGNAL)?;
+            sendmsg(&*stream, &[IoSlice::new(MORE)], &mut beside, SendFlags::NOSIGNAL)?;
         }
-        let mut text = serde_json::to_vec(charge)?;
-        text.insert(0, b'.');
+        let mut text = ALL.to_vec();
+        serde_json::to_writer(&mut text, &Sent { charge, locks: locks.names() })?;
         text.push(b'\n');
-        self.stream.get_mut().write_all(&text)
-    }
-
-    /// The change that was handed over, with its locks; none where the front has gone.
-    pub fn charge(&mut self) -> io::Result<Option<(Charge, Vec<OwnedFd>)>> {
-        let Some(locks) = self.locks()? else { return Ok(None) };
-        let mut text = Vec::new();
-        self.stream.read_until(b'\n', &mut text)?;
-        match text.last() {
-            Some(b'\n') => Ok(Some((serde_json::from_slice(&text)?, locks))),
-            // It was cut off in the middle: whoever sent it has the journal still.
-            _ => Ok(None),
-        }
-    }
-
-    fn locks(&mut self) -> io::Result<Option<Vec<OwnedFd>>> {
-        let mut locks = Vec::new();
-        loop {
-            let mut space = [MaybeUninit::uninit(); rustix::cmsg_space!(ScmRights(AT_ONCE))];
-            let mut beside = RecvAncillaryBuffer::new(&mut space);
-            let mut mark = [0];
-            let stream = self.stream.get_ref();
-            let got = match recvmsg(
-                stream,
-                &mut [IoSliceMut::new(&mut mark)],
-                &mut beside,
-                RecvFlags::CMSG_CLOEXEC,
-            ) {
-                Err(rustix::io::Errno::INTR) => continue,
-                got => got?,
-            };
-            for message in beside.drain() {
-                if let RecvAncillaryMessage::ScmRights(files) = message {
-                    locks.extend(files);
-                }
-            }
-            match (got.bytes, mark[0]) {
-                (0, _) => return Ok(None),
-                (_, b'.') => return Ok(Some(locks)),
-                _ => {}
-            }
-        }
+        stream.write_all(&text)
     }
 
     /// Waits a moment for the next thing that the guardian tells.
@@ -159,6 +115,69 @@ impl Line {
     pub fn withdraw(&mut self) {
         // Where it cannot be said, the end of the line says the rest.
         self.withdrawn = self.withdrawn || self.stream.get_mut().write_all(WITHDRAW).is_ok();
+    }
+}
+
+/// The guardian's end of the line.
+#[derive(Debug)]
+pub struct ToFront {
+    stream: BufReader<UnixStream>,
+}
+
+impl ToFront {
+    /// The end of this connection.
+    pub fn over(stream: UnixStream) -> Self {
+        Self { stream: BufReader::new(stream) }
+    }
+
+    /// A second end of the same line, to speak on.
+    pub fn speaker(&self) -> io::Result<UnixStream> {
+        self.stream.get_ref().try_clone()
+    }
+
+    /// The change that was handed over, with its locks; none where the front has gone.
+    pub fn charge(&mut self) -> io::Result<Option<(Charge, Locks)>> {
+        let Some(files) = self.files()? else { return Ok(None) };
+        let mut text = Vec::new();
+        self.stream.read_until(b'\n', &mut text)?;
+        if text.last() != Some(&b'\n') {
+            // It was cut off in the middle: whoever sent it has the journal still.
+            return Ok(None);
+        }
+        let Sent { charge, locks } = serde_json::from_slice(&text)?;
+        let held = locks.into_iter().zip(files.into_iter().map(File::from)).collect();
+        let locks = Locks::handed_over(held, &charge.holder);
+        Ok(Some((charge, locks)))
+    }
+
+    /// The open files that come before the text.
+    fn files(&self) -> io::Result<Option<Vec<OwnedFd>>> {
+        let mut files = Vec::new();
+        loop {
+            let mut space = [MaybeUninit::uninit(); rustix::cmsg_space!(ScmRights(AT_ONCE))];
+            let mut beside = RecvAncillaryBuffer::new(&mut space);
+            let mut mark = [0];
+            let stream = self.stream.get_ref();
+            let got = match recvmsg(
+                stream,
+                &mut [IoSliceMut::new(&mut mark)],
+                &mut beside,
+                RecvFlags::CMSG_CLOEXEC,
+            ) {
+                Err(rustix::io::Errno::INTR) => continue,
+                got => got?,
+            };
+            for message in beside.drain() {
+                if let RecvAncillaryMessage::ScmRights(some) = message {
+                    files.extend(some);
+                }
+            }
+            match (got.bytes, mark) {
+                (0, _) => return Ok(None),
+                (_, ALL) => return Ok(Some(files)),
+                _ => {}
+            }
+        }
     }
 
     /// Waits until the front says that the person wants out; false once it has gone.

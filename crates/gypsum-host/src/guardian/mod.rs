@@ -10,7 +10,7 @@ mod launch;
 mod line;
 mod serve;
 
-pub use line::{Charge, Heard, Line, Told};
+pub use line::{Charge, Heard, ToGuardian, Told};
 pub use serve::{ENTRY, serve};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
@@ -38,8 +38,8 @@ impl Guardian {
     }
 
     /// The line to it; waits until it has come.
-    pub fn come(mut self) -> io::Result<Line> {
-        Ok(Line::over(self.arrived()?))
+    pub fn come(mut self) -> io::Result<ToGuardian> {
+        Ok(ToGuardian::over(self.arrived()?))
     }
 
     fn arrived(&mut self) -> io::Result<UnixStream> {

@@ -1,12 +1,9 @@
 //! The guardian's own process.
 
-use super::line::{Line, Told};
-use crate::locks::Locks;
-use crate::run::{Staged, Watch, carry_staged};
-use crate::state::{Entry, State};
+use super::line::{ToFront, Told};
+use crate::run::{Watch, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::happening::Happening;
-use std::fs::File;
 use std::io::{self, Write};
 use std::os::unix::net::UnixStream;
 use std::path::Path;
@@ -24,7 +21,7 @@ pub fn serve(socket: &Path) -> u8 {
     let _ = rustix::process::setsid();
     // The front ended before it was needed.
     let Ok(stream) = UnixStream::connect(socket) else { return 0 };
-    match carry(Line::over(stream)) {
+    match carry(ToFront::over(stream)) {
         Ok(()) => 0,
         Err(error) => {
             eprintln!("gypsum: the change could not be taken over: {error}");
@@ -33,7 +30,7 @@ pub fn serve(socket: &Path) -> u8 {
     }
 }
 
-fn carry(mut line: Line) -> io::Result<()> {
+fn carry(mut line: ToFront) -> io::Result<()> {
     let Some((charge, locks)) = line.charge()? else { return Ok(()) };
     let world = RealWorld::new()?;
     let (speaker, way_out) = (line.speaker()?, world.way_out());
@@ -46,14 +43,8 @@ fn carry(mut line: Line) -> io::Result<()> {
     let (done, heard) = channel();
     std::thread::spawn(move || speak(speaker, &told, &done));
 
-    let files = locks.into_iter().map(File::from);
-    let locks = Locks::handed_over(charge.locks.into_iter().zip(files).collect(), &charge.holder);
-    let root = State::at(Some(&charge.state)).map_err(|trouble| io::Error::other(trouble.message))?;
-    let name = charge.folder.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-    let entry = Entry { number: charge.number, name, folder: charge.folder };
-    let staged = Staged { entry, plan: charge.plan, report: charge.report, secrets: charge.secrets };
     let (mut teller, last) = (Teller { tell: tell.clone() }, tell);
-    carry_staged(&world, &root, &mut teller, staged, move |status| {
+    carry_staged(&world, &charge.state, &mut teller, charge.staged, move |status| {
         // The next change need not wait for who watches this one.
         drop(locks);
         let _ = last.send(Told::Ended(status));

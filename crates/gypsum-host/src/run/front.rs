@@ -13,7 +13,7 @@ use crate::rehearse::{Proposed, Rehearsal, ask, rehearse};
 use crate::service;
 use crate::survey::Early;
 use crate::trouble::Trouble;
-use gypsum_core::change::{Dress, Event, PlannedNeighbour};
+use gypsum_core::change::{Dress, Event, PlannedNeighbour, TakenDraft};
 use gypsum_core::edit::{Edit, Shown};
 use gypsum_core::effective::{asked, compare};
 use gypsum_core::finding::{Finding, Severity};
@@ -82,6 +82,8 @@ pub struct Job {
     pub expects: Vec<(String, String)>,
     /// How long all must stay well, where the person knows better.
     pub steady: Option<Duration>,
+    /// The drafts that this takes live.
+    pub takes_live: Vec<TakenDraft>,
 }
 
 impl Job {
@@ -124,8 +126,6 @@ pub(super) struct Front {
     pub changed: Vec<String>,
     /// What was looked up while the files were read.
     pub early: Early,
-    /// The lock of the service.
-    pub service_lock: Locks,
     /// What others are told who want the locks.
     pub holder: String,
     /// What the daemon's checker said meanwhile.
@@ -151,7 +151,6 @@ impl Front {
     pub fn new(job: Job) -> Self {
         Self {
             early: Early::begin(&job.profile),
-            service_lock: Locks::default(),
             holder: String::new(),
             rehearsed: None,
             job,

@@ -2,19 +2,20 @@
 
 use super::recover::last_record;
 use super::{Finished, Run, Watch, Way};
-use crate::guardian::{Charge, Heard, Line, Told};
+use crate::guardian::{Charge, Heard, ToGuardian, Told};
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage};
 use gypsum_core::happening::Happening;
 use gypsum_core::report::Report;
+use serde::{Deserialize, Serialize};
 
 /// The exit status that says: live, and carried on by its guardian.
 const GOES_ON: u8 = 8;
 
 /// A change whose new files stand beside the old ones.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Staged {
     /// Its folder.
     pub entry: Entry,
@@ -48,7 +49,7 @@ pub fn carry_staged(
 impl Run<'_> {
     /// Hands the change over to the guardian that was started for it. None where there is none: then the change
     /// goes on in this process, and that is said.
-    pub(super) fn hand_over(&mut self) -> Option<Line> {
+    pub(super) fn hand_over(&mut self) -> Option<ToGuardian> {
         let guardian = self.guardian.take()?;
         match guardian.come().map_err(Trouble::from_io).and_then(|line| self.charge(line)) {
             Ok(line) => Some(line),
@@ -63,30 +64,19 @@ impl Run<'_> {
         }
     }
 
-    fn charge(&mut self, mut line: Line) -> Result<Line, Trouble> {
+    fn charge(&mut self, mut line: ToGuardian) -> Result<ToGuardian, Trouble> {
         let entry = self.entry.clone().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
-        let (state, plan) = (self.state.root().to_owned(), self.plan()?.clone());
         let (report, secrets) = (self.report.clone(), self.secrets.clone());
+        let staged = Staged { entry, plan: self.plan()?.clone(), report, secrets };
+        let state = self.state.clone();
         let front = self.front()?;
-        let mine = std::mem::take(&mut front.locks).with(std::mem::take(&mut front.service_lock));
-        let charge = Charge {
-            state,
-            number: entry.number,
-            folder: entry.folder,
-            plan,
-            report,
-            secrets,
-            locks: mine.names(),
-            holder: front.holder.clone(),
-        };
-        let given = line.hand_over(&charge, &mine.files());
-        front.locks = mine;
-        given.map_err(Trouble::from_io)?;
+        let charge = Charge { state, staged, holder: front.holder.clone() };
+        line.hand_over(charge, &front.locks).map_err(Trouble::from_io)?;
         Ok(line)
     }
 
     /// Draws what the guardian tells until it has ended.
-    pub(super) fn follow(mut self, mut line: Line) -> Finished {
+    pub(super) fn follow(mut self, mut line: ToGuardian) -> Finished {
         loop {
             match line.hear() {
                 Heard::Told(Told::Saw(happening)) => {

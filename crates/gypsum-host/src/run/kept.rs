@@ -3,7 +3,7 @@
 use super::front::Front;
 use super::{Run, Wish};
 use crate::disk::link_target;
-use crate::drafts::{Note, READY, keep};
+use crate::drafts::{Note, READY, keep, remove_taken};
 use gypsum_core::change::{PlannedDraft, Verdict};
 use gypsum_core::happening::Happening;
 use std::path::PathBuf;
@@ -55,6 +55,28 @@ impl Run<'_> {
         }
         if let Some(text) = text {
             self.emit(Happening::Noted { text });
+        }
+    }
+
+    /// Removes the drafts that this change took live, or whose place a later one took.
+    pub(super) fn drafts_done(&mut self, verdict: Verdict) {
+        let job = self.front.as_ref().map(|front| &front.job);
+        let (hold, dry_run) = job.map_or((false, false), |job| (job.hold, job.dry_run));
+        let done = match verdict {
+            Verdict::Kept => true,
+            Verdict::Unchanged => hold || !dry_run,
+            Verdict::Dropped => hold && self.cause.is_none(),
+            Verdict::Refused | Verdict::Restored | Verdict::Stuck => false,
+        };
+        let drafts = match &self.plan {
+            Some(plan) => plan.takes_live.clone(),
+            None => job.map(|job| job.takes_live.clone()).unwrap_or_default(),
+        };
+        for draft in drafts.iter().filter(|_| done) {
+            if let Err(trouble) = remove_taken(draft) {
+                let text = format!("a draft that is live now stays listed: {}", trouble.message);
+                self.emit(Happening::Noted { text });
+            }
         }
     }
 

@@ -26,7 +26,7 @@ pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
 
 use crate::disk::Disk;
-use crate::guardian::{Guardian, Line};
+use crate::guardian::{Guardian, ToGuardian};
 use crate::journal::Journal;
 use crate::probe::Scene;
 use crate::state::{Entry, State};
@@ -61,7 +61,7 @@ enum Way {
     /// To its end, which amounts to this exit status.
     Ended(u8),
     /// Into other hands.
-    HandedOver(Line),
+    HandedOver(ToGuardian),
 }
 
 /// A change on its way.

@@ -3,7 +3,6 @@
 use super::front::{Front, Wish};
 use crate::disk::{Disk, link_target};
 use crate::files::{Loaded, Loading, Overlay, load_over};
-use crate::locks::Locks;
 use crate::service;
 use crate::survey::Host;
 use crate::trouble::Trouble;
@@ -83,7 +82,7 @@ impl Front {
     fn settle(&mut self) -> Result<(), Trouble> {
         (self.service, self.found) = self.early.service()?;
         if let Some(name) = service::lock_name(&self.service).filter(|_| !self.job.dry_run) {
-            self.service_lock = Locks::take(&[name], &self.holder)?;
+            self.locks.take_more(&[name], &self.holder)?;
         }
         Ok(())
     }

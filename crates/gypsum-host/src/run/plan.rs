@@ -96,6 +96,7 @@ impl Run<'_> {
             readings: std::mem::take(&mut front.readings),
             readings_before: std::mem::take(&mut front.readings_before),
             draft: front.draft(),
+            takes_live: front.job.takes_live.clone(),
         })
     }
 

@@ -15,6 +15,7 @@ impl Run<'_> {
             self.release_watchdogs();
         }
         self.keep_draft(verdict);
+        self.drafts_done(verdict);
         let standing = self.standing(verdict);
         let next = self.next_step(verdict);
         self.emit(Happening::Ended { verdict, standing, next });

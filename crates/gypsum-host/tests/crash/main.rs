@@ -101,6 +101,7 @@ fn plan(in_place: bool) -> Plan {
         readings_before: Vec::new(),
         moved: Vec::new(),
         draft: None,
+        takes_live: Vec::new(),
     }
 }
 

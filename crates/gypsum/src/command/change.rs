@@ -10,6 +10,7 @@ use gypsum_core::probe::{Probe, parse_source};
 use gypsum_core::profile::Profile;
 use gypsum_core::reading::Reading;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::drafts::Draft;
 use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
@@ -83,6 +84,7 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble
         readings,
         expects: manner.expect.iter().map(expect).collect::<Result<_, _>>()?,
         steady: manner.steady.as_deref().map(steady_of).transpose()?,
+        takes_live: Vec::new(),
     })
 }
 
@@ -95,13 +97,8 @@ fn take_live(context: &Context, target: &Target, edits: &[Edit], manner: &Manner
     }
     let profile = profile_of(target)?;
     let (wish, drafts) = ready(&RealDisk, &context.state, &profile)?;
-    let status = carry_out(context, job(profile, wish, manner)?)?;
-    if matches!(status, 0 | 7) && !manner.dry_run {
-        for draft in drafts {
-            draft.remove()?;
-        }
-    }
-    Ok(status)
+    let takes_live = drafts.iter().map(Draft::taken).collect::<Result<_, _>>()?;
+    carry_out(context, Job { takes_live, ..job(profile, wish, manner)? })
 }
 
 fn reading_of(what: &str) -> Result<Reading, Trouble> {

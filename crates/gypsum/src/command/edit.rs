@@ -189,13 +189,12 @@ impl Editing<'_> {
                     let proposal = draft.proposal()?;
                     drop(held);
                     draft.is_now("not finished", self.world.now_ms())?;
-                    let job = Job { accept, ..self.job(proposal, false)? };
+                    let takes_live = vec![draft.taken()?];
+                    let job = Job { accept, takes_live, ..self.job(proposal, false)? };
                     let status = carry_out(self.context, job)?;
                     // What was only tried is not live.
                     if self.manner.dry_run {
                         draft.is_now("left", self.world.now_ms())?;
-                    } else if matches!(status, 0 | 7 | 8) {
-                        draft.remove()?;
                     }
                     return Ok(status);
                 }

@@ -203,9 +203,9 @@ fn a_change_survives_whichever_of_its_two_processes_is_killed() {
     let host = host();
     let slow = fs::read_to_string(host.profile()).unwrap().replace("steady = \"60ms\"", "steady = \"700ms\"");
     fs::write(host.profile(), slow).unwrap();
-    let begin = |rows: &str| {
+    let begin = |what: &str| {
         let before = config(&host);
-        let words = ["--json", "change", "departures", rows];
+        let words = ["--json", "change", "departures", what];
         let first = command(&host, &words).stdout(std::process::Stdio::piped()).spawn().unwrap();
         let begun = Instant::now();
         while config(&host) == before && begun.elapsed() < Duration::from_secs(5) {
@@ -219,7 +219,8 @@ fn a_change_survives_whichever_of_its_two_processes_is_killed() {
         list["changes"].as_array().unwrap().last().unwrap().clone()
     };
 
-    let (mut front, guardian) = begin("rows=5");
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=5", "--hold"])), 0);
+    let (mut front, guardian) = begin("--ready");
     assert_ne!(front.id(), guardian, "the change is carried by another process");
     front.kill().unwrap();
     front.wait().unwrap();
@@ -229,6 +230,8 @@ fn a_change_survives_whichever_of_its_two_processes_is_killed() {
     }
     assert_eq!(last()["verdict"], "kept", "{:#}", last());
     assert!(config(&host).contains("rows 5"));
+    let again = gypsum(&host, &["change", "departures", "--ready"]);
+    assert_eq!(status(&again), 2, "what is live does not wait any more: {}", said(&host, &again));
 
     let (front, guardian) = begin("rows=6");
     kill("-KILL", guardian);

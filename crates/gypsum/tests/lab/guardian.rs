@@ -4,7 +4,6 @@
 use crate::host::{Lab, PROGRAM, side_by_side};
 use crate::services::{answers, boards};
 use std::process::Command;
-use std::time::{Duration, Instant};
 
 struct Case {
     /// What happens.
@@ -171,16 +170,16 @@ fn play(lab: &Lab, case: &Case) {
     let mut session = session.spawn().unwrap();
     let name = case.name;
     let told = || lab.run(&["cat", "/run/said"]);
-    until(lab, 15, "grep -q leaves /etc/boards/boards.conf", &|| format!("{name}: not live: {:?}", told()));
+    lab.until(15, "grep -q leaves /etc/boards/boards.conf", &|| format!("{name}: not live: {:?}", told()));
     lab.run(&["sh", "-c", case.event]);
     let journal = lab.sh("cat /var/lib/gypsum/boards/*/journal");
     assert!(!journal.contains("closed"), "{name}: it ended before: {journal}");
     if !case.lives {
-        until(lab, 5, "test -s /run/ended", &|| format!("{name}: the session goes on: {:?}", told()));
+        lab.until(5, "test -s /run/ended", &|| format!("{name}: the session goes on: {:?}", told()));
         let journal = lab.sh("cat /var/lib/gypsum/boards/*/journal");
         assert!(!journal.contains("closed"), "{name}: only then the session ended: {journal}");
     }
-    until(lab, 45, "grep -q closed /var/lib/gypsum/boards/*/journal", &|| {
+    lab.until(45, "grep -q closed /var/lib/gypsum/boards/*/journal", &|| {
         format!("{name}: it was not carried on: {:?}", told())
     });
     session.wait().unwrap();
@@ -192,17 +191,8 @@ fn play(lab: &Lab, case: &Case) {
         assert_eq!(lab.sh("cat /run/ended"), "4", "{name}: who typed is told: {:?}", told());
     }
     // Nothing is left behind: no unit, no folder, no lock.
-    until(lab, 10, "! systemctl -q list-units --all --plain 'gypsum-*' | grep -q service", &|| {
+    lab.until(10, "! systemctl -q list-units --all --plain 'gypsum-*' | grep -q service", &|| {
         format!("{name}: a unit is left")
     });
     assert_eq!(lab.sh("ls -A /run/lock/gypsum; ls -d /run/gypsum-* 2>/dev/null || true"), "", "{name}");
-}
-
-/// Waits until a piece of shell ends well, so many seconds at most.
-pub fn until(lab: &Lab, seconds: u64, test: &str, otherwise: &dyn Fn() -> String) {
-    let begun = Instant::now();
-    while !lab.run(&["sh", "-c", test]).status.success() {
-        assert!(begun.elapsed() < Duration::from_secs(seconds), "{}", otherwise());
-        std::thread::sleep(Duration::from_millis(50));
-    }
 }

@@ -5,6 +5,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
 
 /// Where the program is in the host.
 pub const PROGRAM: &str = "/usr/local/bin/gypsum";
@@ -58,6 +59,15 @@ impl Drop for Lab {
 }
 
 impl Lab {
+    /// Waits until a piece of shell ends well, so many seconds at most.
+    pub fn until(&self, seconds: u64, test: &str, otherwise: &dyn Fn() -> String) {
+        let begun = Instant::now();
+        while !self.run(&["sh", "-c", test]).status.success() {
+            assert!(begun.elapsed() < Duration::from_secs(seconds), "{}", otherwise());
+            std::thread::sleep(Duration::from_millis(50));
+        }
+    }
+
     /// Runs a command in the host.
     pub fn run(&self, words: &[&str]) -> Output {
         self.command(words).output().unwrap()

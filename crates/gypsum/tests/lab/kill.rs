@@ -1,7 +1,6 @@
 //! Killed at every stage: the file is wholly old or wholly new, and the service runs on what the verdict says,
 //! whichever of the two processes it was, and where there is only one.
 
-use crate::guardian::until;
 use crate::host::{Lab, PROGRAM};
 use crate::services::{answers, boards};
 use std::collections::BTreeMap;
@@ -98,7 +97,7 @@ fn killed(lab: &Lab, victim: Victim, call: &str, n: usize, old: &str, place: &st
     } else {
         let live = lab.file("/etc/boards/boards.conf").0;
         assert!(live == old || live == new, "{place}: torn: {live:?}");
-        until(lab, 20, "! systemctl -q list-units --plain 'gypsum-boards-*' | grep -q service", &|| {
+        lab.until(20, "! systemctl -q list-units --plain 'gypsum-boards-*' | grep -q service", &|| {
             format!("{place}: the guardian hangs")
         });
         let recovered = lab.run(&[PROGRAM, "recover", "boards"]);

@@ -1,6 +1,5 @@
 //! Every kind of health check, on something that it holds of and something that it does not.
 
-use crate::guardian::until;
 use crate::services::boards;
 
 /// A sentence, whether it holds, and what is said.
@@ -92,9 +91,7 @@ fn logs_are_read_from_the_activation_on() {
     assert_eq!(status, 0, "{report:#}");
     // The record gets the journal from the very first line on, that of the service manager; nobody waits for it.
     let first = "grep -q '\"lines\":\\[\"Stopping boards.service.*\"logged\"' $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl";
-    until(&lab, 3, first, &|| {
-        lab.sh("tail -n 3 $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl")
-    });
+    lab.until(3, first, &|| lab.sh("tail -n 3 $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl"));
     let (status, report) = change("note=3", &quiet);
     assert_eq!(status, 4, "{report:#}");
 }
