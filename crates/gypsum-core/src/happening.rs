@@ -48,7 +48,10 @@ pub enum Happening {
         /// Whether nothing is told.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         idle: bool,
-        /// How long the service will be away, in milliseconds, where it will be and that is known.
+        /// Whether the service is down for that time.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        down: bool,
+        /// How long it will be away then, in milliseconds, where that is known.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         away_ms: Option<u64>,
     },

@@ -91,6 +91,9 @@ pub struct Observation {
     /// The manager's other entries that a stop of this one takes along.
     #[serde(default)]
     pub dependants: Vec<String>,
+    /// The manager's other entries that are told to read their configuration again when this one is.
+    #[serde(default)]
+    pub told_along: Vec<String>,
 }
 
 impl Observation {
@@ -109,6 +112,7 @@ impl Observation {
             since_ms: None,
             callers: Vec::new(),
             dependants: Vec::new(),
+            told_along: Vec::new(),
         }
     }
 

@@ -9,38 +9,44 @@ use std::path::{Path, PathBuf};
 /// More of a log than this is not read.
 const MOST: u64 = 1 << 20;
 
-/// How far log files had come at a moment.
+/// A moment, and how far log files had come at it.
 #[derive(Clone, Debug, Default)]
-pub struct Marks(HashMap<PathBuf, Mark>);
+pub struct Mark {
+    /// The moment, in milliseconds since 1970.
+    pub at_ms: i64,
+    files: HashMap<PathBuf, Place>,
+}
 
 /// A place in a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Mark {
+struct Place {
     device: u64,
     inode: u64,
     size: u64,
 }
 
-fn mark(path: &Path) -> io::Result<Mark> {
+fn end_of(path: &Path) -> io::Result<Place> {
     let meta = fs::metadata(path)?;
-    Ok(Mark { device: meta.dev(), inode: meta.ino(), size: meta.len() })
+    Ok(Place { device: meta.dev(), inode: meta.ino(), size: meta.len() })
 }
 
-impl Marks {
-    /// How far these files have come. One that is not there has come nowhere.
-    pub fn take<'a>(paths: impl IntoIterator<Item = &'a Path>) -> Self {
-        Self(paths.into_iter().filter_map(|path| Some((path.to_owned(), mark(path).ok()?))).collect())
+impl Mark {
+    /// How far these files have come at this moment. One that is not there has come nowhere.
+    pub fn at(at_ms: i64, files: &[String]) -> Self {
+        let paths = files.iter().map(PathBuf::from);
+        let files = paths.filter_map(|path| end_of(&path).ok().map(|place| (path, place))).collect();
+        Self { at_ms, files }
     }
 
     /// What came into the file since: where it was rotated, the rest of the old one and all of the new one.
     pub fn since(&self, path: &Path) -> io::Result<String> {
-        let Some(then) = self.0.get(path) else {
+        let Some(then) = self.files.get(path) else {
             return match from(path, 0) {
                 Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
                 read => read,
             };
         };
-        let now = mark(path);
+        let now = end_of(path);
         if now.as_ref().is_ok_and(|now| (now.device, now.inode) == (then.device, then.inode)) {
             // Cut off in place: all of it is new.
             let start = if now.is_ok_and(|now| now.size < then.size) { 0 } else { then.size };
@@ -55,10 +61,11 @@ impl Marks {
 }
 
 /// The file beside `path` that it was before it was rotated.
-fn rotated(path: &Path, then: &Mark) -> Option<PathBuf> {
+fn rotated(path: &Path, then: &Place) -> Option<PathBuf> {
     let beside = fs::read_dir(path.parent()?).ok()?.flatten().map(|entry| entry.path());
-    let mut same = beside
-        .filter(|path| mark(path).is_ok_and(|mark| (mark.device, mark.inode) == (then.device, then.inode)));
+    let mut same = beside.filter(|path| {
+        end_of(path).is_ok_and(|place| (place.device, place.inode) == (then.device, then.inode))
+    });
     same.next()
 }
 
@@ -80,14 +87,15 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("tide.log");
         fs::write(&path, "old\n").unwrap();
-        let marks = Marks::take([path.as_path()]);
+        let named = |path: &Path| [path.display().to_string()];
+        let marks = Mark::at(0, &named(&path));
         assert_eq!(marks.since(&path).unwrap(), "");
         fs::write(&path, "old\nnew\n").unwrap();
         assert_eq!(marks.since(&path).unwrap(), "new\n");
         fs::rename(&path, folder.path().join("tide.log.1")).unwrap();
         fs::write(&path, "fresh\n").unwrap();
         assert_eq!(marks.since(&path).unwrap(), "new\nfresh\n");
-        let none = Marks::take([folder.path().join("none").as_path()]);
+        let none = Mark::at(0, &named(&folder.path().join("none")));
         assert_eq!(none.since(&path).unwrap(), "fresh\n");
         assert_eq!(none.since(&folder.path().join("none")).unwrap(), "");
     }

@@ -1,9 +1,9 @@
 //! The world around the files: services, health checks, time. A test has one of its own.
 
 use crate::disk::{Disk, RealDisk};
-use crate::logs::Marks;
+use crate::logs::Mark;
 use crate::probe::Scene;
-use crate::service::{self, Acted, Deed};
+use crate::service::{self, Acted, Deed, Holdings};
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
@@ -46,25 +46,39 @@ pub trait World: Sync {
     fn read(&self, source: &Probe, scene: &Scene) -> Result<String, String>;
     /// Runs a command to its end; its last words where it does not end well.
     fn run(&self, argv: &[String], limit: Duration) -> Result<(), String>;
-    /// How far log files have come.
-    fn marks(&self, _files: &[String]) -> Marks {
-        Marks::default()
+    /// What a service holds now: its processes and the sockets on which they listen.
+    fn holdings(&self, _service: &Service) -> Holdings {
+        Holdings::default()
+    }
+    /// Waits until nothing of that is left of a service that was stopped; in words what is left where the time is up.
+    fn wait(&self, _service: &Service, _held: &Holdings, _limit: Duration) -> Result<(), String> {
+        Ok(())
+    }
+    /// Where the logs of a service have come to, those files among them.
+    fn mark(&self, _service: &Service, _files: &[String]) -> Mark {
+        Mark::at(self.now_ms(), &[])
     }
     /// What came into a service's own log files since it was told.
     fn logged(&self, _scene: &Scene) -> String {
         String::new()
     }
-    /// The last lines of a service's journal between two moments (milliseconds since 1970).
-    fn journal(&self, _service: &Service, _since_ms: i64, _until_ms: Option<i64>) -> Vec<String> {
+    /// The last lines of the log that its manager keeps of a service, from a mark on and up to a moment (milliseconds
+    /// since 1970).
+    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
         Vec::new()
     }
     /// What came into a service's logs since it was told.
     fn log_text(&self, scene: &Scene) -> String {
         // A daemon that has its own logs says there what matters.
-        match scene.since_ms.filter(|_| scene.service.log.is_empty()) {
-            Some(since) => self.journal(&scene.service, since, None).join("\n"),
+        match scene.since.as_ref().filter(|_| scene.service.log.is_empty()) {
+            Some(since) => self.logs_since(&scene.service, since, None).join("\n"),
             None => self.logged(scene),
         }
+    }
+    /// Whether the service manager was asked, since a moment, to stop or to restart a service; none where it keeps no
+    /// account of that.
+    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
+        None
     }
     /// Milliseconds since 1970.
     fn now_ms(&self) -> i64;
@@ -148,17 +162,29 @@ impl World for RealWorld {
         service::run(argv, limit)
     }
 
-    fn marks(&self, files: &[String]) -> Marks {
-        Marks::take(files.iter().map(Path::new))
+    fn holdings(&self, service: &Service) -> Holdings {
+        Holdings::of(&service::observe(service))
+    }
+
+    fn wait(&self, service: &Service, held: &Holdings, limit: Duration) -> Result<(), String> {
+        service::wait(service, held, limit)
+    }
+
+    fn mark(&self, service: &Service, files: &[String]) -> Mark {
+        service::mark(service, files, self.now_ms())
     }
 
     fn logged(&self, scene: &Scene) -> String {
-        let of_file = |file: &String| scene.marks.since(Path::new(file)).ok();
+        let of_file = |file: &String| scene.since.as_ref()?.since(Path::new(file)).ok();
         scene.service.log.iter().filter_map(of_file).collect::<Vec<_>>().join("\n")
     }
 
-    fn journal(&self, service: &Service, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
-        service::journal(service, since_ms, until_ms)
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+        service::logs_since(service, since, until_ms)
+    }
+
+    fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool> {
+        service::was_asked(service, since_ms)
     }
 
     fn now_ms(&self) -> i64 {

@@ -40,24 +40,24 @@ fn eprint_now(text: &str) -> io::Result<()> {
 pub type Choice<'a> = (char, &'a str);
 
 /// Lets the person choose, by letter or by the arrow keys and Enter; the first is chosen at the beginning.
-/// Answers with the letter. What ends the terminal's input chooses the last.
-pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<char, Trouble> {
+/// Answers with the letter; none where the person pressed Ctrl-C or ended the terminal's input.
+pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<Option<char>, Trouble> {
     asked(question, choices).map_err(|error| Trouble::cannot(format!("the terminal cannot be read: {error}")))
 }
 
-fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<char> {
+fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
     let input = io::stdin();
-    let last = choices.last().map_or(' ', |(letter, _)| *letter);
     let before = tcgetattr(&input)?;
     let mut raw = before.clone();
-    raw.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON);
+    // Ctrl-C is an answer here, and no signal.
+    raw.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON | LocalModes::ISIG);
     // What was typed before the question is no answer to it; what is typed from then on is.
     tcsetattr(&input, OptionalActions::Flush, &raw)?;
     eprint_now(&format!("{question}\n"))?;
     draw(choices, 0)?;
     let chosen = keys(&input, choices);
     tcsetattr(&input, OptionalActions::Now, &before)?;
-    Ok(chosen?.unwrap_or(last))
+    chosen
 }
 
 fn keys(input: &io::Stdin, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
@@ -65,7 +65,8 @@ fn keys(input: &io::Stdin, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
     let mut byte = [0; 1];
     let mut escape = 0;
     loop {
-        if rustix::io::read(input, &mut byte)? == 0 || byte[0] == 4 {
+        // Ctrl-C and Ctrl-D come as these.
+        if rustix::io::read(input, &mut byte)? == 0 || matches!(byte[0], 3 | 4) {
             return Ok(None);
         }
         // An arrow is sent as three bytes: escape, a bracket (or an O), a letter.

@@ -125,6 +125,9 @@ pub struct Plan {
     /// Units that were up and that a stop of the service takes along.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub taken_along: Vec<String>,
+    /// Units that were up and start the service when they are called.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub callers: Vec<String>,
     /// What is to be done between writing the files and the activation.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub chores: Vec<Chore>,

@@ -19,6 +19,11 @@ use serde::{Deserialize, Serialize};
 pub enum Probe {
     /// The service itself: running, the generation that the activation implies, no restarts.
     Service,
+    /// Another entry of the service's manager is up: one that goes down or is told with it.
+    Unit {
+        /// Its name.
+        name: String,
+    },
     /// Somebody listens on a port of this host.
     Listens {
         /// On which address; all of them where none is named.
@@ -174,6 +179,10 @@ pub struct Check {
     pub probe: Probe,
     /// How long it may fail at first, in milliseconds.
     pub patience_ms: u64,
+    /// How long it must go on holding once it did, in milliseconds; as long as the daemon is watched where nothing is
+    /// said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub steady_ms: Option<u64>,
     /// How long one try may take, in milliseconds.
     pub limit_ms: u64,
     /// How often in a row it must hold: of daemons with several processes or a cache one answer says little.
@@ -189,7 +198,7 @@ impl Probe {
     /// Every text in it that may name a setting in braces.
     pub fn texts(&mut self) -> Vec<&mut String> {
         match self {
-            Self::Service | Self::Listens { .. } => Vec::new(),
+            Self::Service | Self::Unit { .. } | Self::Listens { .. } => Vec::new(),
             Self::Tcp { at, .. } => vec![at],
             Self::Greeting { at, sends, expect } => {
                 std::iter::once(at).chain(sends).chain(expect.texts()).collect()

@@ -17,6 +17,7 @@ const LIMIT: SignedDuration = SignedDuration::from_secs(5);
 pub(super) struct Written {
     name: Option<String>,
     patience: Option<SignedDuration>,
+    steady: Option<SignedDuration>,
     limit: Option<SignedDuration>,
     times: Option<u32>,
     tcp: Option<String>,
@@ -91,7 +92,7 @@ pub(super) const KINDS: [(&str, &[&str]); 10] = [
 ];
 
 /// The words that go with all of them.
-pub(super) const COMMON: [&str; 4] = ["name", "patience", "limit", "times"];
+pub(super) const COMMON: [&str; 5] = ["name", "patience", "steady", "limit", "times"];
 
 /// A check that is read from the form in which it is written.
 #[derive(Deserialize)]
@@ -188,17 +189,18 @@ impl Written {
         if let Some(strange) = self.words().into_iter().find(|word| !known.contains(word)) {
             return Err(format!("{strange} does not go with {kind}"));
         }
-        let ms = |given: Option<SignedDuration>, usual: SignedDuration| {
-            u64::try_from(given.unwrap_or(usual).as_millis())
-                .map_err(|_| "a time is never negative".to_owned())
+        let ms = |time: SignedDuration| {
+            u64::try_from(time.as_millis()).map_err(|_| "a time is never negative".to_owned())
         };
-        let (patience_ms, limit_ms) = (ms(self.patience, PATIENCE)?, ms(self.limit, LIMIT)?);
+        let patience_ms = ms(self.patience.unwrap_or(PATIENCE))?;
+        let limit_ms = ms(self.limit.unwrap_or(LIMIT))?;
+        let steady_ms = self.steady.map(ms).transpose()?;
         let (name, times) = (self.name.clone(), self.times.unwrap_or(1));
         if times == 0 {
             return Err("times counts from 1".into());
         }
         let (title, probe) = self.probe(kind)?;
-        Ok(Check { name: name.unwrap_or(title), probe, patience_ms, limit_ms, times })
+        Ok(Check { name: name.unwrap_or(title), probe, patience_ms, steady_ms, limit_ms, times })
     }
 
     fn probe(self, kind: &str) -> Result<(String, Probe), String> {
@@ -302,12 +304,17 @@ impl Written {
 impl Check {
     fn plain(name: String, probe: Probe) -> Self {
         let ms = |time: SignedDuration| time.as_millis() as u64;
-        Self { name, probe, patience_ms: ms(PATIENCE), limit_ms: ms(LIMIT), times: 1 }
+        Self { name, probe, patience_ms: ms(PATIENCE), steady_ms: None, limit_ms: ms(LIMIT), times: 1 }
     }
 
     /// The check that a daemon's service runs; every daemon with a service has it.
     pub fn of_service(name: &str) -> Self {
         Self::plain(name.into(), Probe::Service)
+    }
+
+    /// The check that another entry of its manager is up with it.
+    pub fn of_unit(name: &str) -> Self {
+        Self::plain(name.into(), Probe::Unit { name: name.into() })
     }
 
     /// The check that somebody listens where the daemon wants to.

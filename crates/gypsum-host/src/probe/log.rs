@@ -6,12 +6,12 @@ use gypsum_core::probe::Expect;
 use std::path::Path;
 
 pub fn probe(file: Option<&str>, expect: &Expect, scene: &Scene) -> Result<String, String> {
-    let Some(since) = scene.since_ms else {
+    let Some(since) = &scene.since else {
         return Ok("will be looked at after the activation".into());
     };
     let text = match file {
-        None => service::journal(&scene.service, since, None).join("\n"),
-        Some(path) => scene.marks.since(Path::new(path)).map_err(|error| crate::trouble::plain(&error))?,
+        None => service::logs_since(&scene.service, since, None).join("\n"),
+        Some(path) => since.since(Path::new(path)).map_err(|error| crate::trouble::plain(&error))?,
     };
     expect.judge("the log since then", &text)
 }

@@ -12,8 +12,9 @@ mod process;
 mod proxy;
 mod ssh;
 mod tcp;
+mod unit;
 
-use crate::logs::Marks;
+use crate::logs::Mark;
 use crate::service;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
@@ -29,10 +30,8 @@ pub struct Scene {
     pub service: Service,
     /// How it was seen last.
     pub seen: Option<Observation>,
-    /// When it was told of its configuration, in milliseconds since 1970.
-    pub since_ms: Option<i64>,
-    /// How far its logs had come by then.
-    pub marks: Marks,
+    /// When it was told of its configuration, and how far its logs had come by then.
+    pub since: Option<Mark>,
 }
 
 impl Scene {
@@ -60,6 +59,7 @@ pub fn probe(check: &Check, scene: &Scene) -> Outcome {
 fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
     match probe {
         Probe::Service => Err("a service is observed, not probed".to_owned()),
+        Probe::Unit { name } => unit::probe(name, scene),
         Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
         Probe::Tcp { at, refused } => tcp::probe(at, *refused, limit),
         Probe::Greeting { at, sends, expect } => greeting::probe(at, sends.as_deref(), expect, limit),

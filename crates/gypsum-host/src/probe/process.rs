@@ -6,7 +6,8 @@ use gypsum_core::probe::{Fact, option_of};
 use procfs::process::{LimitValue, Process};
 
 pub fn look(fact: &Fact, scene: &Scene) -> Result<String, String> {
-    let main = scene.look().main.ok_or("no main process is known")?;
+    let seen = scene.look();
+    let main = seen.main.ok_or("no main process is known")?;
     let process = i32::try_from(main.pid).ok().and_then(|pid| Process::new(pid).ok());
     let process = process.ok_or_else(|| format!("process {} has ended", main.pid))?;
     let unseen = |error: procfs::ProcError| format!("process {} cannot be looked at: {error}", main.pid);
@@ -26,7 +27,7 @@ pub fn look(fact: &Fact, scene: &Scene) -> Result<String, String> {
         Fact::ProcessesLimit => limit(process.limits().map_err(unseen)?.max_processes.soft_limit),
         Fact::OpenFiles => process.fd_count().map_err(unseen)?.to_string(),
         Fact::Memory => (process.stat().map_err(unseen)?.rss * procfs::page_size()).to_string(),
-        Fact::Children => service::children_of(main.pid).len().to_string(),
+        Fact::Children => (service::processes(&seen).len() - 1).to_string(),
         Fact::Option(name) => option_of(&process.cmdline().map_err(unseen)?, name)
             .ok_or_else(|| format!("{name} is not among its options"))?,
         Fact::OomScore => process.oom_score_adj().map_err(unseen)?.to_string(),

@@ -2,13 +2,16 @@
 
 use super::front::Front;
 use crate::service;
+use crate::state::State;
 use crate::trouble::Trouble;
+use gypsum_core::change::Verdict;
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::{Activation, Part};
+use gypsum_core::report::Report;
 use std::time::Duration;
 
-/// From this time on it is said how long a service will be away.
-const WORTH_SAYING: Duration = Duration::from_secs(1);
+/// Among so many changes the last restart is looked for.
+const LOOKED_BACK: usize = 5;
 
 impl Front {
     /// The least that the changed settings need, unless the person knows better.
@@ -39,23 +42,34 @@ impl Front {
     }
 
     fn has_sockets(&self) -> bool {
-        self.observed.as_ref().is_some_and(|seen| service::needs_restart_for_sockets(&self.service, seen))
+        self.callers.iter().any(|unit| unit.ends_with(".socket"))
     }
 
     /// What will be done.
     pub(super) fn planned(&self) -> Happening {
         let idle = self.activation == Activation::None || !self.touches_service();
-        let away = self.service.away.filter(|_| !idle && self.activation.replaces());
-        let away = away.and_then(|away| Duration::try_from(away).ok()).filter(|away| *away >= WORTH_SAYING);
+        let down = !idle && self.activation.replaces();
+        let away = self.away().filter(|_| down);
         let away_ms = away.and_then(|away| u64::try_from(away.as_millis()).ok());
-        Happening::Planned { activation: self.in_words(away), idle, away_ms }
+        Happening::Planned { activation: self.in_words(), idle, down, away_ms }
     }
 
-    fn in_words(&self, away: Option<Duration>) -> String {
+    /// How long it is away while it is restarted: as its profile says, else as long as the last time.
+    pub(super) fn away(&self) -> Option<Duration> {
+        let known = self.service.away.and_then(|away| Duration::try_from(away).ok());
+        known.or(self.last_away)
+    }
+
+    fn in_words(&self) -> String {
         let name = service::name_of(&self.service);
-        let away = || match away {
-            Some(away) => format!("is away for about {} s", away.as_secs()),
-            None => "is away for that moment".to_owned(),
+        let seconds = |away: Duration| match away.as_secs() {
+            0..10 => format!("{:.1} s", away.as_secs_f64().max(0.1)),
+            whole => format!("{whole} s"),
+        };
+        let away = || match (self.away(), self.service.away) {
+            (Some(away), Some(_)) => format!("is away for about {}", seconds(away)),
+            (Some(away), None) => format!("was away for {} the last time", seconds(away)),
+            (None, _) => "is away for that moment".to_owned(),
         };
         let along = if self.taken_along.is_empty() {
             String::new()
@@ -95,4 +109,16 @@ impl Front {
             }
         }
     }
+}
+
+/// How long the service of a daemon was away when a change restarted it last: until its manager was done, and all
+/// checks held again.
+pub(super) fn last_away(state: &State, daemon: &str) -> Option<Duration> {
+    let away = |report: Report| {
+        let told = report.activation.filter(|told| told.ok && report.verdict == Some(Verdict::Kept))?;
+        let until_well = report.health.iter().filter(|outcome| outcome.well).map(|outcome| outcome.ms).max();
+        told.how.starts_with("restart ").then_some(told.ms + until_well.unwrap_or(0))
+    };
+    let mut last = state.entries(daemon).into_iter().rev().take(LOOKED_BACK);
+    last.find_map(|entry| away(entry.report()?)).map(Duration::from_millis)
 }

@@ -7,17 +7,54 @@ use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Plan, PlannedNeighbour};
 use gypsum_core::happening::Happening;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::Check;
 use gypsum_core::profile::{Activation, Chore, Neighbour, Part, Service};
+use gypsum_core::service::State as ServiceState;
 use gypsum_core::text::fits;
 use std::path::Path;
 use std::time::Duration;
 
 impl Front {
-    /// Finds the services around, and which of them a stop would take along.
+    /// Finds what starts the service when it is called.
+    pub(super) fn look_for_callers(&mut self, world: &dyn World) {
+        if let Some(observed) = &self.observed {
+            self.callers = world.active_units(&self.service, &observed.callers);
+        }
+    }
+
+    /// Finds the services around: those that the profile names, and the units that go down or are told with it. All
+    /// that is up must be up afterwards.
     pub(super) fn look_around(&mut self, world: &dyn World) -> Result<(), Trouble> {
-        if !self.activation.replaces() {
+        if self.activation == Activation::None {
             return Ok(());
         }
+        if self.activation.replaces() {
+            self.find_neighbours();
+        }
+        let Some(observed) = &self.observed else { return Ok(()) };
+        let known = |unit: &&String| {
+            self.neighbours.iter().any(|neighbour| neighbour.service.unit.iter().any(|own| own == *unit))
+        };
+        let along = observed.dependants.iter().chain(&observed.told_along).filter(|unit| !known(unit));
+        let mut along: Vec<String> = along.cloned().collect();
+        along.sort();
+        along.dedup();
+        let along = world.active_units(&self.service, &along);
+        let watched: Vec<Check> =
+            along.iter().chain(&self.callers).map(|unit| Check::of_unit(unit)).collect();
+        self.taken_along = along;
+        self.taken_along.retain(|unit| observed.dependants.contains(unit));
+        for check in watched {
+            let said = ServiceState::Running.words().to_owned();
+            self.baseline.push(Outcome { name: check.name.clone(), well: true, said, ms: 0 });
+            self.checks_before.push(check.clone());
+            self.checks_after.push(check);
+        }
+        Ok(())
+    }
+
+    fn find_neighbours(&mut self) {
         for Neighbour { unit, part, activation } in &self.job.profile.neighbour {
             let wanted = Service {
                 unit: unit.clone(),
@@ -31,22 +68,14 @@ impl Front {
                 self.neighbours.push(PlannedNeighbour { service, part: *part, activation: *activation });
             }
         }
-        let Some(observed) = &self.observed else { return Ok(()) };
-        let known = |unit: &str| {
-            self.neighbours.iter().any(|neighbour| neighbour.service.unit.iter().any(|own| own == unit))
-        };
-        let dependants: Vec<String> =
-            observed.dependants.iter().filter(|unit| !known(unit)).cloned().collect();
-        self.taken_along = world.active_units(&self.service, &dependants);
         if self.activation == Activation::StopFirst {
             // They would start it while its files change.
-            for caller in world.active_units(&self.service, &observed.callers) {
+            for caller in std::mem::take(&mut self.callers) {
                 let service = Service { unit: vec![caller], ..self.service.clone() };
                 let activation = Activation::Restart;
                 self.neighbours.push(PlannedNeighbour { service, part: Part::Watchdog, activation });
             }
         }
-        Ok(())
     }
 
     /// The chores that files of this change ask for.
@@ -65,16 +94,52 @@ impl Run<'_> {
         self.around(Part::Watchdog, Deed::Stop)
     }
 
-    /// Starts what a stop took along, tells those that follow, and lets watchdogs go on.
-    pub(super) fn rouse(&mut self) {
-        let Some(plan) = self.plan.clone().filter(|plan| plan.touch_service && plan.activation.replaces())
-        else {
+    /// Starts what a stop took along. What went down by itself is left so, for the checks to see, unless the old
+    /// configuration is coming `back`.
+    pub(super) fn start_taken_along(&mut self, plan: &Plan, back: bool) {
+        if !back && !plan.activation.replaces() {
             return;
+        }
+        for unit in self.missing(plan, &plan.taken_along) {
+            let service = of_unit(&plan.service, unit);
+            if back || self.world.observe(&service).state == ServiceState::Stopped {
+                self.tell_beside(&service, Deed::Start, plan);
+            }
+        }
+    }
+
+    /// Opens sockets that were held, before the service is started: one that is up already would keep them out.
+    pub(super) fn open_sockets(&mut self, plan: &Plan) {
+        let is_socket = |neighbour: &&PlannedNeighbour| {
+            neighbour.part == Part::Watchdog
+                && neighbour.service.unit.iter().any(|unit| unit.ends_with(".socket"))
         };
-        let up = self.world.active_units(&plan.service, &plan.taken_along);
-        for unit in plan.taken_along.iter().filter(|unit| !up.contains(unit)) {
-            let service = Service { unit: vec![unit.clone()], ..plan.service.clone() };
-            self.tell_beside(&service, Deed::Start, &plan);
+        for neighbour in plan.neighbours.iter().filter(is_socket) {
+            self.tell_beside(&neighbour.service, Deed::Start, plan);
+        }
+    }
+
+    /// Starts again what called the service and has given up: sockets close for good once it failed too often.
+    pub(super) fn call_again(&mut self, plan: &Plan) {
+        let missing = self.missing(plan, &plan.callers);
+        if missing.iter().any(|unit| unit.ends_with(".socket")) {
+            self.tell_beside(&plan.service, Deed::Stop, plan);
+        }
+        for unit in missing {
+            self.tell_beside(&of_unit(&plan.service, unit), Deed::Start, plan);
+        }
+    }
+
+    /// Those of these units that are not up.
+    fn missing<'p>(&self, plan: &Plan, units: &'p [String]) -> Vec<&'p String> {
+        let up = self.world.active_units(&plan.service, units);
+        units.iter().filter(|unit| !up.contains(unit)).collect()
+    }
+
+    /// Tells those that follow, and lets watchdogs go on.
+    pub(super) fn rouse(&mut self) {
+        if !self.plan.as_ref().is_some_and(|plan| plan.touch_service && plan.activation.replaces()) {
+            return;
         }
         // What could not be done is said; the daemon itself is as well as it was found.
         let _ = self.around(Part::Follower, Deed::Restart);
@@ -101,14 +166,19 @@ impl Run<'_> {
                 (Part::Follower, Activation::Reload) => Deed::Reload,
                 _ => deed,
             };
-            let before = (deed == Deed::Stop).then(|| self.world.observe(&neighbour.service));
-            let acted = self.tell_beside(&neighbour.service, deed, &plan);
+            let name = service::name_of(&neighbour.service);
+            let held = (deed == Deed::Stop).then(|| self.world.holdings(&neighbour.service));
+            if !self.tell_beside(&neighbour.service, deed, &plan) {
+                failed = Some(format!("{} of {name} failed", deed.word()));
+                continue;
+            }
             // What its manager says of a stop is looked at: one that goes on would start the daemon meanwhile.
-            let deadline = self.deadline(Duration::from_millis(plan.limit_ms));
-            let gone = before.is_none_or(|before| self.is_gone(&before, deadline).is_ok());
-            let up = deed == Deed::Stop && self.world.observe(&neighbour.service).state.is_up();
-            if !acted || !gone || up {
-                failed = Some(format!("{} of {} failed", deed.word(), service::name_of(&neighbour.service)));
+            let Some(held) = held else { continue };
+            let limit = Duration::from_millis(plan.limit_ms);
+            if let Err(left) = self.world.wait(&neighbour.service, &held, limit) {
+                failed = Some(format!("{name} was stopped, and {left}"));
+            } else if self.world.observe(&neighbour.service).state.is_up() {
+                failed = Some(format!("{name} was stopped, and is up again"));
             }
         }
         failed.map_or(Ok(()), Err)
@@ -141,4 +211,9 @@ impl Run<'_> {
         }
         Ok(())
     }
+}
+
+/// Another unit of the manager that has the service.
+pub(super) fn of_unit(service: &Service, unit: &str) -> Service {
+    Service { unit: vec![unit.to_owned()], ..service.clone() }
 }

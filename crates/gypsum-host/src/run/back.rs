@@ -2,6 +2,8 @@
 //! needs is in the plan.
 
 use super::Run;
+use super::around::of_unit;
+use crate::logs::Mark;
 use crate::look::Look;
 use crate::probe::Scene;
 use crate::service::{self, Acted, Deed};
@@ -23,8 +25,8 @@ const SHOWN_LINES: usize = 5;
 
 /// What there is to keep of the logs about a configuration.
 pub(super) struct Said {
-    service: Service,
-    since_ms: i64,
+    services: Vec<Service>,
+    since: Mark,
     until_ms: i64,
     files: Vec<String>,
 }
@@ -62,42 +64,13 @@ impl Run<'_> {
 
     /// Stops the daemon before its files change, and sees that it is really gone.
     fn stop_first(&mut self, plan: &Plan) -> Result<(), Trouble> {
-        let before = self.world.observe(&plan.service);
+        let held = self.world.holdings(&plan.service);
         let acted = self.tell(plan, Deed::Stop, false);
         if !acted.ok {
             return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
         }
-        let deadline = self.deadline(limit_of(plan, Deed::Stop));
-        self.is_gone(&before, deadline)?;
-        // A child that was left behind would keep the port from the next one.
-        let own = |check: &&Check| matches!(check.probe, Probe::Listens { .. });
-        for check in plan.checks_before.iter().filter(own) {
-            while self.world.probe(check, &Scene::default()).well {
-                if self.world.now_ms() > deadline {
-                    return Err(Trouble::cannot(format!("it was stopped, and {} is still held", check.name)));
-                }
-                self.world.sleep(Duration::from_millis(20));
-            }
-        }
-        Ok(())
-    }
-
-    /// The moment at which so much time is up, in milliseconds since 1970.
-    pub(super) fn deadline(&self, limit: Duration) -> i64 {
-        self.world.now_ms().saturating_add(i64::try_from(limit.as_millis()).unwrap_or(i64::MAX))
-    }
-
-    /// Waits until no process is left of a service that was stopped.
-    pub(super) fn is_gone(&self, before: &Observation, deadline: i64) -> Result<(), Trouble> {
-        let left = || before.main.iter().chain(&before.children).find(|process| service::is_alive(**process));
-        while let Some(process) = left() {
-            if self.world.now_ms() > deadline {
-                let pid = process.pid;
-                return Err(Trouble::cannot(format!("it was stopped, and its process {pid} is still there")));
-            }
-            self.world.sleep(Duration::from_millis(20));
-        }
-        Ok(())
+        let gone = self.world.wait(&plan.service, &held, limit_of(plan, Deed::Stop));
+        gone.map_err(|left| Trouble::cannot(format!("it was stopped, and {left}")))
     }
 
     pub(super) fn activate(&mut self) -> Result<Event, Trouble> {
@@ -107,7 +80,7 @@ impl Run<'_> {
             return Ok(Event::Failed);
         }
         if !plan.touch_service || plan.activation == Activation::None {
-            return Ok(Event::Done);
+            return Ok(self.reread(&plan, false));
         }
         let up = plan.service_before.as_ref().is_some_and(|seen| seen.state.is_up());
         let deed = match plan.activation {
@@ -115,13 +88,33 @@ impl Run<'_> {
             activation if up => gentle_deed(activation).unwrap_or(Deed::Restart),
             _ => Deed::Restart,
         };
+        self.open_sockets(&plan);
         let acted = self.tell(&plan, deed, false);
         if acted.ok {
+            self.start_taken_along(&plan, false);
             return Ok(Event::Done);
         }
         let said = if acted.said.is_empty() { String::new() } else { format!(": {}", acted.said) };
         self.cause = Some(format!("{} failed{said}", deed.word()));
         Ok(Event::Failed)
+    }
+
+    /// Where a unit file was touched and the service is told nothing: its manager is told all the same.
+    fn reread(&mut self, plan: &Plan, back: bool) -> Event {
+        if !plan.service.reread {
+            return Event::Done;
+        }
+        let acted = self.world.act(&plan.service, Deed::Reread, Duration::from_millis(plan.limit_ms));
+        let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
+        let how = "re-read the unit files".to_owned();
+        self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said.clone(), ms });
+        if acted.ok {
+            return Event::Done;
+        }
+        if !back {
+            self.cause = Some(acted.said);
+        }
+        Event::Failed
     }
 
     /// Tells the service something; the look just before it is what comes after is compared with.
@@ -135,14 +128,9 @@ impl Run<'_> {
             plan.service_before.get_or_insert_with(|| before.clone());
         }
         self.told.get_or_insert(before);
-        if self.scene.since_ms.is_none() || back {
-            let marks = self.world.marks(&logs_of(plan));
-            self.scene = Scene {
-                service: plan.service.clone(),
-                seen: None,
-                since_ms: Some(self.world.now_ms()),
-                marks,
-            };
+        if self.scene.since.is_none() || back {
+            let since = Some(self.world.mark(&plan.service, &logs_of(plan)));
+            self.scene = Scene { service: plan.service.clone(), seen: None, since };
         }
         let on = format!("{} of {name}", deed.word());
         self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
@@ -168,6 +156,7 @@ impl Run<'_> {
         }
         if judgement == Judgement::Worse {
             self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
+            self.unwell = units_down(&plan.checks_after, &health);
         } else {
             self.rouse();
         }
@@ -188,34 +177,34 @@ impl Run<'_> {
         activation: Activation,
         interruptible: bool,
     ) -> (Vec<Outcome>, Judgement) {
-        let calm = Duration::from_millis(plan.steady_ms);
-        let on = match plan.steady_ms {
-            0 => "health checks".to_owned(),
-            _ => format!("health checks, then {:.1} s of calm", calm.as_secs_f64()),
-        };
-        self.emit(Happening::Waiting {
-            on,
-            usual_ms: None,
-            calm_ms: Some(plan.steady_ms).filter(|ms| *ms > 0),
-        });
+        let (told, scene) = (self.told.clone(), self.scene.clone());
         let look = Look {
-            before: self.told.as_ref(),
+            before: told.as_ref(),
             activation,
-            steady: calm,
+            steady: Duration::from_millis(plan.steady_ms),
             limit: Duration::from_millis(plan.limit_ms),
             interruptible,
-            ..Look::at(self.world, &plan.service, checks, &self.scene)
+            ..Look::at(self.world, &plan.service, checks, &scene)
         };
+        let calm = look.calm();
+        let on = if calm.is_zero() {
+            "health checks".to_owned()
+        } else {
+            format!("health checks, then {:.1} s of calm", calm.as_secs_f64())
+        };
+        let calm_ms = u64::try_from(calm.as_millis()).ok().filter(|ms| *ms > 0);
+        self.emit(Happening::Waiting { on, usual_ms: None, calm_ms });
         look.carefully(&plan.baseline)
     }
 
     /// Remembers up to where the logs are about the new configuration. Its own files are read at once, since they have
     /// no times; the journal can wait until nobody waits for us.
     fn mark_log(&mut self) {
-        if let Some(since_ms) = self.scene.since_ms {
+        if let Some(since) = self.scene.since.clone() {
             let files = lines_of(&self.world.logged(&self.scene));
-            let service = self.scene.service.clone();
-            self.said = Some(Said { service, since_ms, until_ms: self.world.now_ms(), files });
+            let beside = self.unwell.iter().map(|unit| of_unit(&self.scene.service, unit));
+            let services = std::iter::once(self.scene.service.clone()).chain(beside).collect();
+            self.said = Some(Said { services, since, until_ms: self.world.now_ms(), files });
         }
     }
 
@@ -240,7 +229,8 @@ impl Run<'_> {
     /// What the journal and the log files said up to the mark; once.
     fn said(&mut self) -> Option<(Vec<String>, Vec<String>)> {
         let said = self.said.take()?;
-        Some((self.world.journal(&said.service, said.since_ms, Some(said.until_ms)), said.files))
+        let of = |service| self.world.logs_since(service, &said.since, Some(said.until_ms));
+        Some((said.services.iter().flat_map(of).collect(), said.files))
     }
 
     fn record_log(&mut self, mut lines: Vec<String>, files: Vec<String>) {
@@ -283,23 +273,32 @@ impl Run<'_> {
             let _ = self.do_chores(true);
         }
         if !plan.touch_service || plan.activation == Activation::None {
-            return Ok(Event::Done);
+            return Ok(self.reread(&plan, true));
         }
+        self.open_sockets(&plan);
+        self.call_again(&plan);
         let now = self.world.observe(&plan.service);
         let before = plan.service_before.clone().unwrap_or_else(|| Observation::only(ServiceState::Stopped));
-        let untouched = before.same_start(&now) && !change.was_activated();
+        // A restart that was refused leaves it as it was.
+        let refused = plan.activation.replaces() && now.state == ServiceState::Running && now.main.is_some();
+        let untouched = before.same_start(&now) && (refused || !change.was_activated());
         if untouched && taken_up(&before, &now, plan.activation, plan.service.proof.as_ref()) != TakenUp::Yes
         {
-            return Ok(Event::Done);
+            return Ok(self.reread(&plan, true));
         }
         let gentle = gentle_deed(plan.activation)
             .filter(|_| change.attempt() == 1 && now.state.is_up() && before.main == now.main);
         if gentle.is_some_and(|deed| self.tell(&plan, deed, true).ok) {
+            self.start_taken_along(&plan, true);
             return Ok(Event::Done);
         }
         let deed = if before.state == ServiceState::Stopped { Deed::Stop } else { Deed::Restart };
         self.revived_by_restart = true;
-        if self.tell(&plan, deed, true).ok { Ok(Event::Done) } else { Ok(Event::Failed) }
+        if !self.tell(&plan, deed, true).ok {
+            return Ok(Event::Failed);
+        }
+        self.start_taken_along(&plan, true);
+        Ok(Event::Done)
     }
 
     pub(super) fn look_again(&mut self) -> Result<Event, Trouble> {
@@ -375,6 +374,15 @@ fn logs_of(plan: &Plan) -> Vec<String> {
 fn usual(plan: &Plan) -> Option<u64> {
     let away = plan.service.away.and_then(|away| Duration::try_from(away).ok())?;
     plan.activation.replaces().then(|| u64::try_from(away.as_millis()).ok()).flatten()
+}
+
+/// The units beside the service that are down.
+fn units_down(checks: &[Check], health: &[Outcome]) -> Vec<String> {
+    let down = |(check, outcome): (&Check, &Outcome)| match &check.probe {
+        Probe::Unit { name } if !outcome.well => Some(name.clone()),
+        _ => None,
+    };
+    checks.iter().zip(health).filter_map(down).collect()
 }
 
 /// The first check that fails now and did not before, in words.

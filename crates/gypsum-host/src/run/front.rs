@@ -1,6 +1,7 @@
 //! The part of a change before anything is written: locks, files, checks, rehearsal, baseline.
 
 use super::Run;
+use super::activation::last_away;
 use super::beside::Beside;
 use super::readings::look_at;
 use super::values::Values;
@@ -27,6 +28,9 @@ use gypsum_core::survey::Survey;
 use gypsum_core::text::LineShift;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
+
+/// The rule by which something was not well before.
+const UNWELL: &str = "unwell-before";
 
 /// What is wanted.
 #[derive(Clone, Debug)]
@@ -135,6 +139,8 @@ pub(super) struct Front {
     pub found: Observation,
     pub observed: Option<Observation>,
     pub activation: Activation,
+    /// How long the service was away when it was restarted last, where that is known.
+    pub last_away: Option<Duration>,
     pub checks_before: Vec<Check>,
     pub checks_after: Vec<Check>,
     pub baseline: Vec<Outcome>,
@@ -145,6 +151,8 @@ pub(super) struct Front {
     pub neighbours: Vec<PlannedNeighbour>,
     /// Units that were up and that a stop takes along.
     pub taken_along: Vec<String>,
+    /// Units that are up and start the service when they are called: its sockets, timers.
+    pub callers: Vec<String>,
 }
 
 impl Front {
@@ -166,6 +174,7 @@ impl Front {
             found: Observation::only(ServiceState::Missing),
             observed: None,
             activation: Activation::None,
+            last_away: None,
             checks_before: Vec::new(),
             checks_after: Vec::new(),
             baseline: Vec::new(),
@@ -173,6 +182,7 @@ impl Front {
             readings_before: Vec::new(),
             neighbours: Vec::new(),
             taken_along: Vec::new(),
+            callers: Vec::new(),
         }
     }
 
@@ -245,7 +255,7 @@ impl Run<'_> {
     }
 
     pub(super) fn measure(&mut self) -> Result<Event, Trouble> {
-        let world = self.world;
+        let (world, state) = (self.world, self.state);
         let front = self.front()?;
         let profile = &front.job.profile;
         let loading = front.loading()?;
@@ -273,21 +283,34 @@ impl Run<'_> {
         baseline.retain(|outcome| !silent.contains(&outcome.name));
         checks_before.retain(|check| !silent.contains(&check.name));
         checks_after.retain(|check| !silent.contains(&check.name));
+        if front.job.steady.is_some() {
+            // Who says how long all is watched means what the profile says, too.
+            checks_before.iter_mut().chain(&mut checks_after).for_each(|check| check.steady_ms = None);
+        }
         checks_after.extend(musts);
         checks_after.extend(front.expected(&readings)?);
         front.observed = observed;
         front.baseline = baseline;
         (front.readings, front.readings_before) = (readings, seen);
         (front.checks_before, front.checks_after) = (checks_before, checks_after);
+        front.look_for_callers(world);
         front.activation = front.needed()?;
+        if front.activation.replaces() && front.service.away.is_none() {
+            front.last_away = last_away(state, &front.job.profile.daemon);
+        }
         front.look_around(world)?;
         let (baseline, planned) = (front.baseline.clone(), front.planned());
         let unwell: Vec<Finding> = baseline.iter().filter(|outcome| !outcome.well).map(unwell).collect();
         self.emit(Happening::Baseline { health: baseline });
+        let asks = !unwell.is_empty() && self.front()?.asks_if_unwell();
         if self.judge(unwell)? {
             return Ok(Event::Refused);
         }
         self.emit(planned);
+        if asks && !self.watch.goes_on() {
+            self.cause = Some("the service is not well already, and you chose to stop".into());
+            return Ok(Event::Interrupted);
+        }
         Ok(Event::Done)
     }
 }
@@ -295,7 +318,7 @@ impl Run<'_> {
 fn unwell(outcome: &Outcome) -> Finding {
     let message =
         format!("{} is not well already, before anything is touched: {}", outcome.name, outcome.said);
-    Finding::warning("unwell-before", message)
+    Finding::warning(UNWELL, message)
         .mend("the change is judged by whether anything gets worse; --strict refuses it")
 }
 
@@ -314,6 +337,13 @@ impl Front {
     fn home(&self) -> Result<PathBuf, Trouble> {
         let loading = self.loading()?;
         Ok(loading.loaded.get(loading.home).map_or_else(PathBuf::new, |file| file.real.clone()))
+    }
+
+    /// Whether the person is asked before something that is unwell is changed: not where nothing goes live, nor where
+    /// a change is taken back, nor where it was accepted beforehand.
+    fn asks_if_unwell(&self) -> bool {
+        let accepted = self.job.accept.iter().any(|rule| rule.split('=').next() == Some(UNWELL));
+        !self.job.dry_run && !accepted && !matches!(self.job.wish, Wish::Files(_))
     }
 
     /// Our own check; the daemon's checker reads the proposal meanwhile.

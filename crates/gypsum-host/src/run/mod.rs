@@ -45,6 +45,12 @@ use std::time::Instant;
 pub trait Watch {
     /// One thing happened.
     fn saw(&mut self, happening: &Happening);
+
+    /// Whether to go on though something is not well already, as was just told. Where nobody can be asked, yes: the
+    /// change is judged by whether anything gets worse.
+    fn goes_on(&mut self) -> bool {
+        true
+    }
 }
 
 /// How a change ended.
@@ -84,6 +90,8 @@ pub struct Run<'a> {
     scene: Scene,
     /// The service just before it was last told something.
     told: Option<Observation>,
+    /// Units beside the service that went down with the new configuration.
+    unwell: Vec<String>,
     /// What is still to be quoted of the logs.
     said: Option<back::Said>,
     revived_by_restart: bool,
@@ -107,6 +115,7 @@ impl<'a> Run<'a> {
             cause: None,
             scene: Scene::default(),
             told: None,
+            unwell: Vec::new(),
             said: None,
             revived_by_restart: false,
         }

@@ -86,8 +86,13 @@ impl Run<'_> {
             ),
             neighbours: std::mem::take(&mut front.neighbours),
             taken_along: std::mem::take(&mut front.taken_along),
+            callers: std::mem::take(&mut front.callers),
             chores,
-            service: Service { reread: front.service.reread || files_of_units, ..front.service.clone() },
+            service: Service {
+                reread: front.service.reread || files_of_units,
+                away: front.away().and_then(|away| away.try_into().ok()),
+                ..front.service.clone()
+            },
             checks_before: std::mem::take(&mut front.checks_before),
             checks_after: std::mem::take(&mut front.checks_after),
             baseline: std::mem::take(&mut front.baseline),

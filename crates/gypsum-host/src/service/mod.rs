@@ -1,5 +1,7 @@
 //! Services: what keeps a daemon running, one file a manager. Telling reports; looking judges.
 
+mod holdings;
+mod manager;
 mod openrc;
 mod output;
 mod plain;
@@ -8,15 +10,18 @@ mod runit;
 mod script;
 mod systemd;
 
+pub use holdings::Holdings;
+pub use proc::sockets as sockets_of;
+
 use crate::children;
+use crate::logs::Mark;
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Keeper, Plain, Proof, Service};
+use gypsum_core::profile::{Keeper, Proof, Service};
 use gypsum_core::service::{Observation, Process, State};
+use manager::Manager;
 use rustix::process::{Pid, Signal, kill_process};
-use std::collections::HashSet;
 use std::path::Path;
 use std::time::{Duration, Instant};
-use systemd::Manager;
 
 /// What a service can be told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -33,6 +38,8 @@ pub enum Deed {
     Start,
     /// To stop.
     Stop,
+    /// Its manager is told that unit files were touched.
+    Reread,
 }
 
 impl Deed {
@@ -45,6 +52,7 @@ impl Deed {
             Self::Restart => "restart",
             Self::Start => "start",
             Self::Stop => "stop",
+            Self::Reread => "re-read",
         }
     }
 
@@ -68,26 +76,16 @@ pub struct Acted {
 /// How long a question to a service manager may take.
 const ASKING: Duration = Duration::from_secs(10);
 
-/// Who keeps a service running.
-enum Held<'a> {
-    Plain(&'a Plain),
-    Systemd(&'a str),
-    Openrc(&'a str),
-    Runit(&'a str),
-    Script(&'a str),
-    Nobody,
-}
-
-fn held(service: &Service) -> Held<'_> {
-    if let Some(plain) = &service.plain {
-        return Held::Plain(plain);
+/// What has a service.
+fn manager_of(service: &Service) -> &'static dyn Manager {
+    if service.plain.is_some() || service.unit.is_empty() {
+        return &plain::NoManager;
     }
-    let Some(unit) = service.unit.first() else { return Held::Nobody };
     match service.keeper.unwrap_or_else(keeper_of_host) {
-        Keeper::Systemd => Held::Systemd(unit),
-        Keeper::Openrc => Held::Openrc(unit),
-        Keeper::Runit => Held::Runit(unit),
-        Keeper::Script => Held::Script(unit),
+        Keeper::Systemd => &systemd::Systemd,
+        Keeper::Openrc => &openrc::Openrc,
+        Keeper::Runit => &runit::Runit,
+        Keeper::Script => &script::Script,
     }
 }
 
@@ -111,41 +109,23 @@ fn keeper_of_host() -> Keeper {
 /// The service with the one unit of its names that exists on this host, and how it is; without a service manager
 /// entry it stays as it is.
 pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
-    let keeper = match held(service) {
-        Held::Systemd(_) => return systemd::find(service),
-        Held::Plain(plain) => return Ok((service.clone(), plain::observe(plain))),
-        Held::Nobody => return Ok((service.clone(), Observation::only(State::Missing))),
-        Held::Openrc(_) => Keeper::Openrc,
-        Held::Runit(_) => Keeper::Runit,
-        Held::Script(_) => Keeper::Script,
-    };
-    if let Some(name) = service.unit.iter().find(|name| name.is_empty() || name.contains(char::is_whitespace))
-    {
+    let odd = |name: &&String| name.is_empty() || name.contains(char::is_whitespace);
+    if let Some(name) = service.unit.iter().find(odd) {
         return Err(Trouble::usage(format!("{name:?} cannot be the name of a service")));
     }
-    let known = |name: &str| match keeper {
-        Keeper::Runit => runit::folder(name).map(|folder| folder.display().to_string()),
-        _ => script::exists(name).then(|| name.to_owned()),
-    };
-    let names = service.unit.iter().map(|unit| bare(unit));
-    let Some(name) = names.clone().find_map(known) else {
-        let names = names.collect::<Vec<_>>().join(" or ");
-        let message = format!("{} knows no service {names}", keeper.title());
-        return Err(Trouble::cannot(message).mend("its profile may name the keeper: keeper = \"runit\""));
-    };
-    let log = match keeper {
-        _ if !service.log.is_empty() => service.log.clone(),
-        Keeper::Runit => output::of_runit(Path::new(&name)),
-        _ => output::of_script(&name),
-    };
-    let found = Service { unit: vec![name], keeper: Some(keeper), log, ..service.clone() };
-    let seen = look(&found);
-    Ok((found, seen))
+    manager_of(service).resolve(service)
 }
 
 /// The name without what only systemd writes behind it.
 fn bare(unit: &str) -> &str {
     unit.strip_suffix(".service").unwrap_or(unit)
+}
+
+/// That none of its names is one of a service here.
+fn unknown(keeper: Keeper, service: &Service) -> Trouble {
+    let names = service.unit.iter().map(|unit| bare(unit)).collect::<Vec<_>>().join(" or ");
+    Trouble::cannot(format!("{} knows no service {names}", keeper.title()))
+        .mend("its profile may name the keeper: keeper = \"runit\"")
 }
 
 /// The service with the one unit of its names that exists on this host.
@@ -181,7 +161,7 @@ pub fn exists(service: &Service) -> bool {
 
 /// One look at a service.
 pub fn observe(service: &Service) -> Observation {
-    with_generation(service, look(service))
+    with_generation(service, manager_of(service).observe(service))
 }
 
 /// With what the profile knows as the mark of a generation, and no more: the tables of sockets are long.
@@ -208,56 +188,21 @@ pub fn observe_again(service: &Service, last: &Observation) -> Observation {
 
 /// Whether a service is as it was seen `last`: while its main process is the same, the manager has nothing new to say.
 pub fn glance(service: &Service, last: Option<&Observation>) -> Observation {
-    let goes_on = |last: &&Observation| last.state == State::Running && last.main.is_some_and(is_alive);
-    last.filter(goes_on).cloned().unwrap_or_else(|| look(service))
-}
-
-/// What its manager says of it.
-fn look(service: &Service) -> Observation {
-    match held(service) {
-        Held::Plain(plain) => plain::observe(plain),
-        Held::Systemd(unit) => systemd::observe(&Manager::of(service), unit),
-        Held::Openrc(name) => openrc::observe(name, service),
-        Held::Runit(folder) => runit::observe(Path::new(folder)),
-        Held::Script(name) => script::observe(name, service),
-        Held::Nobody => Observation::only(State::Missing),
-    }
-}
-
-/// Whether that process is there, as the one that it was.
-pub fn is_alive(process: Process) -> bool {
-    proc::process(process.pid) == Some(process)
+    let goes_on = |last: &&Observation| last.state == State::Running && last.main.is_some_and(proc::is_alive);
+    last.filter(goes_on).cloned().unwrap_or_else(|| manager_of(service).observe(service))
 }
 
 /// Whether one of these processes, as they were, still has a listening socket.
 pub fn is_accepting(processes: &[Process]) -> bool {
     processes
         .iter()
-        .filter(|process| is_alive(**process))
+        .filter(|process| proc::is_alive(**process))
         .any(|process| !proc::listeners(process.pid).is_empty())
-}
-
-/// The processes below a process, its children and theirs.
-pub fn children_of(pid: u32) -> Vec<u32> {
-    let mut all: Vec<u32> = proc::children(pid).into_iter().map(|child| child.pid).collect();
-    let mut at = 0;
-    while let Some(next) = all.get(at).copied() {
-        let more = proc::children(next).into_iter().map(|child| child.pid);
-        all.extend(more.filter(|pid| !all.contains(pid)).collect::<Vec<_>>());
-        at += 1;
-    }
-    all
 }
 
 /// The main process of a service and all below it.
 pub fn processes(seen: &Observation) -> Vec<u32> {
-    let Some(main) = seen.main else { return Vec::new() };
-    std::iter::once(main.pid).chain(children_of(main.pid)).collect()
-}
-
-/// The inodes of all sockets that a process has open; none where this account may not look.
-pub fn sockets_of(pid: u32) -> Option<HashSet<u64>> {
-    proc::sockets(pid)
+    seen.main.into_iter().flat_map(proc::family).map(|process| process.pid).collect()
 }
 
 /// The memory that the service's processes hold, in bytes.
@@ -270,20 +215,9 @@ pub fn unit_exists(name: &str) -> Option<bool> {
     systemd::is_known(name)
 }
 
-/// Whether the service's sockets belong to somebody else, who would not see a reload.
-pub fn needs_restart_for_sockets(service: &Service, seen: &Observation) -> bool {
-    let sockets: Vec<&str> =
-        seen.callers.iter().map(String::as_str).filter(|name| name.ends_with(".socket")).collect();
-    !sockets.is_empty() && !systemd::active(&Manager::of(service), &sockets).is_empty()
-}
-
 /// Those of these units that are up, of the manager that the service is with.
 pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
-    let units: Vec<&str> = units.iter().map(String::as_str).collect();
-    match held(service) {
-        Held::Systemd(_) if !units.is_empty() => systemd::active(&Manager::of(service), &units),
-        _ => Vec::new(),
-    }
+    manager_of(service).active(service, units)
 }
 
 /// Tells a service something and waits until that is done or the time is up.
@@ -292,24 +226,38 @@ pub fn act(service: &Service, deed: Deed, limit: Duration) -> Acted {
     let done = match deed {
         Deed::Signal => signal(service),
         Deed::Command => command(service, limit),
-        _ => {
-            return match held(service) {
-                Held::Plain(plain) => plain::act(plain, deed, limit),
-                Held::Systemd(unit) => systemd::act(&Manager::of(service), service.reread, unit, deed, limit),
-                Held::Openrc(name) => openrc::act(name, deed, limit),
-                Held::Runit(folder) => runit::act(Path::new(folder), deed, limit),
-                Held::Script(name) => script::act(name, deed, limit),
-                Held::Nobody => Acted { ok: true, said: String::new(), took: Duration::ZERO },
-            };
-        }
+        // Whatever has the service: the file is a unit's.
+        Deed::Reread if keeper_of_host() == Keeper::Systemd => systemd::reread(service, limit),
+        Deed::Reread => Ok(()),
+        _ => return manager_of(service).act(service, deed, limit),
     };
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+}
+
+/// Waits until nothing is left of a service that was stopped; in words what is left where the time is up.
+pub fn wait(service: &Service, held: &Holdings, limit: Duration) -> Result<(), String> {
+    manager_of(service).wait(held, limit)
+}
+
+/// Where the logs of a service have come to, those files among them.
+pub fn mark(service: &Service, files: &[String], now_ms: i64) -> Mark {
+    manager_of(service).mark(files, now_ms)
+}
+
+/// The last lines of the log that its manager keeps, from a mark on and up to a moment (milliseconds since 1970).
+pub fn logs_since(service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+    manager_of(service).logs_since(service, since, until_ms)
+}
+
+/// Whether its manager was asked, since a moment, to stop or to restart it; none where it keeps no account of that.
+pub fn was_asked(service: &Service, since_ms: i64) -> Option<bool> {
+    manager_of(service).was_asked(service, since_ms)
 }
 
 fn signal(service: &Service) -> Result<(), String> {
     let name = service.signal.as_deref().ok_or("its profile names no signal")?;
     let signal = named_signal(name)?;
-    let main = look(service).main.ok_or("no main process is known")?;
+    let main = manager_of(service).observe(service).main.ok_or("no main process is known")?;
     send(main, signal)
 }
 
@@ -353,14 +301,6 @@ fn tell(argv: &[&str], limit: Duration) -> Acted {
     let argv: Vec<String> = argv.iter().map(|word| (*word).to_owned()).collect();
     let done = report(children::run_sparing(&argv, limit), &argv.join(" "), limit);
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
-}
-
-/// The last lines of its journal between two moments (milliseconds since 1970); none where its manager keeps none.
-pub fn journal(service: &Service, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
-    match held(service) {
-        Held::Systemd(unit) => systemd::journal(&Manager::of(service), unit, since_ms, until_ms),
-        _ => Vec::new(),
-    }
 }
 
 /// Whether a line of a log says something about the daemon.

@@ -3,32 +3,54 @@
 //! What we believe of it (0.45): status 0 says started and 3 stopped; a daemon that was killed may stay "started", so
 //! its process is looked at; then `zap` comes before a start.
 
+use super::manager::Manager;
 use super::{Acted, Deed, proc, script, tell};
 use crate::children;
-use gypsum_core::profile::Service;
+use crate::trouble::Trouble;
+use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
 use std::time::Duration;
 
 const TOOL: &str = "rc-service";
 
-pub fn observe(name: &str, service: &Service) -> Observation {
-    let words = [TOOL, name, "status"].map(str::to_owned);
-    let Ok(ran) = children::run(&words, super::ASKING) else {
-        return Observation::only(State::Unreachable);
-    };
-    let main = main(name, service);
-    let state = match ran.status {
-        _ if ran.timed_out => State::Unreachable,
-        // Started, and its process is gone.
-        Some(0) if main.is_none() && knows_process(name, service) => State::Failed,
-        Some(0) => State::Running,
-        Some(3) => State::Stopped,
-        Some(4 | 8 | 16) => State::Starting,
-        Some(32 | 64) => State::Failed,
-        _ => State::Unreachable,
-    };
-    Observation { main, can_reload: script::knows(name, "reload"), ..Observation::only(state) }
+/// OpenRC.
+pub struct Openrc;
+
+impl Manager for Openrc {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+        script::resolve(self, Keeper::Openrc, service)
+    }
+
+    fn observe(&self, service: &Service) -> Observation {
+        let name = script::name(service);
+        let words = [TOOL, name, "status"].map(str::to_owned);
+        let Ok(ran) = children::run(&words, super::ASKING) else {
+            return Observation::only(State::Unreachable);
+        };
+        let main = main(name, service);
+        let state = match ran.status {
+            _ if ran.timed_out => State::Unreachable,
+            // Started, and its process is gone.
+            Some(0) if main.is_none() && knows_process(name, service) => State::Failed,
+            Some(0) => State::Running,
+            Some(3) => State::Stopped,
+            Some(4 | 8 | 16) => State::Starting,
+            Some(32 | 64) => State::Failed,
+            _ => State::Unreachable,
+        };
+        Observation { main, can_reload: script::knows(name, "reload"), ..Observation::only(state) }
+    }
+
+    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+        let name = script::name(service);
+        if deed.starts() && self.observe(service).state == State::Failed {
+            // It still counts as started: without this a start does nothing. What follows tells how it went.
+            let _ = tell(&[TOOL, name, "zap"], limit);
+            return tell(&[TOOL, name, "start"], limit);
+        }
+        tell(&[TOOL, name, deed.word()], limit)
+    }
 }
 
 fn options(name: &str) -> String {
@@ -45,13 +67,4 @@ fn main(name: &str, service: &Service) -> Option<Process> {
 
 fn knows_process(name: &str, service: &Service) -> bool {
     fs::metadata(format!("{}/child_pid", options(name))).is_ok() || script::pid_file(name, service).is_some()
-}
-
-pub fn act(name: &str, deed: Deed, limit: Duration) -> Acted {
-    if deed.starts() && observe(name, &Service::default()).state == State::Failed {
-        // It still counts as started: without this a start does nothing. What follows tells how it went.
-        let _ = tell(&[TOOL, name, "zap"], limit);
-        return tell(&[TOOL, name, "start"], limit);
-    }
-    tell(&[TOOL, name, deed.word()], limit)
 }

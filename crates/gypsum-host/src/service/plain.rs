@@ -1,36 +1,48 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
+use super::manager::Manager;
 use super::{Acted, Deed, named_signal, proc, send};
 use crate::children;
-use gypsum_core::profile::{Plain, Stop};
+use crate::trouble::Trouble;
+use gypsum_core::profile::{Plain, Service, Stop};
 use gypsum_core::service::{Observation, Process, State};
 use rustix::process::Signal;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-pub fn observe(plain: &Plain) -> Observation {
-    let main = named(plain);
-    Observation {
-        main,
-        can_reload: plain.reload_signal.is_some(),
-        ..Observation::only(if main.is_some() { State::Running } else { State::Stopped })
+/// No manager: the process of a pid file, or nothing that is known of.
+pub struct NoManager;
+
+impl Manager for NoManager {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+        Ok((service.clone(), self.observe(service)))
+    }
+
+    fn observe(&self, service: &Service) -> Observation {
+        let Some(plain) = &service.plain else { return Observation::only(State::Missing) };
+        let main = named(plain);
+        Observation {
+            main,
+            can_reload: plain.reload_signal.is_some(),
+            ..Observation::only(if main.is_some() { State::Running } else { State::Stopped })
+        }
+    }
+
+    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+        let begun = Instant::now();
+        let done = service.plain.as_ref().map_or(Ok(()), |plain| match deed {
+            Deed::Reload => reload(plain),
+            Deed::Stop => stop(plain, limit),
+            Deed::Start => start(plain, limit),
+            Deed::Signal | Deed::Command | Deed::Reread => Err("that is not told to a process".into()),
+            Deed::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
+        });
+        Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
     }
 }
 
 fn named(plain: &Plain) -> Option<Process> {
     proc::of_pid_file(Path::new(&plain.pid_file))
-}
-
-pub fn act(plain: &Plain, deed: Deed, limit: Duration) -> Acted {
-    let begun = Instant::now();
-    let result = match deed {
-        Deed::Reload => reload(plain),
-        Deed::Stop => stop(plain, limit),
-        Deed::Start => start(plain, limit),
-        Deed::Signal | Deed::Command => Err("that is not told to a process".into()),
-        Deed::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
-    };
-    Acted { ok: result.is_ok(), said: result.err().unwrap_or_default(), took: begun.elapsed() }
 }
 
 fn reload(plain: &Plain) -> Result<(), String> {

@@ -1,4 +1,4 @@
-//! What `/proc` says of a process: its start, its listening sockets, its children.
+//! What `/proc` says of a process: its start, its listening sockets, its children and all below them.
 
 use crate::sockets::{Listening, listening, of_tcp};
 use gypsum_core::service::Process;
@@ -72,6 +72,23 @@ pub fn children(pid: u32) -> Vec<Process> {
         text.split_whitespace().filter_map(|pid| process(pid.parse().ok()?)).collect();
     children.sort_unstable_by_key(|process| process.pid);
     children
+}
+
+/// A process and all below it: its children and theirs.
+pub fn family(process: Process) -> Vec<Process> {
+    let mut all = vec![process];
+    let mut at = 0;
+    while let Some(next) = all.get(at).copied() {
+        let more = children(next.pid).into_iter().filter(|child| !all.contains(child));
+        all.extend(more.collect::<Vec<_>>());
+        at += 1;
+    }
+    all
+}
+
+/// Whether that process is there, as the one that it was.
+pub fn is_alive(of: Process) -> bool {
+    process(of.pid) == Some(of)
 }
 
 /// When `process` was started, in seconds since 1970.

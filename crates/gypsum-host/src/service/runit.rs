@@ -3,7 +3,10 @@
 //! What we believe of it (2.1.2): `sv status` ends with 0 for a service that is up, down or dying over and over;
 //! `restart` of a dying one, too. Its files say which process runs and what is wanted.
 
-use super::{Acted, Deed, proc, tell};
+use super::manager::Manager;
+use super::{Acted, Deed, bare, output, proc, tell, unknown};
+use crate::trouble::Trouble;
+use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, State};
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -55,7 +58,7 @@ fn status(folder: &Path) -> Option<Status> {
     })
 }
 
-pub fn observe(folder: &Path) -> Observation {
+fn observe(folder: &Path) -> Observation {
     let Some(status) = status(folder) else {
         return Observation::only(State::Unreachable);
     };
@@ -71,18 +74,43 @@ pub fn observe(folder: &Path) -> Observation {
     Observation { main, can_reload: true, since_ms: Some(status.since_ms), ..Observation::only(state) }
 }
 
-pub fn act(folder: &Path, deed: Deed, limit: Duration) -> Acted {
-    let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
-    let before = observe(folder).main;
-    let acted = tell(&["sv", "-w", &wait, deed.word(), &name], limit + Duration::from_secs(1));
-    // It may answer for the run from before, and holds a start back where the last one is less than a second ago:
-    // neither is a death.
-    let deadline = Instant::now() + HELD_BACK;
-    let waits = |seen: Observation| {
-        seen.state == State::BackingOff || deed == Deed::Restart && seen.main.is_some() && seen.main == before
-    };
-    while deed.starts() && Instant::now() < deadline && waits(observe(folder)) {
-        std::thread::sleep(Duration::from_millis(20));
+/// runit.
+pub struct Runit;
+
+impl Manager for Runit {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+        let folder = service.unit.iter().find_map(|unit| folder(bare(unit)));
+        let folder = folder.ok_or_else(|| unknown(Keeper::Runit, service))?;
+        let log = if service.log.is_empty() { output::of_runit(&folder) } else { service.log.clone() };
+        let unit = vec![folder.display().to_string()];
+        let found = Service { unit, keeper: Some(Keeper::Runit), log, ..service.clone() };
+        Ok((found, observe(&folder)))
     }
-    acted
+
+    fn observe(&self, service: &Service) -> Observation {
+        observe(place(service))
+    }
+
+    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+        let folder = place(service);
+        let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
+        let before = observe(folder).main;
+        let acted = tell(&["sv", "-w", &wait, deed.word(), &name], limit + Duration::from_secs(1));
+        // It may answer for the run from before, and holds a start back where the last one is less than a second ago:
+        // neither is a death.
+        let deadline = Instant::now() + HELD_BACK;
+        let waits = |seen: Observation| {
+            seen.state == State::BackingOff
+                || deed == Deed::Restart && seen.main.is_some() && seen.main == before
+        };
+        while deed.starts() && Instant::now() < deadline && waits(observe(folder)) {
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        acted
+    }
+}
+
+/// Its folder, once it is resolved.
+fn place(service: &Service) -> &Path {
+    Path::new(service.unit.first().map_or("", String::as_str))
 }

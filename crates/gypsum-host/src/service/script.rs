@@ -3,9 +3,11 @@
 //! What we believe of them: status 0 says running, 1 dead with a pid file, 3 stopped, and a stale pid file whose
 //! number another program has says "running"; a reload of a dead daemon may end with 0. So processes are looked at.
 
-use super::{Acted, Deed, proc, tell};
+use super::manager::Manager;
+use super::{Acted, Deed, bare, output, proc, tell, unknown};
 use crate::children;
-use gypsum_core::profile::Service;
+use crate::trouble::Trouble;
+use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -50,22 +52,23 @@ pub fn of_pid_file(name: &str, service: &Service) -> Option<Process> {
     proc::of_pid_file(&pid_file(name, service)?)
 }
 
-pub fn observe(name: &str, service: &Service) -> Observation {
-    let main = of_pid_file(name, service);
-    let script = path(name).display().to_string();
-    let ran = children::run(&argv(&script, "status").map(str::to_owned), super::ASKING);
-    let status = ran.ok().and_then(|ran| ran.status);
-    let state = match (main, status) {
-        (Some(_), _) => State::Running,
-        // It says so, and the process that it goes by is not there.
-        (None, Some(0)) if pid_file(name, service).is_some() => State::Failed,
-        (None, Some(0)) => State::Running,
-        (None, Some(1 | 2)) => State::Failed,
-        (None, Some(3)) => State::Stopped,
-        (None, _) if pid_file(name, service).is_some() => State::Stopped,
-        (None, _) => State::Unreachable,
-    };
-    Observation { main, can_reload: knows(name, "reload"), ..Observation::only(state) }
+/// The service of these names that has a script here, as this manager sees it.
+pub fn resolve(
+    manager: &dyn Manager,
+    keeper: Keeper,
+    service: &Service,
+) -> Result<(Service, Observation), Trouble> {
+    let names = || service.unit.iter().map(|unit| bare(unit));
+    let name = names().find(|name| exists(name)).ok_or_else(|| unknown(keeper, service))?;
+    let log = if service.log.is_empty() { output::of_script(name) } else { service.log.clone() };
+    let found = Service { unit: vec![name.to_owned()], keeper: Some(keeper), log, ..service.clone() };
+    let seen = manager.observe(&found);
+    Ok((found, seen))
+}
+
+/// Its name, once it is resolved.
+pub fn name(service: &Service) -> &str {
+    service.unit.first().map_or("", String::as_str)
 }
 
 /// Where systemd is installed, too, its scripts would hand over to it.
@@ -73,6 +76,34 @@ fn argv<'a>(path: &'a str, word: &'a str) -> [&'a str; 4] {
     ["env", "_SYSTEMCTL_SKIP_REDIRECT=1", path, word]
 }
 
-pub fn act(name: &str, deed: Deed, limit: Duration) -> Acted {
-    tell(&argv(&path(name).display().to_string(), deed.word()), limit)
+/// Scripts in `/etc/init.d`.
+pub struct Script;
+
+impl Manager for Script {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+        resolve(self, Keeper::Script, service)
+    }
+
+    fn observe(&self, service: &Service) -> Observation {
+        let name = name(service);
+        let (main, known) = (of_pid_file(name, service), pid_file(name, service).is_some());
+        let script = path(name).display().to_string();
+        let ran = children::run(&argv(&script, "status").map(str::to_owned), super::ASKING);
+        let status = ran.ok().and_then(|ran| ran.status);
+        let state = match (main, status) {
+            (Some(_), _) => State::Running,
+            // It says so, and the process that it goes by is not there.
+            (None, Some(0)) if known => State::Failed,
+            (None, Some(0)) => State::Running,
+            (None, Some(1 | 2)) => State::Failed,
+            (None, Some(3)) => State::Stopped,
+            (None, _) if known => State::Stopped,
+            (None, _) => State::Unreachable,
+        };
+        Observation { main, can_reload: knows(name, "reload"), ..Observation::only(state) }
+    }
+
+    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+        tell(&argv(&path(name(service)).display().to_string(), deed.word()), limit)
+    }
 }

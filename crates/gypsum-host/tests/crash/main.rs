@@ -84,6 +84,7 @@ fn plan(in_place: bool) -> Plan {
         chores: Vec::new(),
         neighbours: Vec::new(),
         taken_along: Vec::new(),
+        callers: Vec::new(),
         prune: vec!["/etc/boards/old".into()],
         daemon: "boards".into(),
         change: "20261123T060122Z-0001".into(),

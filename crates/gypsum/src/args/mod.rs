@@ -44,6 +44,9 @@ pub struct Common {
     /// Say more: the stages and how long each took
     #[arg(short, long, global = true)]
     pub verbose: bool,
+    /// Go on where a question would be asked; no finding is accepted by that
+    #[arg(short, long, global = true)]
+    pub yes: bool,
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: When,

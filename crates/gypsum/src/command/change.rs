@@ -127,7 +127,7 @@ fn steady_of(text: &str) -> Result<Duration, Trouble> {
 /// Carries a change out and draws it; its exit status.
 pub fn carry_out(context: &Context, job: Job) -> Result<u8, NoTarget> {
     let world = world()?;
-    let mut view = ChangeView::new(context.out);
+    let mut view = ChangeView::new(context.out).asking(!context.yes);
     let Finished { report, status } = Run::change(&world, &context.state, &mut view, job);
     if context.out.json {
         context.report(&report);

@@ -114,7 +114,7 @@ impl Editing<'_> {
             }
             say(&format!("{text}."));
             let choices = [('l', "leave it to them"), ('o', "open a draft of your own; the two are merged")];
-            if choose("Two people at one file:", &choices)? == 'l' {
+            if choose("Two people at one file:", &choices)? != Some('o') {
                 return Ok(None);
             }
         }
@@ -127,14 +127,16 @@ impl Editing<'_> {
                 ('n', "new: begin from the live file; the draft goes on waiting"),
                 ('t', "throw it away, and begin from the live file"),
             ];
-            let chosen = if somebody() { choose("What to do?", &choices)? } else { 'c' };
+            let chosen = if somebody() { choose("What to do?", &choices)? } else { Some('c') };
             match chosen {
-                'c' => {
+                // Whoever does not answer throws nothing away.
+                None => return Ok(None),
+                Some('c') => {
                     if let Some(held) = draft.hold()? {
                         return Ok(Some((draft, held)));
                     }
                 }
-                't' => draft.remove()?,
+                Some('t') => draft.remove()?,
                 _ => {}
             }
         }
@@ -281,9 +283,9 @@ impl Editing<'_> {
         choices.push(('l', "leave it; it is kept as a draft"));
         loop {
             match choose("What to do?", &choices)? {
-                'e' => return Ok(Next::Again),
-                'g' => return Ok(Next::Live(with_rules())),
-                'd' => self.difference(&self.live()?, proposal),
+                Some('e') => return Ok(Next::Again),
+                Some('g') => return Ok(Next::Live(with_rules())),
+                Some('d') => self.difference(&self.live()?, proposal),
                 _ => return Ok(Next::Leave),
             }
         }
@@ -313,9 +315,9 @@ impl Editing<'_> {
                     ('l', "leave it; it is kept as a draft"),
                 ],
             )?,
-            false => 'l',
+            false => None,
         };
-        if chosen != 'e' {
+        if chosen != Some('e') {
             return Ok(Next::Leave);
         }
         draft.rebase(&self.live()?, &draft.proposal()?)?;

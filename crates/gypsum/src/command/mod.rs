@@ -25,6 +25,8 @@ use gypsum_host::trouble::Trouble;
 /// What every command has at hand.
 pub struct Context {
     pub out: Out,
+    /// Whether questions are answered beforehand: go on.
+    pub yes: bool,
     pub state: State,
 }
 
@@ -39,7 +41,7 @@ pub fn run(cli: Cli) -> u8 {
         Ok(state) => state,
         Err(trouble) => return out.trouble(&trouble),
     };
-    let context = Context { out, state };
+    let context = Context { out, yes: cli.common.yes, state };
     let done = match cli.command {
         Command::Change { target, edits, more, manner } => {
             let typed = Typed { edits, more: *more };

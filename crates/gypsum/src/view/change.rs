@@ -1,6 +1,7 @@
 //! A change as it happens, and as it happened.
 
 use super::{SCREEN, finding_lines, outcome_line, rest, styled, time, wrapped};
+use crate::ask::{choose, somebody};
 use crate::out::{BAD, FAINT, ODD, Out, STRONG};
 use anstyle::Style;
 use gypsum_core::change::Verdict;
@@ -13,12 +14,13 @@ use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 
-/// From this time on a wait is said where nothing can move on the screen.
+/// From this time on it is said how long something usually takes.
 const WORTH_SAYING_MS: u64 = 1_000;
 
 /// Draws a change.
 pub struct ChangeView {
     out: Out,
+    asks: bool,
     begun: Instant,
     change: Option<String>,
     waiting: Option<ProgressBar>,
@@ -35,6 +37,7 @@ impl ChangeView {
     pub fn new(out: Out) -> Self {
         Self {
             out,
+            asks: false,
             begun: Instant::now(),
             change: None,
             waiting: None,
@@ -49,6 +52,11 @@ impl ChangeView {
     /// A view of a change that is over: nothing in it takes time.
     pub fn replay(out: Out) -> Self {
         Self { replay: true, ..Self::new(out) }
+    }
+
+    /// The same, and whether the person may be asked where there is a choice.
+    pub fn asking(self, asks: bool) -> Self {
+        Self { asks, ..self }
     }
 
     fn row(&self, label: &str, text: &str) {
@@ -114,20 +122,17 @@ impl ChangeView {
         }
     }
 
-    fn begin_waiting(&mut self, on: &str, usual_ms: Option<u64>, calm_ms: Option<u64>) {
+    fn begin_waiting(&mut self, on: &str, usual_ms: Option<u64>) {
         if self.out.quiet || self.out.json || self.replay {
             return;
         }
-        let long = |ms: &u64| *ms >= WORTH_SAYING_MS;
-        let on = match usual_ms.filter(long) {
+        let on = match usual_ms.filter(|ms| *ms >= WORTH_SAYING_MS) {
             Some(ms) => format!("{on}, usually {} s", ms / 1000),
             None => on.to_owned(),
         };
         if !std::io::stderr().is_terminal() {
-            // Where nothing moves, what takes its time is said once; the row that follows is its end.
-            if usual_ms.max(calm_ms).filter(long).is_some() {
-                self.out.aside(&format!("waiting for {on}"));
-            }
+            // Where nothing moves, it is said once; the row that follows is its end.
+            self.out.aside(&format!("waiting for {on}"));
             return;
         }
         // Hides itself where standard error is no terminal.
@@ -194,6 +199,18 @@ impl ChangeView {
 }
 
 impl Watch for ChangeView {
+    fn goes_on(&mut self) -> bool {
+        if !self.asks || self.out.json || !somebody() {
+            return true;
+        }
+        let choices = [
+            ('s', "stop here: nothing is touched"),
+            ('g', "go on: what counts then is whether anything gets worse"),
+        ];
+        // Whoever cannot be asked after all has not said that it may go on.
+        matches!(choose("It is not well already. What to do?", &choices), Ok(Some('g')))
+    }
+
     fn saw(&mut self, happening: &Happening) {
         if let Some(bar) = self.waiting.take() {
             bar.finish_and_clear();
@@ -225,14 +242,14 @@ impl Watch for ChangeView {
             Happening::Baseline { health } => self.outcomes("before", health),
             Happening::Planned { activation, .. } if self.dry_run => self.row("would", activation),
             Happening::Planned { activation, idle: true, .. } => self.row("to do", activation),
-            // Who would be surprised by that is told before.
-            Happening::Planned { activation, away_ms: Some(_), .. } => self.row("will", activation),
+            // Whoever uses it will notice: that is said before.
+            Happening::Planned { activation, down: true, .. } => self.row("will", activation),
             Happening::Planned { .. } | Happening::Replaced { .. } => {}
             Happening::BackedUp { change, folder } => {
                 self.change = Some(change.clone());
                 self.row("backup", folder);
             }
-            Happening::Waiting { on, usual_ms, calm_ms } => self.begin_waiting(on, *usual_ms, *calm_ms),
+            Happening::Waiting { on, usual_ms, .. } => self.begin_waiting(on, *usual_ms),
             Happening::Logged { .. } => {}
             Happening::Activated { how, ok, said, ms, .. } | Happening::Beside { how, ok, said, ms } => {
                 let (label, what) = how.split_once(' ').unwrap_or((how, ""));

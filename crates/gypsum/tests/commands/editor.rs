@@ -212,8 +212,13 @@ fn at_a_terminal_the_person_chooses() {
     assert!(terminal.child.wait().unwrap().success());
     assert!(config(&host).contains("\nrows 9 "));
 
-    // A draft that waits is offered.
+    // A draft that waits is offered, and who does not answer throws nothing away.
     edit_left(&host);
+    let mut terminal = Terminal::of(&command(&host, &["edit", "departures"]));
+    terminal.until("t  throw it away");
+    terminal.press("\x04");
+    assert_eq!(terminal.child.wait().unwrap().code(), Some(1));
+    assert_eq!(drafts(&host), 1);
     let mut edit = command(&host, &["edit", "departures"]);
     edit.env("VISUAL", editor(&host, "grep -q '# waits' \"$1\" && cp \"$1\" \"$1.seen\"; true"));
     let mut terminal = Terminal::of(&edit);
@@ -223,6 +228,35 @@ fn at_a_terminal_the_person_chooses() {
     terminal.until("nothing happens");
     terminal.child.wait().unwrap();
     assert_eq!(drafts(&host), 0);
+}
+
+#[test]
+fn what_is_not_well_already_is_a_choice() {
+    let host = host();
+    let words = ["change", "departures", "rows=5", "--health", "tcp 127.0.0.1:9 patience 10ms"];
+    let before = config(&host);
+    for key in ["\r", "s", "\x03"] {
+        let mut terminal = Terminal::of(&command(&host, &words));
+        terminal.until("unwell-before");
+        terminal.until("g  go on");
+        terminal.press(key);
+        terminal.until("you chose to stop");
+        assert_eq!(terminal.child.wait().unwrap().code(), Some(1), "{key:?}");
+    }
+    assert_eq!(config(&host), before);
+    let mut terminal = Terminal::of(&command(&host, &words));
+    terminal.until("g  go on");
+    terminal.press("g");
+    terminal.until("Kept");
+    assert_eq!(terminal.child.wait().unwrap().code(), Some(7));
+    // Nobody is asked who said so beforehand, or who is not there.
+    for more in [["rows=7", "--yes"], ["rows=9", "--accept=unwell-before"]] {
+        let mut terminal = Terminal::of(&command(&host, &[&words[..2], &words[3..], &more].concat()));
+        terminal.until("unwell-before");
+        terminal.until("Kept");
+        assert!(terminal.child.wait().unwrap().code().is_some_and(|code| code != 1), "{more:?}");
+    }
+    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=6", words[3], words[4]])), 7);
 }
 
 fn edit_left(host: &Host) {

@@ -329,3 +329,26 @@ fn what_is_put_aside_goes_live_later_and_together() {
     }
     assert_eq!(status(&gypsum(&host, &["change", "departures", "--ready"])), 2, "nothing waits any more");
 }
+
+#[test]
+fn a_check_goes_on_for_its_own_time() {
+    for (rows, own, wanted) in [("rows=5", "100ms", 0), ("rows=6", "3s", 4)] {
+        let host = host();
+        let (flag, live) = (host.root().join("flag"), rows.replace('=', " "));
+        std::thread::scope(|scope| {
+            scope.spawn(|| {
+                let begun = Instant::now();
+                while !config(&host).contains(&live) && begun.elapsed() < Duration::from_secs(5) {
+                    std::thread::sleep(Duration::from_millis(5));
+                }
+                std::thread::sleep(Duration::from_millis(1_200));
+                fs::write(&flag, "").unwrap();
+            });
+            let must = format!("file {} absent steady {own}", flag.display());
+            let output = gypsum(&host, &["change", "departures", rows, "--must", &must]);
+            assert_eq!(status(&output), wanted, "{own}: {}", said(&host, &output));
+            let told = said(&host, &output).contains("(it was well at first)");
+            assert_eq!(told, wanted == 4, "{own}: {}", said(&host, &output));
+        });
+    }
+}

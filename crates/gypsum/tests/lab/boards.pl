@@ -1,6 +1,7 @@
 #!/usr/bin/perl
 # A daemon that behaves as its configuration says: `mode MODE`, read when it starts and on HUP.
 # good: answers HTTP. fails: does not start. dies: ends after a second. loops: ends after 0.3 s.
+# clings: leaves a process behind that keeps its port.
 # late: takes nobody for 30 s. quits: answers, and ends after 3 s; leaves: after 6 s. silent: takes connections and never answers. deaf: goes on with what it had, whatever it is told.
 use strict;
 use IO::Socket::INET;
@@ -13,8 +14,8 @@ sub mode {
 my $mode = mode();
 die "cannot work like that\n" if $mode eq 'fails';
 sleep 30 if $mode eq 'late';
-my $socket = IO::Socket::INET->new(Listen => 9, LocalAddr => '127.0.0.1', LocalPort => 8571, ReuseAddr => 1) or die "port: $!";
-my $end = $mode eq 'dies' ? time + 1.2 : 0;
+my $socket = $ENV{LISTEN_FDS} ? IO::Socket::INET->new_from_fd(3, 'r+') : IO::Socket::INET->new(Listen => 9, LocalAddr => '127.0.0.1', LocalPort => 8571, ReuseAddr => 1) or die "port: $!";
+if ($mode eq 'clings' && !fork) { fork and exit; $SIG{TERM} = 'IGNORE'; sleep 600; exit }
 if ($mode eq 'loops') { select undef, undef, undef, 0.3; exit 3 }
 $SIG{HUP} = sub {
     my $new = mode();

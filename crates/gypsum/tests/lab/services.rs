@@ -50,7 +50,7 @@ pub fn answers(lab: &Lab) -> String {
         $s = IO::Socket::INET->new(\"127.0.0.1:8571\") or die; print $s \"GET / HTTP/1.0\\r\\n\\r\\n\"; print <$s>'")
 }
 
-fn put_back(lab: &Lab, mode: &str, why: &str) {
+pub fn put_back(lab: &Lab, mode: &str, why: &str) {
     let (before, _) = lab.file("/etc/boards/boards.conf");
     let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
     let text = serde_json::to_string(&report).unwrap();

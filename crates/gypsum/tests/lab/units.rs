@@ -33,7 +33,6 @@ fn a_drop_in_of_a_unit_says_what_its_manager_understands() {
         lab.sh(&format!("stat -c %a {file}; head -n 2 {file}")),
         "644\n# the boards come first\n[Service]"
     );
-    lab.sh("systemctl daemon-reload");
     let shown = lab.sh("systemctl show ssh -p Nice,LimitNOFILE,TimeoutStopUSec,MemoryMax,CPUQuotaPerSecUSec,Environment,ProtectHome,DropInPaths");
     let mut lines: Vec<&str> = shown.lines().collect();
     lines.sort_unstable();

@@ -1,0 +1,131 @@
+//! The calm: all that held goes on holding, each check for its own time.
+
+use super::Look;
+use super::service::{gone, running};
+use crate::probe::Scene;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::service::Observation;
+use std::time::Duration;
+
+/// How often a service is looked at while it must stay well.
+const PULSE: Duration = Duration::from_millis(100);
+/// So long after a check failed it is tried once more: once may be chance.
+const ONCE_MORE: Duration = Duration::from_millis(200);
+/// So often somebody else may restart the service meanwhile.
+const MOST_RESTARTS: u32 = 3;
+
+impl Look<'_> {
+    /// How long all of it takes.
+    pub fn calm(&self) -> Duration {
+        self.checks.iter().map(|check| self.time_of(check)).max().unwrap_or_default().max(self.steady)
+    }
+
+    /// How long a check must go on holding: its own time, else that of the daemon.
+    fn time_of(&self, check: &Check) -> Duration {
+        check.steady_ms.map_or(self.steady, Duration::from_millis)
+    }
+
+    /// Looks at the service until the time is over, and at every check once more when its own is.
+    pub(super) fn stay(&self, outcomes: &mut [(Outcome, bool)]) {
+        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let now = || match self.noted() {
+            Some(last) => self.world.glance(self.service, &last),
+            None => self.world.observe(self.service),
+        };
+        let mut first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, now()));
+        let mut scene = Scene { seen: self.noted(), ..self.scene.clone() };
+        let (mut begun, mut reached, mut restarts) = (self.world.now_ms(), Duration::ZERO, 0);
+        let calm = self.calm();
+        loop {
+            let spent = Duration::from_millis(u64::try_from(self.world.now_ms() - begun).unwrap_or(0));
+            self.ask_again(outcomes, &scene, (reached, spent));
+            reached = spent;
+            if spent >= calm || self.cut_short() {
+                break;
+            }
+            self.world.sleep(PULSE.min(calm));
+            let Some((n, last)) = &first else { continue };
+            match self.goes_on(last, begun) {
+                Ok(None) => {}
+                Ok(Some(now)) if restarts < MOST_RESTARTS => {
+                    // It must stay well from its own start on.
+                    let said = format!("{}: somebody restarted it meanwhile", running(Some(last), &now));
+                    outcomes[*n].0.said = said;
+                    scene.seen = Some(now.clone());
+                    first = Some((*n, now));
+                    (begun, reached, restarts) = (self.world.now_ms(), Duration::ZERO, restarts + 1);
+                }
+                Ok(Some(now)) => return down(&mut outcomes[*n].0, gone(last, &now)),
+                Err(said) => return down(&mut outcomes[*n].0, said),
+            }
+        }
+        // On a busy host the sign that it took the new configuration up may have come only meanwhile.
+        if let Some(n) = service.filter(|n| outcomes[*n].0.well && outcomes[*n].1) {
+            let (outcome, unproven, _) = self.try_service(&self.checks[n]);
+            outcomes[n] = (outcome, unproven);
+        }
+    }
+
+    /// Whether the service goes on that was seen as `last`; another run of it where its manager was asked for that since
+    /// `begun`, which is no crash. In words how it ended, where it did.
+    fn goes_on(&self, last: &Observation, begun: i64) -> Result<Option<Observation>, String> {
+        let mut now = self.world.glance(self.service, last);
+        if now.state.is_up() && last.same_start(&now) {
+            return Ok(None);
+        }
+        // A manager that starts it again by itself counts that.
+        let by_itself = |now: &Observation| now.restarts.unwrap_or(0) > last.restarts.unwrap_or(0);
+        if by_itself(&now) || self.world.was_asked(self.service, begun) != Some(true) {
+            return Err(gone(last, &now));
+        }
+        let asked = self.world.now_ms();
+        let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
+        while !now.state.is_up() && self.world.now_ms().saturating_sub(asked) < limit && !self.cut_short() {
+            if super::service::is_final(now.state) && self.world.now_ms() - asked > PULSE.as_millis() as i64 {
+                return Err(format!("somebody stopped it meanwhile: it is {}", now.state.words()));
+            }
+            self.world.sleep(PULSE);
+            now = self.world.observe(self.service);
+        }
+        if now.state.is_up() && !by_itself(&now) { Ok(Some(now)) } else { Err(gone(last, &now)) }
+    }
+
+    /// Asks again, side by side, whatever must hold for a time that ended between these two.
+    fn ask_again(&self, outcomes: &mut [(Outcome, bool)], scene: &Scene, (from, to): (Duration, Duration)) {
+        let ends = |check: &Check| {
+            let time = self.time_of(check);
+            !time.is_zero() && from < time && time <= to
+        };
+        let due: Vec<usize> = (0..self.checks.len())
+            .filter(|n| {
+                self.checks[*n].probe != Probe::Service && outcomes[*n].0.well && ends(&self.checks[*n])
+            })
+            .collect();
+        let again: Vec<(usize, Option<Outcome>)> = std::thread::scope(|scope| {
+            let begin = |n: usize| (n, scope.spawn(move || self.once_more(&self.checks[n], scene)));
+            let tries: Vec<_> = due.into_iter().map(begin).collect();
+            tries.into_iter().map(|(n, one)| (n, one.join().ok())).collect()
+        });
+        for (n, outcome) in again {
+            let outcome = outcome.unwrap_or_else(|| super::broken(&self.checks[n]));
+            if !outcome.well {
+                outcomes[n].0 =
+                    Outcome { said: format!("{} (it was well at first)", outcome.said), ..outcome };
+            }
+        }
+    }
+
+    fn once_more(&self, check: &Check, scene: &Scene) -> Outcome {
+        let again = self.try_once(check, scene).0;
+        if again.well {
+            return again;
+        }
+        self.world.sleep(ONCE_MORE);
+        self.try_once(check, scene).0
+    }
+}
+
+fn down(outcome: &mut Outcome, said: String) {
+    (outcome.well, outcome.said) = (false, said);
+}

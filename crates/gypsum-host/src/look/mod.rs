@@ -1,0 +1,194 @@
+//! Looking: until every check holds within its patience, and then on for a while, for nothing counts
+//! that dies a second later.
+
+mod calm;
+mod patience;
+mod service;
+
+use crate::probe::Scene;
+use crate::world::World;
+use gypsum_core::health::{Judgement, Outcome, judge};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::{Activation, Service};
+use gypsum_core::service::Observation;
+use std::sync::Mutex;
+use std::time::Duration;
+
+/// What is looked at, and against what.
+pub struct Look<'a> {
+    /// The world.
+    pub world: &'a dyn World,
+    /// The service.
+    pub service: &'a Service,
+    /// The checks.
+    pub checks: &'a [Check],
+    /// The service just before it was told; none where it was not told anything.
+    pub before: Option<&'a Observation>,
+    /// How it was seen last, a moment ago.
+    pub last: Option<&'a Observation>,
+    /// What it was told.
+    pub activation: Activation,
+    /// How long all must stay well.
+    pub steady: Duration,
+    /// What probes know of it.
+    pub scene: &'a Scene,
+    /// How long a service that is on its way up is waited for, whatever the patience.
+    pub limit: Duration,
+    /// How the service was seen by these looks.
+    pub noted: Mutex<Option<Observation>>,
+    /// Whether the person may end it: not while the old configuration is coming back.
+    pub interruptible: bool,
+}
+
+impl<'a> Look<'a> {
+    /// How these checks are now, of a service that was told nothing.
+    pub fn at(world: &'a dyn World, service: &'a Service, checks: &'a [Check], scene: &'a Scene) -> Self {
+        Self {
+            world,
+            service,
+            checks,
+            scene,
+            before: None,
+            last: None,
+            activation: Activation::None,
+            steady: Duration::ZERO,
+            limit: Duration::ZERO,
+            noted: Mutex::default(),
+            interruptible: true,
+        }
+    }
+
+    /// One try of each check, side by side, without patience: how it is now, and how the service is.
+    pub fn once(&self) -> (Vec<Outcome>, Option<Observation>) {
+        std::thread::scope(|scope| {
+            let try_one = |check| scope.spawn(move || self.world.probe(check, self.scene));
+            let probed = |check: &&Check| check.probe != Probe::Service;
+            let tries: Vec<_> = self.checks.iter().filter(probed).map(try_one).collect();
+            let begun = self.world.now_ms();
+            let seen = self.watches_service().then(|| match self.last {
+                Some(last) => self.world.observe_again(self.service, last),
+                None => self.world.observe(self.service),
+            });
+            let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
+            let mut tries = tries.into_iter();
+            let mut outcomes = Vec::new();
+            for check in self.checks {
+                outcomes.push(match (&seen, check.probe == Probe::Service) {
+                    (Some(seen), true) => self.judge_service(check, seen, ms).0,
+                    _ => tries.next().and_then(|one| one.join().ok()).unwrap_or_else(|| broken(check)),
+                });
+            }
+            (outcomes, seen)
+        })
+    }
+
+    fn watches_service(&self) -> bool {
+        self.checks.iter().any(|check| check.probe == Probe::Service)
+    }
+
+    /// All checks with their patience, then on for the steady time, then once more; judged against
+    /// `baseline`. The service comes first: an old generation answers for some milliseconds after it was told.
+    pub fn carefully(&self, baseline: &[Outcome]) -> (Vec<Outcome>, Judgement) {
+        if self.checks.is_empty() {
+            // Nothing is known that could be looked at, and waiting would not make it known.
+            return (Vec::new(), Judgement::Unproven);
+        }
+        let of_service = |check: &&Check| check.probe == Probe::Service;
+        let first = self.checks.iter().find(of_service);
+        let first = first.map(|check| self.with_patience(check, self.scene, check.patience_ms));
+        if !self.steady.is_zero() {
+            self.let_go();
+        }
+        let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
+        let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
+            let others = self.checks.iter().filter(|check| !of_service(check));
+            let mut tries: std::collections::VecDeque<_> = others
+                .map(|check| {
+                    let patience = self.patience_with(check, baseline);
+                    scope.spawn(move || self.with_patience(check, scene, patience))
+                })
+                .collect();
+            let mut outcome = |check: &Check| match (&first, check.probe == Probe::Service) {
+                (Some(first), true) => first.clone(),
+                _ => {
+                    let tried = tries.pop_front().and_then(|one| one.join().ok());
+                    tried.unwrap_or_else(|| (broken(check), false))
+                }
+            };
+            self.checks.iter().map(&mut outcome).collect()
+        });
+        let plain = |outcomes: &[(Outcome, bool)]| -> Vec<Outcome> {
+            outcomes.iter().map(|(one, _)| one.clone()).collect()
+        };
+        self.heed_log(&mut outcomes);
+        if judge(baseline, &plain(&outcomes)) == Judgement::Worse {
+            // It may have died while the others were waited for.
+            for (check, outcome) in self.checks.iter().zip(&mut outcomes) {
+                if check.probe == Probe::Service && outcome.0.well {
+                    outcome.0 = self.try_service(check).0;
+                }
+            }
+            return (plain(&outcomes), Judgement::Worse);
+        }
+        if !self.calm().is_zero() {
+            self.stay(&mut outcomes);
+            self.heed_log(&mut outcomes);
+        }
+        let judgement = match judge(baseline, &plain(&outcomes)) {
+            Judgement::Well if outcomes.iter().any(|(_, unproven)| *unproven) => Judgement::Unproven,
+            judgement => judgement,
+        };
+        (plain(&outcomes), judgement)
+    }
+
+    /// A line of its log that the profile knows as a failure counts, whatever else was seen.
+    fn heed_log(&self, outcomes: &mut [(Outcome, bool)]) {
+        let failed = &self.service.failed;
+        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let Some(n) = service.filter(|n| outcomes[*n].0.well && !failed.is_empty() && self.before.is_some())
+        else {
+            return;
+        };
+        let text = self.world.log_text(self.scene);
+        let says = |line: &&str| failed.iter().any(|pattern| line.contains(pattern.as_str()));
+        if let Some(line) = text.lines().find(says) {
+            outcomes[n].0.well = false;
+            outcomes[n].0.said = format!("its log says: {}", line.trim());
+        }
+    }
+
+    fn noted(&self) -> Option<Observation> {
+        self.noted.lock().ok().and_then(|noted| noted.clone())
+    }
+
+    fn cut_short(&self) -> bool {
+        self.interruptible && self.world.interrupted()
+    }
+
+    /// One try: the outcome, whether it leaves something unproven, whether trying again is vain.
+    fn try_once(&self, check: &Check, scene: &Scene) -> (Outcome, bool, bool) {
+        if check.probe == Probe::Service {
+            self.try_service(check)
+        } else {
+            (self.world.probe(check, scene), false, false)
+        }
+    }
+
+    fn try_service(&self, check: &Check) -> (Outcome, bool, bool) {
+        let begun = self.world.now_ms();
+        let now = match self.before.filter(|_| !self.activation.replaces()) {
+            Some(before) => self.world.observe_again(self.service, before),
+            None => self.world.observe(self.service),
+        };
+        let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
+        let judged = self.judge_service(check, &now, ms);
+        if let Ok(mut noted) = self.noted.lock() {
+            *noted = Some(now);
+        }
+        judged
+    }
+}
+
+fn broken(check: &Check) -> Outcome {
+    Outcome { name: check.name.clone(), well: false, said: "the check itself failed".into(), ms: 0 }
+}

@@ -1,0 +1,77 @@
+//! How long a check may fail at first: while a service is on its way up, or old processes make way for new ones.
+
+use super::Look;
+use super::service::is_final;
+use crate::probe::Scene;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::service::State;
+use std::time::Duration;
+
+/// How long a service that is down may be on its way up again before that counts.
+const GRACE: Duration = Duration::from_millis(400);
+/// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
+const UNBROKEN_MS: u64 = 300;
+/// So long a sign that the new configuration was taken up is waited for.
+const PROOF_MS: i64 = 500;
+/// So long the processes from before may go on taking connections before that is taken as it is.
+const LET_GO_MS: i64 = 1_000;
+
+impl Look<'_> {
+    /// Waits until the processes from before take no connections any more: some go on for a moment beside the new ones.
+    pub(super) fn let_go(&self) {
+        let Some(before) = self.before.filter(|_| self.activation.goes_on()) else { return };
+        let begun = self.world.now_ms();
+        while self.world.is_accepting(&before.children)
+            && self.world.now_ms() - begun < LET_GO_MS
+            && !self.cut_short()
+        {
+            self.world.sleep(Duration::from_millis(10));
+        }
+    }
+
+    /// How long a check may fail: one that held goes on holding where the service was never down.
+    pub(super) fn patience_with(&self, check: &Check, baseline: &[Outcome]) -> u64 {
+        let held = baseline.iter().any(|before| before.name == check.name && before.well);
+        if held && self.activation.goes_on() { check.patience_ms.min(UNBROKEN_MS) } else { check.patience_ms }
+    }
+
+    pub(super) fn with_patience(&self, check: &Check, scene: &Scene, patience_ms: u64) -> (Outcome, bool) {
+        let begun = self.world.now_ms();
+        let patience = i64::try_from(patience_ms).unwrap_or(i64::MAX);
+        let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
+        let mut pause = Duration::from_millis(3);
+        loop {
+            let (mut outcome, unproven, final_word) = self.try_once(check, scene);
+            let spent = self.world.now_ms().saturating_sub(begun);
+            outcome.ms = u64::try_from(spent).unwrap_or(0);
+            let grace = spent >= GRACE.as_millis() as i64;
+            let vain = final_word && (grace || self.has_failed()) || grace && self.is_down(check);
+            let over = spent >= patience && !(spent < limit && self.is_on_its_way());
+            // New workers come a moment after the reload: what shows nothing yet may show it then.
+            let settled = outcome.well && !(unproven && spent < PROOF_MS);
+            if settled || over || self.cut_short() || vain {
+                return (outcome, unproven);
+            }
+            self.world.sleep(pause);
+            // A reload is taken up within some milliseconds, or takes its time.
+            pause = if spent < 60 { pause } else { (pause * 3 / 2).min(Duration::from_millis(250)) };
+        }
+    }
+
+    /// Whether there is no point in asking on, since the service itself is down for good.
+    fn is_down(&self, check: &Check) -> bool {
+        let known = self.checks.iter().any(|check| check.probe == Probe::Service);
+        known && check.probe != Probe::Service && is_final(self.world.observe(self.service).state)
+    }
+
+    /// Whether its manager has given it up: nothing is on its way any more.
+    fn has_failed(&self) -> bool {
+        self.noted().is_some_and(|noted| noted.state == State::Failed)
+    }
+
+    /// Whether its manager says that it is still being started: slow daemons are waited for.
+    fn is_on_its_way(&self) -> bool {
+        self.before.is_some() && self.world.observe(self.service).state == State::Starting
+    }
+}

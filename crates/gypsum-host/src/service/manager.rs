@@ -1,0 +1,59 @@
+//! What every service manager can be asked and told; one file a manager implements it.
+
+use super::holdings::Holdings;
+use super::{Acted, Deed};
+use crate::logs::Mark;
+use crate::trouble::Trouble;
+use gypsum_core::profile::Service;
+use gypsum_core::service::Observation;
+use std::time::{Duration, Instant};
+
+/// How often a service that is on its way down is looked at.
+const LOOK_UP: Duration = Duration::from_millis(10);
+
+/// A service manager. What it reports proves nothing: `observe` alone judges.
+pub(super) trait Manager {
+    /// The service of these names that exists on this host, and how it is.
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble>;
+
+    /// How a resolved service is, with its main process and the manager's own marks of this run of it.
+    fn observe(&self, service: &Service) -> Observation;
+
+    /// Where its logs have come to now, those files and its own.
+    fn mark(&self, files: &[String], now_ms: i64) -> Mark {
+        Mark::at(now_ms, files)
+    }
+
+    /// Tells it something, and waits until the manager says that this is done, or until the time is up.
+    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted;
+
+    /// Waits until nothing is left of a service that was stopped: no process of it, no socket on which it listened. In
+    /// words what is left, where the time is up.
+    fn wait(&self, held: &Holdings, limit: Duration) -> Result<(), String> {
+        let end = Instant::now() + limit;
+        loop {
+            match held.left() {
+                None => return Ok(()),
+                Some(left) if Instant::now() > end => return Err(left),
+                Some(_) => std::thread::sleep(LOOK_UP),
+            }
+        }
+    }
+
+    /// The last lines of the log that the manager itself keeps of the service, from a mark on and up to a moment
+    /// (milliseconds since 1970). None where it keeps none: its output goes to files then.
+    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// Those of these units that are up.
+    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// Whether it was asked, since a moment, to stop or to restart the service: then its end is no crash. None where
+    /// the manager keeps no account of that.
+    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
+        None
+    }
+}

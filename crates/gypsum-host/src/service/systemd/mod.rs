@@ -1,0 +1,191 @@
+//! systemd, that of the system and a user's own, through its public commands.
+//!
+//! What we believe of it (systemd 252): exit statuses of `systemctl` report and prove nothing;
+//! `show` answers with status 0 even for unknown units; a unit that ran into its start limit does
+//! not start, however good its configuration, before `reset-failed`; ending `systemctl` does not
+//! end the job that it asked for; a unit whose files cannot be read stops, and does not start again.
+
+mod journal;
+mod shown;
+mod whose;
+
+pub use journal::is_about_jobs;
+
+use super::manager::Manager;
+use super::{ASKING, Acted, Deed};
+use crate::children::{self, Ran};
+use crate::logs::Mark;
+use crate::trouble::Trouble;
+use gypsum_core::profile::{Keeper, Service};
+use gypsum_core::service::{Observation, State};
+use shown::Shown;
+use std::time::{Duration, Instant};
+use whose::Whose;
+
+/// systemd.
+pub struct Systemd;
+
+fn unit(service: &Service) -> &str {
+    service.unit.first().map_or("", String::as_str)
+}
+
+impl Manager for Systemd {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+        let mut why = None;
+        let whose = Whose::of(service);
+        for name in &service.unit {
+            let name = full_name(name)?;
+            let Some(shown) = Shown::of(&whose, &name) else {
+                return Err(Trouble::cannot(
+                    "systemd does not answer: it is not running here, or systemctl is missing",
+                )
+                .mend("where another thing keeps the daemon running, its profile says so: [service.plain]"));
+            };
+            match shown.load_state() {
+                "loaded" => {
+                    let shown = behind(&whose, &shown).unwrap_or(shown);
+                    let unit = vec![shown.id().to_owned()];
+                    let found = Service { unit, keeper: Some(Keeper::Systemd), ..service.clone() };
+                    return Ok((found, shown.observation()));
+                }
+                "not-found" => {}
+                state => why = Some(unusable(&name, state)),
+            }
+        }
+        let names = service.unit.join(" or ");
+        Err(why.unwrap_or_else(|| {
+            Trouble::cannot(format!("systemd knows no unit {names}"))
+                .mend("systemctl list-units --type=service shows what there is")
+        }))
+    }
+
+    fn observe(&self, service: &Service) -> Observation {
+        let shown = Shown::of(&Whose::of(service), unit(service));
+        shown.map_or_else(|| Observation::only(State::Unreachable), |shown| shown.observation())
+    }
+
+    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+        let (begun, whose, unit) = (Instant::now(), Whose::of(service), unit(service));
+        // Whatever it says about the need: a unit file was touched.
+        let known = if service.reread { reread(service, limit) } else { Ok(()) };
+        let done = known.and_then(|()| {
+            if deed.starts() {
+                // A start limit that was hit, or that this start would hit, keeps the best configuration
+                // down. Its own status says only whether there was anything to clear.
+                let _ = children::run(&whose.argv(&["reset-failed", "--", unit]), ASKING);
+            }
+            tell(&whose, deed, unit, limit)
+        });
+        Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+    }
+
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+        journal::lines(&Whose::of(service), unit(service), since.at_ms, until_ms)
+    }
+
+    fn active(&self, service: &Service, units: &[String]) -> Vec<String> {
+        if units.is_empty() {
+            return Vec::new();
+        }
+        let words = ["show", "--no-pager", "-p", "Id,ActiveState", "--"];
+        let words: Vec<&str> = words.into_iter().chain(units.iter().map(String::as_str)).collect();
+        let Ok(ran) = children::run(&Whose::of(service).argv(&words), ASKING) else { return Vec::new() };
+        let of = |text: &str, key: &str| {
+            text.lines().find_map(|line| line.strip_prefix(key)?.strip_prefix('=')).map(str::to_owned)
+        };
+        let blocks = ran.out.split("\n\n");
+        blocks
+            .filter(|block| of(block, "ActiveState").is_some_and(|state| state == "active"))
+            .filter_map(|block| of(block, "Id"))
+            .collect()
+    }
+
+    fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool> {
+        Some(journal::was_stopping(&Whose::of(service), unit(service), since_ms))
+    }
+}
+
+/// A unit name that systemd takes as it is: it would make `etc-nginx.mount` of a path.
+fn full_name(name: &str) -> Result<String, Trouble> {
+    let plain =
+        name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, ':' | '_' | '.' | '\\' | '@' | '-'));
+    if !plain || name.is_empty() {
+        return Err(Trouble::usage(format!("{name:?} cannot be the name of a unit")));
+    }
+    let kind = name.rsplit_once('.').map(|(_, kind)| kind);
+    let typed = kind.is_some_and(|kind| matches!(kind, "service" | "socket" | "target" | "timer"));
+    let full = if typed { name.to_owned() } else { format!("{name}.service") };
+    match full.split_once("@.") {
+        Some((template, kind)) => Err(Trouble::usage(format!(
+            "{full} is a template, and runs only as one of its instances"
+        ))
+        .mend(format!(
+            "name one: {template}@NAME.{kind}; systemctl list-units '{template}@*' shows those that there are"
+        ))),
+        None => Ok(full),
+    }
+}
+
+/// The instance behind a unit that did its work and only stands for it; none where it stands for several.
+fn behind(whose: &Whose, shown: &Shown) -> Option<Shown> {
+    let seen = shown.observation();
+    let stem = shown.id().strip_suffix(".service").filter(|_| seen.state == State::Exited)?;
+    let parts = shown.parts().into_iter();
+    let instances: Vec<Shown> = parts
+        .filter(|part| part.strip_prefix(stem).is_some_and(|rest| rest.starts_with('@')))
+        .filter_map(|part| Shown::of(whose, &part))
+        .filter(|shown| !matches!(shown.observation().state, State::Stopped | State::Missing))
+        .collect();
+    <[Shown; 1]>::try_from(instances).ok().map(|[only]| only)
+}
+
+fn unusable(name: &str, state: &str) -> Trouble {
+    if state == "masked" {
+        return Trouble::cannot(format!("{name} is masked: it cannot be started"))
+            .mend(format!("systemctl unmask {name}"));
+    }
+    Trouble::cannot(format!("the unit file of {name} cannot be loaded; once stopped it would not start"))
+        .mend(format!("systemd-analyze verify {name}"))
+}
+
+/// Whether systemd knows a unit of this name; none where it does not answer.
+pub fn is_known(name: &str) -> Option<bool> {
+    let shown = Shown::of(&Whose::System, &full_name(name).ok()?)?;
+    Some(shown.load_state() != "not-found")
+}
+
+/// Has the manager read all unit files again, and sees that the service can still be started: what cannot be loaded can
+/// be stopped all the same.
+pub fn reread(service: &Service, limit: Duration) -> Result<(), String> {
+    let whose = Whose::of(service);
+    let ran = children::run(&whose.argv(&["daemon-reload"]), limit);
+    if !ran.as_ref().is_ok_and(Ran::ok) {
+        let said = ran.map_or_else(|error| error.to_string(), |ran| ran.last_words());
+        return Err(format!("systemd did not read its unit files again: {said}"));
+    }
+    let shown = service.unit.first().and_then(|unit| Shown::of(&whose, unit));
+    match shown {
+        Some(shown) if matches!(shown.load_state(), "bad-setting" | "error") => {
+            Err(unusable(unit(service), shown.load_state()).message)
+        }
+        _ => Ok(()),
+    }
+}
+
+fn tell(whose: &Whose, deed: Deed, unit: &str, limit: Duration) -> Result<(), String> {
+    match children::run_sparing(&whose.argv(&[deed.word(), "--", unit]), limit) {
+        Ok(ran) if ran.timed_out => {
+            Err(format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.as_secs()))
+        }
+        Ok(ran) if ran.ok() => Ok(()),
+        Ok(ran) => Err(last_words(&ran)),
+        Err(error) => Err(format!("systemctl could not be run: {error}")),
+    }
+}
+
+/// What it said, without the advice to look elsewhere: we look there ourselves.
+fn last_words(ran: &Ran) -> String {
+    let text =
+        ran.err.lines().filter(|line| !line.starts_with("See \"systemctl") && !line.starts_with("Warning:"));
+    text.map(str::trim).filter(|line| !line.is_empty()).collect::<Vec<_>>().join("; ")
+}

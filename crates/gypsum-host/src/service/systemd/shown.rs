@@ -1,0 +1,88 @@
+//! What `systemctl show` says of a unit.
+
+use super::whose::Whose;
+use crate::children;
+use crate::service::{ASKING, proc};
+use gypsum_core::service::{Observation, State};
+use std::collections::HashMap;
+
+const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp";
+
+/// The properties of a unit, by their names.
+pub struct Shown(HashMap<String, String>);
+
+impl Shown {
+    /// Asks for them; none where the manager does not answer.
+    pub fn of(whose: &Whose, unit: &str) -> Option<Self> {
+        let words = ["show", "--no-pager", "--timestamp=us+utc", "-p", PROPERTIES, "--", unit];
+        let ran = children::run(&whose.argv(&words), ASKING).ok()?;
+        let pairs = ran.out.lines().filter_map(|line| line.split_once('='));
+        let shown = Self(pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect());
+        (ran.ok() && !shown.load_state().is_empty()).then_some(shown)
+    }
+
+    fn get(&self, key: &str) -> &str {
+        self.0.get(key).map_or("", String::as_str)
+    }
+
+    fn words(&self, key: &str) -> Vec<String> {
+        self.get(key).split_whitespace().map(str::to_owned).collect()
+    }
+
+    /// Its own name, whatever it was asked for by.
+    pub fn id(&self) -> &str {
+        self.get("Id")
+    }
+
+    /// Whether its files could be read: `loaded`, `not-found`, `masked`, `bad-setting`, `error`.
+    pub fn load_state(&self) -> &str {
+        self.get("LoadState")
+    }
+
+    /// The units that are stopped and restarted with it.
+    pub fn parts(&self) -> Vec<String> {
+        self.words("ConsistsOf")
+    }
+
+    /// What that amounts to.
+    pub fn observation(&self) -> Observation {
+        let filled = |key: &str| Some(self.get(key).to_owned()).filter(|value| !value.is_empty());
+        let pid: Option<u32> = self.get("MainPID").parse().ok().filter(|pid| *pid > 0);
+        Observation {
+            main: pid.and_then(proc::process),
+            invocation: filled("InvocationID"),
+            restarts: self.get("NRestarts").parse().ok(),
+            result: filled("Result"),
+            can_reload: self.get("CanReload") == "yes",
+            since_ms: moment(self.get("StateChangeTimestamp")),
+            callers: self.words("TriggeredBy"),
+            dependants: ["RequiredBy", "RequisiteOf", "BoundBy", "ConsistsOf"]
+                .into_iter()
+                .flat_map(|key| self.words(key))
+                .collect(),
+            told_along: self.words("PropagatesReloadTo"),
+            ..Observation::only(state_of(self.load_state(), self.get("ActiveState"), self.get("SubState")))
+        }
+    }
+}
+
+/// A moment as `show --timestamp=us+utc` has it, in milliseconds since 1970: `Mon 2026-11-23 06:02:22.275445 UTC`.
+fn moment(text: &str) -> Option<i64> {
+    let (_, text) = text.split_once(' ')?;
+    let time = jiff::civil::DateTime::strptime("%Y-%m-%d %H:%M:%S%.f", text.strip_suffix(" UTC")?).ok()?;
+    Some(time.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp().as_millisecond())
+}
+
+fn state_of(load: &str, active: &str, sub: &str) -> State {
+    match (active, sub) {
+        _ if load == "not-found" && active == "inactive" => State::Missing,
+        ("active", "exited") => State::Exited,
+        ("active", _) => State::Running,
+        ("reloading", _) => State::Reloading,
+        ("activating", "auto-restart" | "auto-restart-queued") => State::BackingOff,
+        ("activating", _) => State::Starting,
+        ("deactivating", _) => State::Stopping,
+        ("failed", _) => State::Failed,
+        _ => State::Stopped,
+    }
+}

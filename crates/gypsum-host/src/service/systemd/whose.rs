@@ -1,0 +1,57 @@
+//! Which of systemd's managers a service is with: that of the system, or a user's own.
+
+use crate::children;
+use crate::service::ASKING;
+use gypsum_core::profile::Service;
+
+/// A manager.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Whose {
+    /// That of the system.
+    System,
+    /// Our own account's.
+    Own,
+    /// Another account's, by its name and number.
+    Of(String, u32),
+}
+
+impl Whose {
+    /// `systemctl` with these words, for this manager.
+    pub fn argv(&self, words: &[&str]) -> Vec<String> {
+        let folder;
+        let lead: &[&str] = match self {
+            Self::System => &["systemctl"],
+            Self::Own => &["systemctl", "--user"],
+            Self::Of(name, uid) => {
+                folder = format!("XDG_RUNTIME_DIR=/run/user/{uid}");
+                &["runuser", "-u", name, "--", "env", &folder, "systemctl", "--user"]
+            }
+        };
+        lead.iter().chain(words).map(|word| (*word).to_owned()).collect()
+    }
+
+    /// The one that a service of this profile is with. A user's service is our own one's; for root, that of the first
+    /// user whose manager runs it.
+    pub fn of(service: &Service) -> Self {
+        if !service.user {
+            return Self::System;
+        }
+        if !rustix::process::geteuid().is_root() {
+            return Self::Own;
+        }
+        let unit = service.unit.first().map_or("", String::as_str);
+        let running = |manager: &Self| {
+            let asked = children::run(&manager.argv(&["is-active", "-q", "--", unit]), ASKING);
+            asked.is_ok_and(|ran| ran.ok())
+        };
+        let folders = std::fs::read_dir("/run/user").into_iter().flatten().flatten();
+        let users = folders.filter_map(|entry| {
+            let uid: u32 = entry.file_name().to_str()?.parse().ok()?;
+            let user = uzers::get_user_by_uid(uid)?;
+            Some(Self::Of(user.name().to_str()?.to_owned(), uid))
+        });
+        let users: Vec<Self> = users.collect();
+        let first = users.first().cloned();
+        users.into_iter().find(running).or(first).unwrap_or(Self::Own)
+    }
+}
