@@ -30,18 +30,20 @@ pub enum Judgement {
     Worse,
 }
 
-/// Judges the checks `now` against those of the `baseline`: each against the one of its name, else against the one in
-/// its place whose name is gone. A check without a counterpart counts as having held.
+/// Whether the `n`th of the checks of these names counts as having held in the `baseline`: by the one of its name, else
+/// by the one in its place whose name is gone. One without a counterpart does.
+pub fn held(baseline: &[Outcome], names: &[&str], n: usize) -> bool {
+    let named = baseline.iter().find(|before| before.name == names[n]);
+    let left = |before: &&Outcome| !names.contains(&before.name.as_str());
+    named.or_else(|| baseline.get(n).filter(left)).is_none_or(|before| before.well)
+}
+
+/// Judges the checks `now` against those of the `baseline`.
 pub fn judge(baseline: &[Outcome], now: &[Outcome]) -> Judgement {
-    let named = |name: &str| baseline.iter().find(|before| before.name == name);
-    let left = |before: &&Outcome| !now.iter().any(|one| one.name == before.name);
-    let held = |n: usize| {
-        let before = named(&now[n].name).or_else(|| baseline.get(n).filter(left));
-        before.is_none_or(|before| before.well)
-    };
+    let names: Vec<&str> = now.iter().map(|outcome| outcome.name.as_str()).collect();
     let mut judgement = Judgement::Well;
     for (n, outcome) in now.iter().enumerate() {
-        if !outcome.well && held(n) {
+        if !outcome.well && held(baseline, &names, n) {
             return Judgement::Worse;
         }
         if !outcome.well {

@@ -7,11 +7,13 @@ mod service;
 
 use crate::probe::Scene;
 use crate::world::World;
-use gypsum_core::health::{Judgement, Outcome, judge};
+use gypsum_core::health::{Judgement, Outcome, held, judge};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::Observation;
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::ScopedJoinHandle;
 use std::time::Duration;
 
 /// What is looked at, and against what.
@@ -36,6 +38,8 @@ pub struct Look<'a> {
     pub limit: Duration,
     /// How the service was seen by these looks.
     pub noted: Mutex<Option<Observation>>,
+    /// Whether something got worse for good: nothing else is waited for then.
+    pub lost: AtomicBool,
     /// Whether the person may end it: not while the old configuration is coming back.
     pub interruptible: bool,
 }
@@ -54,6 +58,7 @@ impl<'a> Look<'a> {
             steady: Duration::ZERO,
             limit: Duration::ZERO,
             noted: Mutex::default(),
+            lost: AtomicBool::new(false),
             interruptible: true,
         }
     }
@@ -93,29 +98,30 @@ impl<'a> Look<'a> {
             // Nothing is known that could be looked at, and waiting would not make it known.
             return (Vec::new(), Judgement::Unproven);
         }
-        let of_service = |check: &&Check| check.probe == Probe::Service;
-        let first = self.checks.iter().find(of_service);
-        let first = first.map(|check| self.with_patience(check, self.scene, check.patience_ms));
-        if !self.steady.is_zero() {
-            self.let_go();
-        }
+        let names: Vec<&str> = self.checks.iter().map(|check| check.name.as_str()).collect();
+        let tried = |n: usize, scene: &Scene, patience_ms: u64| {
+            let tried = self.with_patience(&self.checks[n], scene, patience_ms);
+            if !tried.0.well && held(baseline, &names, n) {
+                self.lost.store(true, Ordering::Relaxed);
+            }
+            tried
+        };
+        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let first = service.map(|n| tried(n, self.scene, self.checks[n].patience_ms));
+        let let_go = if self.steady.is_zero() || self.is_lost() { 0 } else { self.let_go() };
         let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
-            let others = self.checks.iter().filter(|check| !of_service(check));
-            let mut tries: std::collections::VecDeque<_> = others
-                .map(|check| {
-                    let patience = self.patience_with(check, baseline);
-                    scope.spawn(move || self.with_patience(check, scene, patience))
-                })
-                .collect();
-            let mut outcome = |check: &Check| match (&first, check.probe == Probe::Service) {
-                (Some(first), true) => first.clone(),
-                _ => {
-                    let tried = tries.pop_front().and_then(|one| one.join().ok());
-                    tried.unwrap_or_else(|| (broken(check), false))
-                }
+            let begin = |n: usize| {
+                let patience = self.patience_with(&self.checks[n], baseline, let_go);
+                scope.spawn(move || tried(n, scene, patience))
             };
-            self.checks.iter().map(&mut outcome).collect()
+            let tries: Vec<_> =
+                (0..self.checks.len()).map(|n| (Some(n) != service).then(|| begin(n))).collect();
+            let outcome = |(check, one): (&Check, Option<ScopedJoinHandle<'_, _>>)| match one {
+                Some(one) => one.join().unwrap_or_else(|_| (broken(check), false)),
+                None => first.clone().unwrap_or_else(|| (broken(check), false)),
+            };
+            self.checks.iter().zip(tries).map(outcome).collect()
         });
         let plain = |outcomes: &[(Outcome, bool)]| -> Vec<Outcome> {
             outcomes.iter().map(|(one, _)| one.clone()).collect()
@@ -155,6 +161,10 @@ impl<'a> Look<'a> {
             outcomes[n].0.well = false;
             outcomes[n].0.said = format!("its log says: {}", line.trim());
         }
+    }
+
+    fn is_lost(&self) -> bool {
+        self.lost.load(Ordering::Relaxed)
     }
 
     fn noted(&self) -> Option<Observation> {

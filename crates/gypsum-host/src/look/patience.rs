@@ -12,6 +12,8 @@ use std::time::Duration;
 const GRACE: Duration = Duration::from_millis(400);
 /// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
 const UNBROKEN_MS: u64 = 300;
+/// So long of it in any case, though they took their time to change places.
+const UNBROKEN_LEAST_MS: u64 = 100;
 /// So long a sign that the new configuration was taken up is waited for.
 const PROOF_MS: i64 = 500;
 /// So long the processes from before may go on taking connections before that is taken as it is.
@@ -19,8 +21,9 @@ const LET_GO_MS: i64 = 1_000;
 
 impl Look<'_> {
     /// Waits until the processes from before take no connections any more: some go on for a moment beside the new ones.
-    pub(super) fn let_go(&self) {
-        let Some(before) = self.before.filter(|_| self.activation.goes_on()) else { return };
+    /// How long that took, in milliseconds.
+    pub(super) fn let_go(&self) -> u64 {
+        let Some(before) = self.before.filter(|_| self.activation.goes_on()) else { return 0 };
         let begun = self.world.now_ms();
         while self.world.is_accepting(&before.children)
             && self.world.now_ms() - begun < LET_GO_MS
@@ -28,12 +31,15 @@ impl Look<'_> {
         {
             self.world.sleep(Duration::from_millis(10));
         }
+        u64::try_from(self.world.now_ms() - begun).unwrap_or(0)
     }
 
-    /// How long a check may fail: one that held goes on holding where the service was never down.
-    pub(super) fn patience_with(&self, check: &Check, baseline: &[Outcome]) -> u64 {
+    /// How long a check may fail: one that held goes on holding where the service was never down. `let_go` was waited
+    /// for the old processes already.
+    pub(super) fn patience_with(&self, check: &Check, baseline: &[Outcome], let_go: u64) -> u64 {
         let held = baseline.iter().any(|before| before.name == check.name && before.well);
-        if held && self.activation.goes_on() { check.patience_ms.min(UNBROKEN_MS) } else { check.patience_ms }
+        let unbroken = UNBROKEN_MS.saturating_sub(let_go).max(UNBROKEN_LEAST_MS);
+        if held && self.activation.goes_on() { check.patience_ms.min(unbroken) } else { check.patience_ms }
     }
 
     pub(super) fn with_patience(&self, check: &Check, scene: &Scene, patience_ms: u64) -> (Outcome, bool) {
@@ -50,10 +56,11 @@ impl Look<'_> {
             let over = spent >= patience && !(spent < limit && self.is_on_its_way());
             // New workers come a moment after the reload: what shows nothing yet may show it then.
             let settled = outcome.well && !(unproven && spent < PROOF_MS);
-            if settled || over || self.cut_short() || vain {
+            if settled || over || self.cut_short() || self.is_lost() || vain {
                 return (outcome, unproven);
             }
-            self.world.sleep(pause);
+            let left = u64::try_from(patience - spent).ok().filter(|left| *left > 0);
+            self.world.sleep(left.map_or(pause, |left| pause.min(Duration::from_millis(left))));
             // A reload is taken up within some milliseconds, or takes its time.
             pause = if spent < 60 { pause } else { (pause * 3 / 2).min(Duration::from_millis(250)) };
         }

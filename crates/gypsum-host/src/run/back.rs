@@ -2,8 +2,7 @@
 //! needs is in the plan.
 
 use super::Run;
-use super::around::of_unit;
-use crate::logs::Mark;
+use super::said::{logs_of, units_down};
 use crate::look::Look;
 use crate::probe::Scene;
 use crate::service::{self, Acted, Deed};
@@ -12,24 +11,11 @@ use crate::trouble::Trouble;
 use gypsum_core::change::{Change, Event, Plan};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::{Judgement, Outcome};
-use gypsum_core::probe::{Check, Probe};
-use gypsum_core::profile::{Activation, Service};
+use gypsum_core::probe::Check;
+use gypsum_core::profile::Activation;
 use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
 use std::path::PathBuf;
 use std::time::Duration;
-
-/// So many lines of a log are kept with a change.
-const MOST_LINES: usize = 40;
-/// So many of them are shown where something is wrong.
-const SHOWN_LINES: usize = 5;
-
-/// What there is to keep of the logs about a configuration.
-pub(super) struct Said {
-    services: Vec<Service>,
-    since: Mark,
-    until_ms: i64,
-    files: Vec<String>,
-}
 
 impl Run<'_> {
     fn folder(&self) -> Result<PathBuf, Trouble> {
@@ -197,49 +183,6 @@ impl Run<'_> {
         look.carefully(&plan.baseline)
     }
 
-    /// Remembers up to where the logs are about the new configuration. Its own files are read at once, since they have
-    /// no times; the journal can wait until nobody waits for us.
-    fn mark_log(&mut self) {
-        if let Some(since) = self.scene.since.clone() {
-            let files = lines_of(&self.world.logged(&self.scene));
-            let beside = self.unwell.iter().map(|unit| of_unit(&self.scene.service, unit));
-            let services = std::iter::once(self.scene.service.clone()).chain(beside).collect();
-            self.said = Some(Said { services, since, until_ms: self.world.now_ms(), files });
-        }
-    }
-
-    /// Shows the last lines of what the logs said of a configuration that did not work, and keeps more for the record.
-    fn quote_log(&mut self) {
-        let Some((journal, files)) = self.said() else { return };
-        let telling: Vec<String> = journal.iter().filter(|line| service::is_telling(line)).cloned().collect();
-        let shown = [last(&telling, SHOWN_LINES), last(&files, SHOWN_LINES)].concat();
-        if !shown.is_empty() {
-            self.emit(Happening::Log { lines: shown });
-        }
-        self.record_log(journal, files);
-    }
-
-    /// Keeps what the logs said meanwhile, whatever it is good for later.
-    pub(super) fn keep_log(&mut self) {
-        if let Some((journal, files)) = self.said() {
-            self.record_log(journal, files);
-        }
-    }
-
-    /// What the journal and the log files said up to the mark; once.
-    fn said(&mut self) -> Option<(Vec<String>, Vec<String>)> {
-        let said = self.said.take()?;
-        let of = |service| self.world.logs_since(service, &said.since, Some(said.until_ms));
-        Some((said.services.iter().flat_map(of).collect(), said.files))
-    }
-
-    fn record_log(&mut self, mut lines: Vec<String>, files: Vec<String>) {
-        lines.extend(files);
-        if !lines.is_empty() {
-            self.emit(Happening::Logged { lines: last(&lines, MOST_LINES) });
-        }
-    }
-
     pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
         let cause = self.cause.clone().unwrap_or_else(|| "it was cut off".into());
         self.emit(Happening::Restoring { cause });
@@ -336,15 +279,6 @@ impl Run<'_> {
     }
 }
 
-/// The lines of a text that are not empty.
-fn lines_of(text: &str) -> Vec<String> {
-    text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
-}
-
-fn last(lines: &[String], count: usize) -> Vec<String> {
-    lines[lines.len().saturating_sub(count)..].to_vec()
-}
-
 /// What an activation that leaves the service running tells it.
 fn gentle_deed(activation: Activation) -> Option<Deed> {
     match activation {
@@ -361,28 +295,10 @@ fn limit_of(plan: &Plan, deed: Deed) -> Duration {
     own.unwrap_or(Duration::from_millis(plan.limit_ms))
 }
 
-/// The log files that are read from here on.
-fn logs_of(plan: &Plan) -> Vec<String> {
-    let named = plan.checks_after.iter().filter_map(|check| match &check.probe {
-        Probe::Log { file, .. } => file.clone(),
-        _ => None,
-    });
-    plan.service.log.iter().cloned().chain(named).collect()
-}
-
 /// How long what is told now usually takes, where that is known.
 fn usual(plan: &Plan) -> Option<u64> {
     let away = plan.service.away.and_then(|away| Duration::try_from(away).ok())?;
     plan.activation.replaces().then(|| u64::try_from(away.as_millis()).ok()).flatten()
-}
-
-/// The units beside the service that are down.
-fn units_down(checks: &[Check], health: &[Outcome]) -> Vec<String> {
-    let down = |(check, outcome): (&Check, &Outcome)| match &check.probe {
-        Probe::Unit { name } if !outcome.well => Some(name.clone()),
-        _ => None,
-    };
-    checks.iter().zip(health).filter_map(down).collect()
 }
 
 /// The first check that fails now and did not before, in words.

@@ -8,6 +8,7 @@ mod beside;
 mod difference;
 mod front;
 mod handover;
+mod job;
 mod kept;
 mod own;
 mod plan;
@@ -15,12 +16,13 @@ mod propose;
 mod readings;
 mod ready;
 mod recover;
+mod said;
 mod standing;
 mod values;
 
 pub use beside::{Beside, Companion};
-pub use front::{Job, Wish};
 pub use handover::{Staged, carry_staged};
+pub use job::{Job, Wish};
 pub use ready::ready;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
@@ -93,7 +95,7 @@ pub struct Run<'a> {
     /// Units beside the service that went down with the new configuration.
     unwell: Vec<String>,
     /// What is still to be quoted of the logs.
-    said: Option<back::Said>,
+    said: Option<said::Said>,
     revived_by_restart: bool,
 }
 

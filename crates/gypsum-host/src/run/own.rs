@@ -1,6 +1,7 @@
 //! Our own check of a proposal: its layers, the survey of this host, and the rules.
 
-use super::front::{Front, Wish};
+use super::front::Front;
+use super::job::Wish;
 use crate::disk::{Disk, link_target};
 use crate::files::{Loaded, Loading, Overlay, load_over};
 use crate::service;

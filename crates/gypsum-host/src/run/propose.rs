@@ -2,7 +2,8 @@
 
 use super::Run;
 use super::difference::{moved_lines, shown_lines, shown_link};
-use super::front::{Front, NewFile, Wish};
+use super::front::{Front, NewFile};
+use super::job::Wish;
 use crate::disk::link_target;
 use crate::guardian::Guardian;
 use crate::trouble::Trouble;

@@ -1,6 +1,7 @@
 //! Proposals that were checked and put aside until the service can be spared: kept as drafts, taken live together.
 
-use super::front::{Front, Wish};
+use super::front::Front;
+use super::job::Wish;
 use crate::disk::Disk;
 use crate::drafts::{self, Draft, READY};
 use crate::files::{self, Overlay};

@@ -303,7 +303,9 @@ fn tell(argv: &[&str], limit: Duration) -> Acted {
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
 }
 
-/// Whether a line of a log says something about the daemon.
+/// Whether a line of a log may say why something went wrong: it is more than what the service manager was asked to do, and
+/// its daemon does not call it a mere notice.
 pub fn is_telling(line: &str) -> bool {
-    !line.trim().is_empty() && !systemd::is_about_jobs(line)
+    const CALM: [&str; 7] = ["[notice]", "[info]", "[debug]", "[Note]", "NOTICE: ", "INFO: ", "DEBUG: "];
+    !line.trim().is_empty() && !systemd::is_about_jobs(line) && !CALM.iter().any(|mark| line.contains(mark))
 }

@@ -1,0 +1,98 @@
+//! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
+
+use super::Run;
+use super::around::of_unit;
+use crate::logs::Mark;
+use crate::service;
+use gypsum_core::change::Plan;
+use gypsum_core::happening::Happening;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Service;
+
+/// So many lines of a log are kept with a change.
+const MOST_LINES: usize = 40;
+/// So many of them are shown where something is wrong.
+const SHOWN_LINES: usize = 5;
+
+/// What there is to keep of the logs about a configuration.
+pub(super) struct Said {
+    services: Vec<Service>,
+    since: Mark,
+    until_ms: i64,
+    files: Vec<String>,
+}
+
+impl Run<'_> {
+    /// Remembers up to where the logs are about the new configuration. Its own files are read at once, since they have
+    /// no times; the journal can wait until nobody waits for us.
+    pub(super) fn mark_log(&mut self) {
+        if let Some(since) = self.scene.since.clone() {
+            let files = lines_of(&self.world.logged(&self.scene));
+            let beside = self.unwell.iter().map(|unit| of_unit(&self.scene.service, unit));
+            let services = std::iter::once(self.scene.service.clone()).chain(beside).collect();
+            self.said = Some(Said { services, since, until_ms: self.world.now_ms(), files });
+        }
+    }
+
+    /// Shows the last lines of what the logs said of a configuration that did not work, and keeps more for the record.
+    pub(super) fn quote_log(&mut self) {
+        let Some((journal, files)) = self.said() else { return };
+        let telling = |lines: &[String]| -> Vec<String> {
+            lines.iter().filter(|line| service::is_telling(line)).cloned().collect()
+        };
+        let shown = [last(&telling(&journal), SHOWN_LINES), last(&telling(&files), SHOWN_LINES)].concat();
+        if !shown.is_empty() {
+            self.emit(Happening::Log { lines: shown });
+        }
+        self.record_log(journal, files);
+    }
+
+    /// Keeps what the logs said meanwhile, whatever it is good for later.
+    pub(super) fn keep_log(&mut self) {
+        if let Some((journal, files)) = self.said() {
+            self.record_log(journal, files);
+        }
+    }
+
+    /// What the journal and the log files said up to the mark; once.
+    fn said(&mut self) -> Option<(Vec<String>, Vec<String>)> {
+        let said = self.said.take()?;
+        let of = |service| self.world.logs_since(service, &said.since, Some(said.until_ms));
+        Some((said.services.iter().flat_map(of).collect(), said.files))
+    }
+
+    fn record_log(&mut self, mut lines: Vec<String>, files: Vec<String>) {
+        lines.extend(files);
+        if !lines.is_empty() {
+            self.emit(Happening::Logged { lines: last(&lines, MOST_LINES) });
+        }
+    }
+}
+
+/// The lines of a text that are not empty.
+fn lines_of(text: &str) -> Vec<String> {
+    text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
+}
+
+fn last(lines: &[String], count: usize) -> Vec<String> {
+    lines[lines.len().saturating_sub(count)..].to_vec()
+}
+
+/// The units beside the service that are down.
+pub(super) fn units_down(checks: &[Check], health: &[Outcome]) -> Vec<String> {
+    let down = |(check, outcome): (&Check, &Outcome)| match &check.probe {
+        Probe::Unit { name } if !outcome.well => Some(name.clone()),
+        _ => None,
+    };
+    checks.iter().zip(health).filter_map(down).collect()
+}
+
+/// The log files that are read from here on.
+pub(super) fn logs_of(plan: &Plan) -> Vec<String> {
+    let named = plan.checks_after.iter().filter_map(|check| match &check.probe {
+        Probe::Log { file, .. } => file.clone(),
+        _ => None,
+    });
+    plan.service.log.iter().cloned().chain(named).collect()
+}
