@@ -53,6 +53,24 @@ fn goes_through(lab: &Lab, keeper: &str) {
     }
     let (status, report) = lab.gypsum(&["health", "boards"]);
     assert_eq!(status, 0, "{keeper}: {report:#}");
+    // Killed, it may still be called started; and whatever it is called, it comes back with the next change.
+    lab.sh("pkill -KILL -f '^/usr/bin/perl /usr/local/lib/boards.pl'; sleep 1.5");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=best"]);
+    assert_eq!((status, report["well"].as_bool()), (0, Some(true)), "{keeper}: {report:#}");
+    assert!(answers(lab).contains("mode best"), "{keeper}");
+}
+
+/// The number in its pid file is another program's now.
+fn is_not_taken_for_another(lab: &Lab, keeper: &str) {
+    lab.sh("pkill -KILL -f '^/usr/bin/perl /usr/local/lib/boards.pl'; sleep 0.2
+            setsid sleep 1000 >/dev/null 2>&1 </dev/null & sleep 0.2
+            pgrep -x sleep | head -n 1 > /run/boards.pid; touch -d '1 hour ago' /run/boards.pid");
+    let (status, report) = lab.gypsum(&["health", "boards"]);
+    let service = &report["health"][0];
+    assert_eq!((status, service["well"].as_bool()), (3, Some(false)), "{keeper}: {report:#}");
+    let (status, report) = lab.gypsum(&["change", "boards", "mode=fine"]);
+    assert_eq!((status, report["well"].as_bool()), (0, Some(true)), "{keeper}: {report:#}");
+    lab.sh("pgrep -x sleep");
 }
 
 const DETACHED: &str = "start-stop-daemon --start --quiet --background --make-pidfile --pidfile /run/boards.pid --exec /usr/bin/perl -- /usr/local/lib/boards.pl";
@@ -68,7 +86,7 @@ fn scripts_as_system_v_had_them() {
 . /lib/lsb/init-functions
 case $1 in
 start) {DETACHED} ;;
-stop) start-stop-daemon --stop --quiet --oknodo --retry 5 --pidfile /run/boards.pid ;;
+stop) start-stop-daemon --stop --quiet --oknodo --retry 5 --pidfile /run/boards.pid --exec /usr/bin/perl ;;
 restart) $0 stop; $0 start ;;
 status) status_of_proc -p /run/boards.pid /usr/bin/perl boards ;;
 *) exit 2 ;;
@@ -78,6 +96,7 @@ END
     );
     let Some(lab) = without_systemd(&["/usr/bin/perl", "/usr/bin/curl"], &script) else { return };
     goes_through(&lab, "script");
+    is_not_taken_for_another(&lab, "script");
 }
 
 #[test]
@@ -94,6 +113,7 @@ END
     let needs = ["/usr/bin/perl", "/usr/bin/curl", "/sbin/openrc-run"];
     let Some(lab) = without_systemd(&needs, script) else { return };
     goes_through(&lab, "openrc");
+    is_not_taken_for_another(&lab, "openrc");
 }
 
 #[test]
