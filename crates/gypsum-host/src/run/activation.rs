@@ -37,6 +37,7 @@ impl Front {
             // Under an active socket unit a reloaded daemon would bind its ports beside it.
             Activation::Reload if !reloadable || self.has_sockets() => Activation::Restart,
             Activation::Signal | Activation::Command if !up => Activation::Restart,
+            Activation::None if self.is_stopped() => Activation::Restart,
             other => other,
         })
     }
@@ -48,7 +49,7 @@ impl Front {
     /// What will be done.
     pub(super) fn planned(&self) -> Happening {
         let idle = self.activation == Activation::None || !self.touches_service();
-        let down = !idle && self.activation.replaces();
+        let down = !idle && self.activation.replaces() && !self.is_stopped();
         let away = self.away().filter(|_| down);
         let away_ms = away.and_then(|away| u64::try_from(away.as_millis()).ok());
         Happening::Planned { activation: self.in_words(), idle, down, away_ms }
@@ -93,6 +94,7 @@ impl Front {
                 format!("nothing: {name} is stopped, and stays so (--start starts it)")
             }
             Activation::None => format!("nothing: {name} needs no telling"),
+            _ if self.is_stopped() => format!("start {name}{around}"),
             Activation::Signal => {
                 format!("send {} to {name}", self.service.signal.as_deref().unwrap_or("a signal"))
             }

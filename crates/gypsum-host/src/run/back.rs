@@ -71,6 +71,7 @@ impl Run<'_> {
         let up = plan.service_before.as_ref().is_some_and(|seen| seen.state.is_up());
         let deed = match plan.activation {
             Activation::StopFirst => Deed::Start,
+            _ if is_woken(&plan) => Deed::Start,
             activation if up => gentle_deed(activation).unwrap_or(Deed::Restart),
             _ => Deed::Restart,
         };
@@ -133,7 +134,9 @@ impl Run<'_> {
             self.emit(Happening::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: false });
             return Ok(Event::Looked(Judgement::Unproven));
         }
-        let (health, judgement) = self.look_at(&plan, &plan.checks_after, plan.activation, true);
+        // What slept is not judged by that: it is to be well.
+        let baseline: &[Outcome] = if is_woken(&plan) { &[] } else { &plan.baseline };
+        let (health, judgement) = self.look_at(&plan, (&plan.checks_after, baseline), plan.activation, true);
         if self.world.interrupted() {
             // What was seen so far proves nothing: the person did not let it go on.
             self.cause = Some("it was interrupted".into());
@@ -159,7 +162,7 @@ impl Run<'_> {
     fn look_at(
         &mut self,
         plan: &Plan,
-        checks: &[Check],
+        (checks, baseline): (&[Check], &[Outcome]),
         activation: Activation,
         interruptible: bool,
     ) -> (Vec<Outcome>, Judgement) {
@@ -180,7 +183,7 @@ impl Run<'_> {
         };
         let calm_ms = u64::try_from(calm.as_millis()).ok().filter(|ms| *ms > 0);
         self.emit(Happening::Waiting { on, usual_ms: None, calm_ms });
-        look.carefully(&plan.baseline)
+        look.carefully(baseline)
     }
 
     pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
@@ -252,7 +255,8 @@ impl Run<'_> {
             return Ok(Event::Looked(Judgement::Unproven));
         }
         let activation = if self.revived_by_restart { Activation::Restart } else { plan.activation };
-        let (health, judgement) = self.look_at(&plan, &plan.checks_before, activation, false);
+        let checks = (plan.checks_before.as_slice(), plan.baseline.as_slice());
+        let (health, judgement) = self.look_at(&plan, checks, activation, false);
         if judgement != Judgement::Worse {
             self.rouse();
         }
@@ -277,6 +281,12 @@ impl Run<'_> {
         }
         Ok(Event::Done)
     }
+}
+
+/// Whether the service was stopped before and is to be started.
+fn is_woken(plan: &Plan) -> bool {
+    let stopped = plan.service_before.as_ref().is_some_and(|seen| seen.state == ServiceState::Stopped);
+    plan.touch_service && stopped
 }
 
 /// What an activation that leaves the service running tells it.

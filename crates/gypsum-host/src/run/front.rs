@@ -119,8 +119,12 @@ impl Front {
 
     /// Whether the service is to be told of the change: not where it is stopped and stays so.
     pub fn touches_service(&self) -> bool {
-        let stopped = self.observed.as_ref().is_some_and(|seen| seen.state == ServiceState::Stopped);
-        service::exists(&self.service) && (!stopped || self.job.start)
+        service::exists(&self.service) && (!self.is_stopped() || self.job.start)
+    }
+
+    /// Whether the service does not run, and nothing is wrong with that.
+    pub fn is_stopped(&self) -> bool {
+        self.observed.as_ref().is_some_and(|seen| seen.state == ServiceState::Stopped)
     }
 }
 
@@ -227,7 +231,10 @@ impl Run<'_> {
         }
         front.look_around(world)?;
         let (baseline, planned) = (front.baseline.clone(), front.planned());
-        let unwell: Vec<Finding> = baseline.iter().filter(|outcome| !outcome.well).map(unwell).collect();
+        // Nobody asks whom to wake that is asleep.
+        let stopped = front.is_stopped();
+        let unwell: Vec<Finding> =
+            baseline.iter().filter(|outcome| !outcome.well && !stopped).map(unwell).collect();
         self.emit(Happening::Baseline { health: baseline });
         let asks = !unwell.is_empty() && self.front()?.asks_if_unwell();
         if self.judge(unwell)? {

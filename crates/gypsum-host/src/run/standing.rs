@@ -123,10 +123,7 @@ impl Run<'_> {
             Verdict::Stuck => {
                 let plan = self.plan.as_ref()?;
                 let entry = self.entry.as_ref()?;
-                let look = match plan.service.unit.first() {
-                    Some(unit) => format!("systemctl status {unit}; journalctl -u {unit} -n 30"),
-                    None => "see why the daemon does not start".into(),
-                };
+                let look = service::by_hand(&plan.service);
                 let before = entry.folder.join("before");
                 Some(format!(
                     "{look}\nthen: gypsum recover {}\nthe old files are also in {}",

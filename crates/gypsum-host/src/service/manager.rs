@@ -46,6 +46,9 @@ pub(super) trait Manager {
         Vec::new()
     }
 
+    /// How a person looks at it and its log: a line for the shell.
+    fn by_hand(&self, service: &Service) -> String;
+
     /// Those of these units that are up.
     fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
         Vec::new()

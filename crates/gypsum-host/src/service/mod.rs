@@ -215,6 +215,17 @@ pub fn unit_exists(name: &str) -> Option<bool> {
     systemd::is_known(name)
 }
 
+/// How a person looks at a service and its log: a line for the shell.
+pub fn by_hand(service: &Service) -> String {
+    manager_of(service).by_hand(service)
+}
+
+/// The same line, and the ends of the log files that are known.
+fn with_logs(line: String, service: &Service) -> String {
+    let logs = service.log.iter().map(|log| format!("; tail -n 30 {log}"));
+    std::iter::once(line).chain(logs).collect()
+}
+
 /// Those of these units that are up, of the manager that the service is with.
 pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
     manager_of(service).active(service, units)

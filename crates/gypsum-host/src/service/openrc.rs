@@ -4,7 +4,7 @@
 //! its process is looked at; then `zap` comes before a start.
 
 use super::manager::Manager;
-use super::{Acted, Deed, proc, script, tell};
+use super::{Acted, Deed, proc, script, tell, with_logs};
 use crate::children;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
@@ -40,6 +40,10 @@ impl Manager for Openrc {
             _ => State::Unreachable,
         };
         Observation { main, can_reload: script::knows(name, "reload"), ..Observation::only(state) }
+    }
+
+    fn by_hand(&self, service: &Service) -> String {
+        with_logs(format!("rc-service {} status", script::name(service)), service)
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {

@@ -1,7 +1,7 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
 use super::manager::Manager;
-use super::{Acted, Deed, named_signal, proc, send};
+use super::{Acted, Deed, named_signal, proc, send, with_logs};
 use crate::children;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Plain, Service, Stop};
@@ -26,6 +26,14 @@ impl Manager for NoManager {
             can_reload: plain.reload_signal.is_some(),
             ..Observation::only(if main.is_some() { State::Running } else { State::Stopped })
         }
+    }
+
+    fn by_hand(&self, service: &Service) -> String {
+        let status = match &service.plain {
+            Some(plain) => format!("ps -p \"$(cat {})\"", plain.pid_file),
+            None => "see why the daemon does not start".into(),
+        };
+        with_logs(status, service)
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {

@@ -4,7 +4,7 @@
 //! `restart` of a dying one, too. Its files say which process runs and what is wanted.
 
 use super::manager::Manager;
-use super::{Acted, Deed, bare, output, proc, tell, unknown};
+use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, State};
@@ -89,6 +89,10 @@ impl Manager for Runit {
 
     fn observe(&self, service: &Service) -> Observation {
         observe(place(service))
+    }
+
+    fn by_hand(&self, service: &Service) -> String {
+        with_logs(format!("sv status {}", place(service).display()), service)
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {

@@ -4,7 +4,7 @@
 //! number another program has says "running"; a reload of a dead daemon may end with 0. So processes are looked at.
 
 use super::manager::Manager;
-use super::{Acted, Deed, bare, output, proc, tell, unknown};
+use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
 use crate::children;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
@@ -101,6 +101,10 @@ impl Manager for Script {
             (None, _) => State::Unreachable,
         };
         Observation { main, can_reload: knows(name, "reload"), ..Observation::only(state) }
+    }
+
+    fn by_hand(&self, service: &Service) -> String {
+        with_logs(format!("/etc/init.d/{} status", name(service)), service)
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {

@@ -103,6 +103,7 @@ fn what_a_stop_leaves_behind_is_seen_before_a_file_changes() {
     let before = lab.file("/etc/boards/boards.conf").0;
     let (status, report) = lab.gypsum(&["change", "boards", "mode=better"]);
     assert_eq!(status, 5, "its port is held, and nothing can be done about that: {report:#}");
+    assert!(report["next"].as_str().unwrap().contains("systemctl status boards.service"), "{report:#}");
     let events = last_events(&lab);
     assert!(events.contains("left behind still has 127.0.0.1:8571"), "{events}");
     assert_eq!(lab.file("/etc/boards/boards.conf").0, before);

@@ -12,7 +12,7 @@ mod whose;
 pub use journal::is_about_jobs;
 
 use super::manager::Manager;
-use super::{ASKING, Acted, Deed};
+use super::{ASKING, Acted, Deed, with_logs};
 use crate::children::{self, Ran};
 use crate::logs::Mark;
 use crate::trouble::Trouble;
@@ -81,6 +81,17 @@ impl Manager for Systemd {
 
     fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
         journal::lines(&Whose::of(service), unit(service), since.at_ms, until_ms)
+    }
+
+    fn by_hand(&self, service: &Service) -> String {
+        let (whose, unit) = (Whose::of(service), unit(service));
+        let status = whose.argv(&["status", unit]).join(" ");
+        let journal = match whose {
+            Whose::System => format!("journalctl -u {unit} -n 30"),
+            Whose::Own => format!("journalctl --user -u {unit} -n 30"),
+            Whose::Of(_, uid) => format!("journalctl _SYSTEMD_USER_UNIT={unit} _UID={uid} -n 30"),
+        };
+        with_logs(format!("{status}; {journal}"), service)
     }
 
     fn active(&self, service: &Service, units: &[String]) -> Vec<String> {
