@@ -57,6 +57,8 @@ pub struct Setting {
     pub udp: bool,
     /// Of a path that is missing or of no use: whether the daemon goes on without it.
     pub optional: bool,
+    /// Of a path: what stands before it where it may be missing. Nothing is asked of such a one.
+    pub excuse: Option<String>,
     /// Of an endpoint, address or port: what it is for.
     pub role: Option<Role>,
     /// What parts the words of its value, where that is a list: `" "`, `", "`.

@@ -49,10 +49,13 @@ pub fn pieces<'a>(setting: &'a Setting, value: &str) -> Vec<Piece<'a>> {
     out
 }
 
-/// Without what may stand before a word.
+/// Without what may stand before a word, and without those that are excused by that.
 fn stripped(pieces: Vec<Piece<'_>>) -> Vec<Piece<'_>> {
+    let excused =
+        |piece: &Piece<'_>| piece.what.excuse.as_ref().is_some_and(|excuse| piece.text.starts_with(excuse));
     pieces
         .into_iter()
+        .filter(|piece| !excused(piece))
         .map(|mut piece| {
             while let Some(rest) =
                 piece.what.strip.iter().find_map(|strip| piece.text.strip_prefix(strip.as_str()))

@@ -2,6 +2,7 @@
 //! that dies a second later.
 
 mod calm;
+mod heard;
 mod patience;
 mod service;
 
@@ -11,6 +12,7 @@ use gypsum_core::health::{Judgement, Outcome, held, judge};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::Observation;
+use heard::Heard;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::ScopedJoinHandle;
@@ -36,12 +38,21 @@ pub struct Look<'a> {
     pub scene: &'a Scene,
     /// How long a service that is on its way up is waited for, whatever the patience.
     pub limit: Duration,
-    /// How the service was seen by these looks.
-    pub noted: Mutex<Option<Observation>>,
+    /// What these looks saw so far.
+    pub so_far: SoFar,
+    /// Whether the old configuration is coming back: then nobody may end it, and its log may still speak of the new one.
+    pub back: bool,
+}
+
+/// What was seen since the looking began.
+#[derive(Debug, Default)]
+pub struct SoFar {
+    /// How the service was.
+    service: Mutex<Option<Observation>>,
+    /// What its log said of a failure, and when it was read last.
+    heard: Mutex<Heard>,
     /// Whether something got worse for good: nothing else is waited for then.
-    pub lost: AtomicBool,
-    /// Whether the person may end it: not while the old configuration is coming back.
-    pub interruptible: bool,
+    lost: AtomicBool,
 }
 
 impl<'a> Look<'a> {
@@ -57,9 +68,8 @@ impl<'a> Look<'a> {
             activation: Activation::None,
             steady: Duration::ZERO,
             limit: Duration::ZERO,
-            noted: Mutex::default(),
-            lost: AtomicBool::new(false),
-            interruptible: true,
+            so_far: SoFar::default(),
+            back: false,
         }
     }
 
@@ -102,7 +112,7 @@ impl<'a> Look<'a> {
         let tried = |n: usize, scene: &Scene, patience_ms: u64| {
             let tried = self.with_patience(&self.checks[n], scene, patience_ms);
             if !tried.0.well && held(baseline, &names, n) {
-                self.lost.store(true, Ordering::Relaxed);
+                self.so_far.lost.store(true, Ordering::Relaxed);
             }
             tried
         };
@@ -147,32 +157,16 @@ impl<'a> Look<'a> {
         (plain(&outcomes), judgement)
     }
 
-    /// A line of its log that the profile knows as a failure counts, whatever else was seen.
-    fn heed_log(&self, outcomes: &mut [(Outcome, bool)]) {
-        let failed = &self.service.failed;
-        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
-        let Some(n) = service.filter(|n| outcomes[*n].0.well && !failed.is_empty() && self.before.is_some())
-        else {
-            return;
-        };
-        let text = self.world.log_text(self.scene);
-        let says = |line: &&str| failed.iter().any(|pattern| line.contains(pattern.as_str()));
-        if let Some(line) = text.lines().find(says) {
-            outcomes[n].0.well = false;
-            outcomes[n].0.said = format!("its log says: {}", line.trim());
-        }
-    }
-
     fn is_lost(&self) -> bool {
-        self.lost.load(Ordering::Relaxed)
+        self.so_far.lost.load(Ordering::Relaxed)
     }
 
     fn noted(&self) -> Option<Observation> {
-        self.noted.lock().ok().and_then(|noted| noted.clone())
+        self.so_far.service.lock().ok().and_then(|noted| noted.clone())
     }
 
     fn cut_short(&self) -> bool {
-        self.interruptible && self.world.interrupted()
+        !self.back && self.world.interrupted()
     }
 
     /// One try: the outcome, whether it leaves something unproven, whether trying again is vain.
@@ -192,7 +186,7 @@ impl<'a> Look<'a> {
         };
         let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
         let judged = self.judge_service(check, &now, ms);
-        if let Ok(mut noted) = self.noted.lock() {
+        if let Ok(mut noted) = self.so_far.service.lock() {
             *noted = Some(now);
         }
         judged

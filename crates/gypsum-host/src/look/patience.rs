@@ -16,6 +16,8 @@ const UNBROKEN_MS: u64 = 300;
 const UNBROKEN_LEAST_MS: u64 = 100;
 /// So long a sign that the new configuration was taken up is waited for.
 const PROOF_MS: i64 = 500;
+/// So long something may fail before the log is asked why.
+const HEARD_MS: i64 = 60;
 /// So long the processes from before may go on taking connections before that is taken as it is.
 const LET_GO_MS: i64 = 1_000;
 
@@ -52,7 +54,9 @@ impl Look<'_> {
             let spent = self.world.now_ms().saturating_sub(begun);
             outcome.ms = u64::try_from(spent).unwrap_or(0);
             let grace = spent >= GRACE.as_millis() as i64;
-            let vain = final_word && (grace || self.has_failed()) || grace && self.is_down(check);
+            let vain = final_word && (grace || self.has_failed())
+                || grace && self.is_down(check)
+                || spent >= HEARD_MS && !outcome.well && self.has_said_so();
             let over = spent >= patience && !(spent < limit && self.is_on_its_way());
             // New workers come a moment after the reload: what shows nothing yet may show it then.
             let settled = outcome.well && !(unproven && spent < PROOF_MS);

@@ -136,7 +136,7 @@ impl Run<'_> {
         }
         // What slept is not judged by that: it is to be well.
         let baseline: &[Outcome] = if is_woken(&plan) { &[] } else { &plan.baseline };
-        let (health, judgement) = self.look_at(&plan, (&plan.checks_after, baseline), plan.activation, true);
+        let (health, judgement) = self.look_at(&plan, (&plan.checks_after, baseline), plan.activation, false);
         if self.world.interrupted() {
             // What was seen so far proves nothing: the person did not let it go on.
             self.cause = Some("it was interrupted".into());
@@ -164,7 +164,7 @@ impl Run<'_> {
         plan: &Plan,
         (checks, baseline): (&[Check], &[Outcome]),
         activation: Activation,
-        interruptible: bool,
+        back: bool,
     ) -> (Vec<Outcome>, Judgement) {
         let (told, scene) = (self.told.clone(), self.scene.clone());
         let look = Look {
@@ -172,7 +172,7 @@ impl Run<'_> {
             activation,
             steady: Duration::from_millis(plan.steady_ms),
             limit: Duration::from_millis(plan.limit_ms),
-            interruptible,
+            back,
             ..Look::at(self.world, &plan.service, checks, &scene)
         };
         let calm = look.calm();
@@ -256,7 +256,7 @@ impl Run<'_> {
         }
         let activation = if self.revived_by_restart { Activation::Restart } else { plan.activation };
         let checks = (plan.checks_before.as_slice(), plan.baseline.as_slice());
-        let (health, judgement) = self.look_at(&plan, checks, activation, false);
+        let (health, judgement) = self.look_at(&plan, checks, activation, true);
         if judgement != Judgement::Worse {
             self.rouse();
         }

@@ -39,7 +39,11 @@ impl Run<'_> {
     pub(super) fn quote_log(&mut self) {
         let Some((journal, files)) = self.said() else { return };
         let telling = |lines: &[String]| -> Vec<String> {
-            lines.iter().filter(|line| service::is_telling(line)).cloned().collect()
+            let mut lines: Vec<String> =
+                lines.iter().filter(|line| service::is_telling(line)).cloned().collect();
+            // Tried again and again, it says the same again and again.
+            lines.dedup();
+            lines
         };
         let shown = [last(&telling(&journal), SHOWN_LINES), last(&telling(&files), SHOWN_LINES)].concat();
         if !shown.is_empty() {
