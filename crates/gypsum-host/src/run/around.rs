@@ -3,7 +3,6 @@
 use super::Run;
 use super::front::Front;
 use crate::service::{self, Deed};
-use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Plan, PlannedNeighbour};
 use gypsum_core::happening::Happening;
@@ -25,14 +24,14 @@ impl Front {
 
     /// Finds the services around: those that the profile names, and the units that go down or are told with it. All
     /// that is up must be up afterwards.
-    pub(super) fn look_around(&mut self, world: &dyn World) -> Result<(), Trouble> {
+    pub(super) fn look_around(&mut self, world: &dyn World) {
         if self.activation == Activation::None {
-            return Ok(());
+            return;
         }
         if self.activation.replaces() {
             self.find_neighbours();
         }
-        let Some(observed) = &self.observed else { return Ok(()) };
+        let Some(observed) = &self.observed else { return };
         let known = |unit: &&String| {
             self.neighbours.iter().any(|neighbour| neighbour.service.unit.iter().any(|own| own == *unit))
         };
@@ -51,7 +50,6 @@ impl Front {
             self.checks_before.push(check.clone());
             self.checks_after.push(check);
         }
-        Ok(())
     }
 
     fn find_neighbours(&mut self) {

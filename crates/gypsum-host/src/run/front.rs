@@ -229,7 +229,7 @@ impl Run<'_> {
         if front.activation.replaces() && front.service.away.is_none() {
             front.last_away = last_away(state, &front.job.profile.daemon);
         }
-        front.look_around(world)?;
+        front.look_around(world);
         let (baseline, planned) = (front.baseline.clone(), front.planned());
         // Nobody asks whom to wake that is asleep.
         let stopped = front.is_stopped();
