@@ -85,6 +85,9 @@ pub struct Observation {
     /// When it last came into this state (a start, or the end of a reload), in milliseconds since 1970.
     #[serde(default)]
     pub since_ms: Option<i64>,
+    /// How long its manager itself lets a stop and a start take together, in milliseconds.
+    #[serde(default)]
+    pub allowed_ms: Option<u64>,
     /// The manager's other entries that start this one when they are called.
     #[serde(default)]
     pub callers: Vec<String>,
@@ -110,6 +113,7 @@ impl Observation {
             children: Vec::new(),
             printed: None,
             since_ms: None,
+            allowed_ms: None,
             callers: Vec::new(),
             dependants: Vec::new(),
             told_along: Vec::new(),

@@ -16,6 +16,8 @@ use std::time::Duration;
 
 /// How long an activation may take where nothing is said.
 const USUAL_LIMIT: Duration = Duration::from_secs(60);
+/// How long it may take at the most where only the service manager says something.
+const MOST_LIMIT: Duration = Duration::from_mins(30);
 /// How long all must stay well where nothing is said.
 const USUAL_STEADY: Duration = Duration::from_secs(2);
 
@@ -71,6 +73,9 @@ impl Run<'_> {
             let time = given.and_then(|given| given.try_into().ok()).unwrap_or(usual);
             u64::try_from(time.as_millis()).unwrap_or(u64::MAX)
         };
+        // Whoever knows nothing better waits as long as the service manager itself does.
+        let allowed = front.observed.as_ref().and_then(|seen| seen.allowed_ms).unwrap_or(0);
+        let allowed = Duration::from_millis(allowed).min(MOST_LIMIT);
         Ok(Plan {
             daemon: front.job.profile.daemon.clone(),
             change: entry.name.clone(),
@@ -79,7 +84,7 @@ impl Run<'_> {
             prune: front.job.prune.clone(),
             activation: front.activation,
             touch_service: front.touches_service(),
-            limit_ms: time(front.service.limit, USUAL_LIMIT),
+            limit_ms: time(front.service.limit, allowed.max(USUAL_LIMIT)),
             steady_ms: front.job.steady.map_or_else(
                 || time(front.service.steady, USUAL_STEADY),
                 |steady| u64::try_from(steady.as_millis()).unwrap_or(u64::MAX),

@@ -105,13 +105,13 @@ fn sshd() {
         "foreign-address",
     ]);
     assert_eq!((status, lab.is_active("ssh")), (4, true), "{report:#}");
-    // Down, its own checker fails whatever the files say; that must not stop a restore.
+    // Down, its own checker would fail whatever the files say: what its manager makes at the start is there in the view.
     let (status, report) = lab.gypsum(&["change", "sshd", "Port=2222"]);
     assert_eq!(status, 0, "{report:#}");
     lab.sh("systemctl stop ssh; rm -rf /run/sshd; ! sshd -t 2>/dev/null");
     let (status, report) = lab.gypsum(&["restore", "sshd", "--start"]);
     assert_eq!(status, 0, "{report:#}");
-    assert_eq!(report["findings"][0]["severity"], "warning", "{report:#}");
+    assert_eq!(report["findings"].as_array().unwrap().len(), 0, "{report:#}");
     assert!(lab.is_active("ssh"));
 }
 

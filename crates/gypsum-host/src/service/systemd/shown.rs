@@ -6,7 +6,7 @@ use crate::service::{ASKING, proc};
 use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
 
-const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp";
+const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
 
 /// The properties of a unit, by their names.
 pub struct Shown(HashMap<String, String>);
@@ -55,6 +55,9 @@ impl Shown {
             result: filled("Result"),
             can_reload: self.get("CanReload") == "yes",
             since_ms: moment(self.get("StateChangeTimestamp")),
+            allowed_ms: span(self.get("TimeoutStartUSec"))
+                .zip(span(self.get("TimeoutStopUSec")))
+                .map(|(start, stop)| start + stop),
             callers: self.words("TriggeredBy"),
             dependants: ["RequiredBy", "RequisiteOf", "BoundBy", "ConsistsOf"]
                 .into_iter()
@@ -73,6 +76,12 @@ fn moment(text: &str) -> Option<i64> {
     Some(time.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp().as_millisecond())
 }
 
+/// A time as `show` has it, in milliseconds: `1min 30s`. None where there is no end to it.
+fn span(text: &str) -> Option<u64> {
+    let span: jiff::SignedDuration = text.parse().ok()?;
+    u64::try_from(span.as_millis()).ok()
+}
+
 fn state_of(load: &str, active: &str, sub: &str) -> State {
     match (active, sub) {
         _ if load == "not-found" && active == "inactive" => State::Missing,
@@ -84,5 +93,25 @@ fn state_of(load: &str, active: &str, sub: &str) -> State {
         ("deactivating", _) => State::Stopping,
         ("failed", _) => State::Failed,
         _ => State::Stopped,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_are_read_as_systemd_writes_them() {
+        for (text, ms) in [
+            ("1min 30s", Some(90_000)),
+            ("15min", Some(900_000)),
+            ("500ms", Some(500)),
+            ("infinity", None),
+            ("", None),
+        ] {
+            assert_eq!(span(text), ms, "{text}");
+        }
+        assert_eq!(moment("Mon 2026-11-23 06:02:22.275445 UTC"), Some(1_795_413_742_275));
+        assert_eq!(moment("n/a"), None);
     }
 }
