@@ -1,0 +1,127 @@
+//! Looking, at a world that is made up: what decides, and what is waited for.
+
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
+
+use gypsum_core::health::{Judgement, Outcome};
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::{Activation, Service};
+use gypsum_core::service::{Observation, Process, State};
+use gypsum_host::disk::{Disk, RealDisk};
+use gypsum_host::look::Look;
+use gypsum_host::probe::Scene;
+use gypsum_host::service::{Acted, Deed};
+use gypsum_host::world::World;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::Duration;
+
+/// A service that goes on, checks that hold as their names say, and a log.
+#[derive(Default)]
+struct Quay {
+    log: &'static str,
+    asked: AtomicU32,
+}
+
+fn running(pid: u32) -> Observation {
+    Observation { main: Some(Process { pid, started: 7 }), ..Observation::only(State::Running) }
+}
+
+impl World for Quay {
+    fn disk(&self) -> &dyn Disk {
+        &RealDisk
+    }
+    fn observe(&self, _: &Service) -> Observation {
+        running(2)
+    }
+    fn act(&self, _: &Service, _: Deed, _: Duration) -> Acted {
+        unreachable!("nothing is told")
+    }
+    fn probe(&self, check: &Check, _: &Scene) -> Outcome {
+        let asked = self.asked.fetch_add(1, Ordering::Relaxed);
+        // One holds at first, and then not any more.
+        let well = check.name == "holds" || check.name == "held" && asked == 0;
+        Outcome { name: check.name.clone(), well, said: String::new(), ms: 0 }
+    }
+    fn read(&self, _: &Probe, _: &Scene) -> Result<String, String> {
+        unreachable!("nothing is read")
+    }
+    fn run(&self, _: &[String], _: Duration) -> Result<(), String> {
+        unreachable!("nothing is run")
+    }
+    fn log_text(&self, _: &Scene) -> String {
+        self.log.to_owned()
+    }
+    fn now_ms(&self) -> i64 {
+        jiff::Timestamp::now().as_millisecond()
+    }
+    fn sleep(&self, time: Duration) {
+        std::thread::sleep(time);
+    }
+    fn interrupted(&self) -> bool {
+        false
+    }
+}
+
+fn check(name: &str, patience_ms: u64, steady_ms: u64) -> Check {
+    let check = Check::of_unit(name);
+    Check { patience_ms, steady_ms: Some(steady_ms), ..check }
+}
+
+fn outcome(name: &str, well: bool) -> Outcome {
+    Outcome { name: name.into(), well, said: String::new(), ms: 0 }
+}
+
+/// Looks after a restart: the judgement, and what each check said.
+fn looked(world: &Quay, checks: &[Check], baseline: &[Outcome], back: bool) -> (Judgement, Vec<Outcome>) {
+    let service = Service { failed: vec!["cannot".into()], ..Service::default() };
+    let (scene, before) = (Scene::default(), running(1));
+    let look = Look {
+        before: Some(&before),
+        activation: Activation::Restart,
+        back,
+        ..Look::at(world, &service, checks, &scene)
+    };
+    let (outcomes, judgement) = look.carefully(baseline);
+    (judgement, outcomes)
+}
+
+#[test]
+fn one_check_that_got_worse_ends_the_waiting_of_all() {
+    let checks = [Check::of_service("boards"), check("fails", 30, 0), check("late", 60_000, 0)];
+    let well = [outcome("boards", true), outcome("fails", true), outcome("late", true)];
+    let (judgement, outcomes) = looked(&Quay::default(), &checks, &well, false);
+    assert_eq!(judgement, Judgement::Worse);
+    assert!(outcomes[2].ms < 30_000, "it was not waited for: {outcomes:?}");
+    // One that failed before decides nothing: what is new has its time, and is worse.
+    let unwell = [outcome("boards", true), outcome("fails", false)];
+    let checks = [Check::of_service("boards"), check("fails", 10, 0), check("late", 400, 0)];
+    let (judgement, outcomes) = looked(&Quay::default(), &checks, &unwell, false);
+    assert_eq!(judgement, Judgement::Worse);
+    assert!(outcomes[2].ms >= 400, "it had its time: {outcomes:?}");
+    let (judgement, _) = looked(&Quay::default(), &checks[..2], &unwell, false);
+    assert_eq!(judgement, Judgement::AsBefore);
+}
+
+#[test]
+fn what_its_log_says_decides_on_the_way_there_and_not_on_the_way_back() {
+    let world = Quay { log: "it starts\nit cannot bind\n", ..Quay::default() };
+    let checks = [Check::of_service("boards"), check("holds", 60_000, 0)];
+    let (judgement, outcomes) = looked(&world, &checks, &[], false);
+    assert_eq!(judgement, Judgement::Worse);
+    assert_eq!(outcomes[0].said, "its log says: it cannot bind");
+    // What is still said there is of the configuration that did not work.
+    assert_eq!(looked(&world, &checks, &[], true).0, Judgement::Well);
+    // It ends the waiting, too.
+    let checks = [Check::of_service("boards"), check("late", 60_000, 0)];
+    let (judgement, outcomes) = looked(&world, &checks, &[], false);
+    assert_eq!(judgement, Judgement::Worse);
+    assert!(outcomes[1].ms < 30_000, "{outcomes:?}");
+}
+
+#[test]
+fn each_check_is_asked_once_more_when_its_own_time_is_over() {
+    let checks = |steady| [Check::of_service("boards"), check("held", 0, steady)];
+    assert_eq!(looked(&Quay::default(), &checks(150), &[], false).0, Judgement::Worse);
+    // Without a time nobody asks again.
+    assert_eq!(looked(&Quay::default(), &checks(0), &[], false).0, Judgement::Well);
+}
