@@ -86,22 +86,61 @@ fn one_that_needs_30_seconds_is_waited_for_and_one_that_ends_after_3_is_put_back
 fn a_watchdog_is_held_while_the_daemon_is_down_and_what_a_stop_took_along_is_started() {
     let Some(lab) = boards("stop-first", "500ms", "Type=exec") else { return };
     lab.sh(
-        "printf '\\n[[neighbour]]\\nunit = [\"boards-watch.service\"]\\npart = \"watchdog\"\\n' >> /etc/gypsum/profiles/boards.toml
+        "cat >> /etc/gypsum/profiles/boards.toml <<'END'
+
+[[neighbour]]
+unit = [\"boards-watch.service\"]
+part = \"watchdog\"
+[[neighbour]]
+unit = [\"boards-guard.service\"]
+part = \"watchdog\"
+[[neighbour]]
+unit = [\"boards-clock.service\"]
+part = \"follower\"
+activation = \"reload\"
+[[neighbour]]
+unit = [\"boards-lamp.service\"]
+part = \"follower\"
+[[neighbour]]
+unit = [\"boards-bell.service\"]
+part = \"follower\"
+END
+         for unit in guard clock lamp bell; do printf '[Service]\\nExecStart=/bin/sleep 1000\\nExecReload=/bin/true\\n' > /etc/systemd/system/boards-$unit.service; done
          cat > /etc/systemd/system/boards-watch.service <<'END'
 [Service]
 ExecStart=/bin/sh -c 'while :; do grep -q \"mode good\" /etc/boards/boards.conf && systemctl start boards; sleep 0.05; done'
 END
          printf '[Unit]\\nRequires=boards.service\\nAfter=boards.service\\n[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/system/boards-screen.service
          printf '[Unit]\\nPartOf=boards.service\\n[Service]\\nExecStart=/bin/sleep 1000\\n' > /etc/systemd/system/boards-voice.service
-         systemctl daemon-reload; systemctl start boards-watch boards-screen boards-voice",
+         systemctl daemon-reload; systemctl start boards-watch boards-guard boards-clock boards-lamp boards-screen boards-voice",
     );
+    // Those that follow are told in their order, and those that are down stay so.
+    let all = [
+        "boards",
+        "boards-watch",
+        "boards-guard",
+        "boards-clock",
+        "boards-lamp",
+        "boards-screen",
+        "boards-voice",
+    ];
     for (mode, wanted) in [("better", 0), ("fails", 4)] {
         let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}")]);
         assert_eq!(status, wanted, "{mode}: {report:#}");
         let up = |unit: &str| assert!(lab.is_active(unit), "{unit} after {mode}: {report:#}");
-        ["boards", "boards-watch", "boards-screen", "boards-voice"].into_iter().for_each(up);
+        all.into_iter().for_each(up);
+        assert!(!lab.is_active("boards-bell"), "{mode}");
         let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl");
-        let order = ["stop boards-watch", "stop boards.service", "start boards-screen", "start boards-watch"];
+        let order = [
+            "stop boards-watch",
+            "stop boards-guard",
+            "stop boards.service",
+            "start boards-screen",
+            "reload boards-clock",
+            "restart boards-lamp",
+            "start boards-guard",
+            "start boards-watch",
+        ];
         let places: Vec<Option<usize>> =
             order.iter().map(|what| events.find(&format!("\"how\":\"{what}"))).collect();
         assert!(places.is_sorted() && places.iter().all(Option::is_some), "{places:?}: {events}");
@@ -114,7 +153,8 @@ fn a_signal_or_a_command_tells_it_and_chores_come_before() {
     let Some(lab) = boards("signal", "300ms", "Type=exec") else { return };
     lab.sh(
         "sed -i 's/^limit = \"10s\"/limit = \"10s\"\\nsignal = \"HUP\"\\ncommand = [\"\\/usr\\/bin\\/pkill\", \"-HUP\", \"-f\", \"boards.pl\"]/' /etc/gypsum/profiles/boards.toml
-         printf '\\n[[chore]]\\ntitle = \"the index\"\\nrun = [\"/bin/cp\", \"/etc/boards/boards.conf\", \"/run/boards.index\"]\\n' >> /etc/gypsum/profiles/boards.toml",
+         printf '\\n[[chore]]\\ntitle = \"the index\"\\nrun = [\"/bin/cp\", \"/etc/boards/boards.conf\", \"/run/boards.index\"]\\n' >> /etc/gypsum/profiles/boards.toml
+         printf '\\n[[chore]]\\ntitle = \"the flag\"\\nrun = [\"/bin/touch\", \"/run/boards.flag\"]\\nundo = [\"/bin/rm\", \"/run/boards.flag\"]\\n' >> /etc/gypsum/profiles/boards.toml",
     );
     for how in ["signal", "command"] {
         let edit = format!("mode={how}");
@@ -123,10 +163,12 @@ fn a_signal_or_a_command_tells_it_and_chores_come_before() {
         assert_eq!(report["activation"]["how"], format!("{how} boards.service"), "{report:#}");
         assert!(answers(&lab).contains(&edit.replace('=', " ")));
         assert!(lab.sh("cat /run/boards.index").contains(how), "the chore was done");
+        lab.sh("test -e /run/boards.flag");
     }
     let (status, _) = lab.gypsum(&["change", "boards", "mode=silent", "--activation", "signal"]);
     assert_eq!(status, 4);
     assert!(lab.sh("cat /run/boards.index").contains("mode command"), "and done again on the way back");
+    lab.sh("! test -e /run/boards.flag");
 }
 
 #[test]
