@@ -47,9 +47,34 @@ impl Ran {
     }
 }
 
+/// How long somebody waits for a command that is left alone then.
+#[derive(Clone, Copy)]
+pub struct Limit<'a> {
+    /// The time.
+    pub time: Duration,
+    way_out: Option<&'a dyn Fn() -> bool>,
+}
+
+impl<'a> Limit<'a> {
+    /// So long, whatever comes.
+    pub fn of(time: Duration) -> Self {
+        Self { time, way_out: None }
+    }
+
+    /// So long, unless this says before that somebody wants out.
+    pub fn unless(time: Duration, way_out: &'a dyn Fn() -> bool) -> Self {
+        Self { time, way_out: Some(way_out) }
+    }
+
+    /// Whether somebody wants out.
+    pub fn is_out(&self) -> bool {
+        self.way_out.is_some_and(|out| out())
+    }
+}
+
 /// Runs `argv` to its end. An error means that it could not be started.
 pub fn run(argv: &[String], limit: Duration) -> io::Result<Ran> {
-    carry_out(command_of(argv)?, limit, false)
+    carry_out(command_of(argv)?, Limit::of(limit), false)
 }
 
 fn command_of(argv: &[String]) -> io::Result<Command> {
@@ -71,16 +96,16 @@ fn found(program: &str) -> PathBuf {
 }
 
 /// The same, and left alone when the time is up: it may be starting a daemon, which is never killed.
-pub fn run_sparing(argv: &[String], limit: Duration) -> io::Result<Ran> {
+pub fn run_sparing(argv: &[String], limit: Limit<'_>) -> io::Result<Ran> {
     carry_out(command_of(argv)?, limit, true)
 }
 
 /// Runs a command that is already put together.
 pub fn run_command(command: Command, limit: Duration) -> io::Result<Ran> {
-    carry_out(command, limit, false)
+    carry_out(command, Limit::of(limit), false)
 }
 
-fn carry_out(mut command: Command, limit: Duration, spares: bool) -> io::Result<Ran> {
+fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool) -> io::Result<Ran> {
     let (mut out, mut err) = (memory("out")?, memory("err")?);
     command
         .env_clear()
@@ -119,19 +144,19 @@ fn text_of(file: &mut File) -> io::Result<String> {
 /// How it ended, none where it was left running, and whether its time was up.
 fn wait(
     child: &mut Child,
-    limit: Duration,
+    limit: Limit<'_>,
     outputs: &[&File],
     spares: bool,
 ) -> io::Result<(Option<ExitStatus>, bool)> {
     let handle = pidfd_open(Pid::from_child(child), PidfdFlags::empty());
-    let deadline = Instant::now() + limit;
+    let deadline = Instant::now() + limit.time;
     loop {
         if let Some(ended) = child.try_wait()? {
             return Ok((Some(ended), false));
         }
         let left = deadline.saturating_duration_since(Instant::now());
         let flooded = outputs.iter().any(|file| file.metadata().is_ok_and(|meta| meta.len() > MOST_OUTPUT));
-        if left.is_zero() && spares {
+        if spares && (left.is_zero() || limit.is_out()) {
             return Ok((None, true));
         }
         if left.is_zero() || flooded {

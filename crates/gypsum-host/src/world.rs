@@ -1,5 +1,6 @@
 //! The world around the files: services, health checks, time. A test has one of its own.
 
+use crate::children::Limit;
 use crate::disk::{Disk, RealDisk};
 use crate::logs::Mark;
 use crate::probe::Scene;
@@ -38,8 +39,9 @@ pub trait World: Sync {
     fn active_units(&self, _service: &Service, _units: &[String]) -> Vec<String> {
         Vec::new()
     }
-    /// Tells a service something, and waits until that is done or the time is up.
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted;
+    /// Tells a service something, and waits until that is done or the time is up; until somebody wants out, too, unless
+    /// the old configuration is coming `back`.
+    fn act(&self, service: &Service, deed: Deed, limit: Duration, back: bool) -> Acted;
     /// One try of a health check other than that of the service.
     fn probe(&self, check: &Check, scene: &Scene) -> Outcome;
     /// The value that a reading shows.
@@ -145,7 +147,9 @@ impl World for RealWorld {
         service::active_units(service, units)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+    fn act(&self, service: &Service, deed: Deed, limit: Duration, back: bool) -> Acted {
+        let way_out = || self.interrupted();
+        let limit = if back { Limit::of(limit) } else { Limit::unless(limit, &way_out) };
         service::act(service, deed, limit)
     }
 

@@ -33,7 +33,7 @@ impl World for Quay {
     fn observe(&self, _: &Service) -> Observation {
         running(2)
     }
-    fn act(&self, _: &Service, _: Deed, _: Duration) -> Acted {
+    fn act(&self, _: &Service, _: Deed, _: Duration, _: bool) -> Acted {
         unreachable!("nothing is told")
     }
     fn probe(&self, check: &Check, _: &Scene) -> Outcome {

@@ -183,7 +183,7 @@ impl Run<'_> {
     }
 
     fn tell_beside(&mut self, service: &Service, deed: Deed, plan: &Plan) -> bool {
-        let acted = self.world.act(service, deed, Duration::from_millis(plan.limit_ms));
+        let acted = self.world.act(service, deed, Duration::from_millis(plan.limit_ms), true);
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let how = format!("{} {}", deed.word(), service::name_of(service));
         self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said, ms });

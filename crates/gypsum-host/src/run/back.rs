@@ -52,6 +52,9 @@ impl Run<'_> {
     fn stop_first(&mut self, plan: &Plan) -> Result<(), Trouble> {
         let held = self.world.holdings(&plan.service);
         let acted = self.tell(plan, Deed::Stop, false);
+        if !acted.ok && self.world.interrupted() {
+            return Err(Trouble::cannot("it was interrupted"));
+        }
         if !acted.ok {
             return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
         }
@@ -81,6 +84,10 @@ impl Run<'_> {
             self.start_taken_along(&plan, false);
             return Ok(Event::Done);
         }
+        if self.world.interrupted() {
+            self.cause = Some("it was interrupted".into());
+            return Ok(Event::Interrupted);
+        }
         let said = if acted.said.is_empty() { String::new() } else { format!(": {}", acted.said) };
         self.cause = Some(format!("{} failed{said}", deed.word()));
         Ok(Event::Failed)
@@ -91,7 +98,7 @@ impl Run<'_> {
         if !plan.service.reread {
             return Event::Done;
         }
-        let acted = self.world.act(&plan.service, Deed::Reread, Duration::from_millis(plan.limit_ms));
+        let acted = self.world.act(&plan.service, Deed::Reread, Duration::from_millis(plan.limit_ms), true);
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let how = "re-read the unit files".to_owned();
         self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said.clone(), ms });
@@ -121,7 +128,7 @@ impl Run<'_> {
         }
         let on = format!("{} of {name}", deed.word());
         self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
-        let acted = self.world.act(&plan.service, deed, limit_of(plan, deed));
+        let acted = self.world.act(&plan.service, deed, limit_of(plan, deed), back);
         let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
         self.emit(Happening::Activated { how, ok: acted.ok, said, ms, back });

@@ -2,6 +2,7 @@
 
 use super::holdings::Holdings;
 use super::{Acted, Deed};
+use crate::children::Limit;
 use crate::logs::Mark;
 use crate::trouble::Trouble;
 use gypsum_core::profile::Service;
@@ -24,8 +25,9 @@ pub(super) trait Manager {
         Mark::at(now_ms, files)
     }
 
-    /// Tells it something, and waits until the manager says that this is done, or until the time is up.
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted;
+    /// Tells it something, and waits until the manager says that this is done, or until the time is up. Only a manager
+    /// that carries on by itself, and puts what it is told then behind that, may be left in the middle.
+    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted;
 
     /// Waits until nothing is left of a service that was stopped: no process of it, no socket on which it listened. In
     /// words what is left, where the time is up.

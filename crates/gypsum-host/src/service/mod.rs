@@ -13,7 +13,7 @@ mod systemd;
 pub use holdings::Holdings;
 pub use proc::sockets as sockets_of;
 
-use crate::children;
+use crate::children::{self, Limit};
 use crate::logs::Mark;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Proof, Service};
@@ -232,13 +232,13 @@ pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
 }
 
 /// Tells a service something and waits until that is done or the time is up.
-pub fn act(service: &Service, deed: Deed, limit: Duration) -> Acted {
+pub fn act(service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
     let begun = Instant::now();
     let done = match deed {
         Deed::Signal => signal(service),
-        Deed::Command => command(service, limit),
+        Deed::Command => command(service, limit.time),
         // Whatever has the service: the file is a unit's.
-        Deed::Reread if keeper_of_host() == Keeper::Systemd => systemd::reread(service, limit),
+        Deed::Reread if keeper_of_host() == Keeper::Systemd => systemd::reread(service, limit.time),
         Deed::Reread => Ok(()),
         _ => return manager_of(service).act(service, deed, limit),
     };
@@ -310,7 +310,7 @@ fn report(ran: std::io::Result<children::Ran>, name: &str, limit: Duration) -> R
 fn tell(argv: &[&str], limit: Duration) -> Acted {
     let begun = Instant::now();
     let argv: Vec<String> = argv.iter().map(|word| (*word).to_owned()).collect();
-    let done = report(children::run_sparing(&argv, limit), &argv.join(" "), limit);
+    let done = report(children::run_sparing(&argv, Limit::of(limit)), &argv.join(" "), limit);
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
 }
 

@@ -5,12 +5,11 @@
 
 use super::manager::Manager;
 use super::{Acted, Deed, proc, script, tell, with_logs};
-use crate::children;
+use crate::children::{self, Limit};
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
-use std::time::Duration;
 
 const TOOL: &str = "rc-service";
 
@@ -46,14 +45,14 @@ impl Manager for Openrc {
         with_logs(format!("rc-service {} status", script::name(service)), service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
         let name = script::name(service);
         if deed.starts() && self.observe(service).state == State::Failed {
             // It still counts as started: without this a start does nothing. What follows tells how it went.
-            let _ = tell(&[TOOL, name, "zap"], limit);
-            return tell(&[TOOL, name, "start"], limit);
+            let _ = tell(&[TOOL, name, "zap"], limit.time);
+            return tell(&[TOOL, name, "start"], limit.time);
         }
-        tell(&[TOOL, name, deed.word()], limit)
+        tell(&[TOOL, name, deed.word()], limit.time)
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::manager::Manager;
 use super::{Acted, Deed, named_signal, proc, send, with_logs};
-use crate::children;
+use crate::children::{self, Limit};
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Plain, Service, Stop};
 use gypsum_core::service::{Observation, Process, State};
@@ -36,8 +36,8 @@ impl Manager for NoManager {
         with_logs(status, service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
-        let begun = Instant::now();
+    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+        let (begun, limit) = (Instant::now(), limit.time);
         let done = service.plain.as_ref().map_or(Ok(()), |plain| match deed {
             Deed::Reload => reload(plain),
             Deed::Stop => stop(plain, limit),
@@ -87,7 +87,7 @@ fn start(plain: &Plain, limit: Duration) -> Result<(), String> {
     if let Some(main) = named(plain) {
         return Err(format!("it runs already, as process {}", main.pid));
     }
-    let ran = children::run_sparing(&plain.start, limit)
+    let ran = children::run_sparing(&plain.start, Limit::of(limit))
         .map_err(|error| format!("{}: {error}", plain.start.join(" ")))?;
     if ran.ok() {
         return Ok(());

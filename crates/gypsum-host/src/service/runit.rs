@@ -5,6 +5,7 @@
 
 use super::manager::Manager;
 use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
+use crate::children::Limit;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, State};
@@ -95,8 +96,8 @@ impl Manager for Runit {
         with_logs(format!("sv status {}", place(service).display()), service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
-        let folder = place(service);
+    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+        let (folder, limit) = (place(service), limit.time);
         let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
         let before = observe(folder).main;
         let acted = tell(&["sv", "-w", &wait, deed.word(), &name], limit + Duration::from_secs(1));

@@ -5,13 +5,12 @@
 
 use super::manager::Manager;
 use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
-use crate::children;
+use crate::children::{self, Limit};
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
 
 fn path(name: &str) -> PathBuf {
     Path::new("/etc/init.d").join(name)
@@ -107,7 +106,7 @@ impl Manager for Script {
         with_logs(format!("/etc/init.d/{} status", name(service)), service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
-        tell(&argv(&path(name(service)).display().to_string(), deed.word()), limit)
+    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+        tell(&argv(&path(name(service)).display().to_string(), deed.word()), limit.time)
     }
 }

@@ -35,7 +35,7 @@ impl World for FakeWorld<'_> {
         Observation::only(State::Running)
     }
 
-    fn act(&self, _service: &Service, _deed: Deed, _limit: Duration) -> Acted {
+    fn act(&self, _service: &Service, _deed: Deed, _limit: Duration, _back: bool) -> Acted {
         let live = self.disk.read(Path::new(EDITED)).unwrap();
         let new = FILES.iter().any(|(path, _, after)| *path == EDITED && live.as_deref() == *after);
         Acted { ok: !(self.bad && new), said: String::new(), took: Duration::ZERO }

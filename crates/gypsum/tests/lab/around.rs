@@ -1,7 +1,7 @@
 //! What stands around the daemon: sockets that start it, instances behind a unit that only stands for them, processes
 //! that it leaves behind, unit files that cannot be loaded, and other people.
 
-use crate::host::Lab;
+use crate::host::{Lab, PROGRAM};
 use crate::services::{answers, boards, put_back};
 
 fn last_events(lab: &Lab) -> String {
@@ -132,4 +132,26 @@ fn a_unit_that_cannot_be_loaded_is_not_stopped_and_unit_files_are_read_again() {
     let (status, report) = change("Service..Nice=7");
     assert_eq!(status, 7, "{report:#}");
     assert_eq!(lab.sh("systemctl show -P Nice boards"), "7");
+}
+
+#[test]
+fn a_start_that_takes_its_time_can_be_interrupted() {
+    // Its manager waits for that as long as it takes, and so do we.
+    let lines = "Type=exec\nTimeoutStartSec=infinity\nExecStartPost=/bin/sh -c 'grep -q \"mode good\" /etc/boards/boards.conf || exec sleep 600'";
+    let Some(lab) = boards("restart", "500ms", lines) else { return };
+    lab.sh("sed -i 's/^limit = \"10s\"/limit = \"10m\"/' /etc/gypsum/profiles/boards.toml");
+    let before = lab.file("/etc/boards/boards.conf").0;
+    let waits =
+        "until systemctl show -P ActiveState boards | grep -q activating; do sleep 0.1; done; sleep 0.5";
+    let change = format!("{PROGRAM} --json change boards mode=better --steady 1s");
+    // Ctrl-C reaches the one that was typed at.
+    let report = lab.sh(&format!(
+        "{change} >/run/report 2>/dev/null & typed=$!; {waits}; kill -INT $typed; wait $typed; echo $?; cat /run/report"
+    ));
+    let (status, report) = report.split_once('\n').unwrap();
+    assert_eq!(status, "4", "{report}");
+    assert!(report.contains("\"verdict\": \"restored\""), "{report}");
+    assert!(last_events(&lab).contains("it was interrupted"), "{}", last_events(&lab));
+    assert_eq!(lab.file("/etc/boards/boards.conf").0, before);
+    assert!(lab.is_active("boards") && answers(&lab).contains("mode good"));
 }

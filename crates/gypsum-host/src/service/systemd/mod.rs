@@ -13,7 +13,7 @@ pub use journal::is_about_jobs;
 
 use super::manager::Manager;
 use super::{ASKING, Acted, Deed, with_logs};
-use crate::children::{self, Ran};
+use crate::children::{self, Limit, Ran};
 use crate::logs::Mark;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Service};
@@ -64,10 +64,10 @@ impl Manager for Systemd {
         shown.map_or_else(|| Observation::only(State::Unreachable), |shown| shown.observation())
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration) -> Acted {
+    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
         let (begun, whose, unit) = (Instant::now(), Whose::of(service), unit(service));
         // Whatever it says about the need: a unit file was touched.
-        let known = if service.reread { reread(service, limit) } else { Ok(()) };
+        let known = if service.reread { reread(service, limit.time) } else { Ok(()) };
         let done = known.and_then(|()| {
             if deed.starts() {
                 // A start limit that was hit, or that this start would hit, keeps the best configuration
@@ -183,10 +183,11 @@ pub fn reread(service: &Service, limit: Duration) -> Result<(), String> {
     }
 }
 
-fn tell(whose: &Whose, deed: Deed, unit: &str, limit: Duration) -> Result<(), String> {
+fn tell(whose: &Whose, deed: Deed, unit: &str, limit: Limit<'_>) -> Result<(), String> {
     match children::run_sparing(&whose.argv(&[deed.word(), "--", unit]), limit) {
+        Ok(ran) if ran.timed_out && limit.is_out() => Err("nobody waited for its end".into()),
         Ok(ran) if ran.timed_out => {
-            Err(format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.as_secs()))
+            Err(format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.time.as_secs()))
         }
         Ok(ran) if ran.ok() => Ok(()),
         Ok(ran) => Err(last_words(&ran)),
