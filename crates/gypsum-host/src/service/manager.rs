@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 const LOOK_UP: Duration = Duration::from_millis(10);
 
 /// A service manager. What it reports proves nothing: `observe` alone judges.
-pub(super) trait Manager {
+pub(super) trait ServiceManager {
     /// The service of these names that exists on this host, and how it is.
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble>;
 

@@ -18,7 +18,7 @@ use crate::logs::Mark;
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Keeper, Proof, Service};
 use gypsum_core::service::{Observation, Process, State};
-use manager::Manager;
+use manager::ServiceManager;
 use rustix::process::{Pid, Signal, kill_process};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -77,7 +77,7 @@ pub struct Acted {
 const ASKING: Duration = Duration::from_secs(10);
 
 /// What has a service.
-fn manager_of(service: &Service) -> &'static dyn Manager {
+fn manager_of(service: &Service) -> &'static dyn ServiceManager {
     if service.plain.is_some() || service.unit.is_empty() {
         return &plain::NoManager;
     }

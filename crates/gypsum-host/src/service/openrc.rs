@@ -3,7 +3,7 @@
 //! What we believe of it (0.45): status 0 says started and 3 stopped; a daemon that was killed may stay "started", so
 //! its process is looked at; then `zap` comes before a start.
 
-use super::manager::Manager;
+use super::manager::ServiceManager;
 use super::{Acted, Deed, proc, script, tell, with_logs};
 use crate::children::{self, Limit};
 use crate::trouble::Trouble;
@@ -16,7 +16,7 @@ const TOOL: &str = "rc-service";
 /// OpenRC.
 pub struct Openrc;
 
-impl Manager for Openrc {
+impl ServiceManager for Openrc {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         script::resolve(self, Keeper::Openrc, service)
     }

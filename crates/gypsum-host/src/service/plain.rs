@@ -1,6 +1,6 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
-use super::manager::Manager;
+use super::manager::ServiceManager;
 use super::{Acted, Deed, named_signal, proc, send, with_logs};
 use crate::children::{self, Limit};
 use crate::trouble::Trouble;
@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 /// No manager: the process of a pid file, or nothing that is known of.
 pub struct NoManager;
 
-impl Manager for NoManager {
+impl ServiceManager for NoManager {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         Ok((service.clone(), self.observe(service)))
     }

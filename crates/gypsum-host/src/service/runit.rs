@@ -3,7 +3,7 @@
 //! What we believe of it (2.1.2): `sv status` ends with 0 for a service that is up, down or dying over and over;
 //! `restart` of a dying one, too. Its files say which process runs and what is wanted.
 
-use super::manager::Manager;
+use super::manager::ServiceManager;
 use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
 use crate::children::Limit;
 use crate::trouble::Trouble;
@@ -78,7 +78,7 @@ fn observe(folder: &Path) -> Observation {
 /// runit.
 pub struct Runit;
 
-impl Manager for Runit {
+impl ServiceManager for Runit {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         let folder = service.unit.iter().find_map(|unit| folder(bare(unit)));
         let folder = folder.ok_or_else(|| unknown(Keeper::Runit, service))?;

@@ -3,7 +3,7 @@
 //! What we believe of them: status 0 says running, 1 dead with a pid file, 3 stopped, and a stale pid file whose
 //! number another program has says "running"; a reload of a dead daemon may end with 0. So processes are looked at.
 
-use super::manager::Manager;
+use super::manager::ServiceManager;
 use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
 use crate::children::{self, Limit};
 use crate::trouble::Trouble;
@@ -53,7 +53,7 @@ pub fn of_pid_file(name: &str, service: &Service) -> Option<Process> {
 
 /// The service of these names that has a script here, as this manager sees it.
 pub fn resolve(
-    manager: &dyn Manager,
+    manager: &dyn ServiceManager,
     keeper: Keeper,
     service: &Service,
 ) -> Result<(Service, Observation), Trouble> {
@@ -78,7 +78,7 @@ fn argv<'a>(path: &'a str, word: &'a str) -> [&'a str; 4] {
 /// Scripts in `/etc/init.d`.
 pub struct Script;
 
-impl Manager for Script {
+impl ServiceManager for Script {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         resolve(self, Keeper::Script, service)
     }

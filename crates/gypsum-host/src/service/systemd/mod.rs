@@ -11,7 +11,7 @@ mod whose;
 
 pub use journal::is_about_jobs;
 
-use super::manager::Manager;
+use super::manager::ServiceManager;
 use super::{ASKING, Acted, Deed, with_logs};
 use crate::children::{self, Limit, Ran};
 use crate::logs::Mark;
@@ -29,7 +29,7 @@ fn unit(service: &Service) -> &str {
     service.unit.first().map_or("", String::as_str)
 }
 
-impl Manager for Systemd {
+impl ServiceManager for Systemd {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         let mut why = None;
         let whose = Whose::of(service);
