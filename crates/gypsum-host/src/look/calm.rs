@@ -5,7 +5,7 @@ use super::service::{gone, running};
 use crate::probe::Scene;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
-use gypsum_core::service::Observation;
+use gypsum_core::service::{Observation, State};
 use std::time::Duration;
 
 /// How often a service is looked at while it must stay well.
@@ -76,7 +76,8 @@ impl Look<'_> {
         }
         // A manager that starts it again by itself counts that.
         let by_itself = |now: &Observation| now.restarts.unwrap_or(0) > last.restarts.unwrap_or(0);
-        if by_itself(&now) || self.world.was_asked(self.service, begun) != Some(true) {
+        let failed = matches!(now.state, State::Failed | State::BackingOff) || by_itself(&now);
+        if failed || self.world.was_asked(self.service, begun) != Some(true) {
             return Err(gone(last, &now));
         }
         let asked = self.world.now_ms();

@@ -7,8 +7,8 @@ use std::time::Duration;
 
 /// So many lines of a journal are read.
 const MOST_LINES: &str = "400";
-/// So long a line may be on its way into the journal.
-const UNDER_WAY: Duration = Duration::from_millis(60);
+/// So often, and so long apart, a line is looked for that may be on its way into the journal.
+const UNDER_WAY: (u32, Duration) = (12, Duration::from_millis(60));
 
 /// The lines between two moments (milliseconds since 1970), the last ones where there are many.
 pub fn lines(whose: &Whose, unit: &str, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
@@ -22,12 +22,12 @@ pub fn lines(whose: &Whose, unit: &str, since_ms: i64, until_ms: Option<i64>) ->
 /// Whether the manager was asked, since a moment, to stop the unit or to restart it: of one that ends by itself it
 /// says that it ended, and never that it is stopping it.
 pub fn was_stopping(whose: &Whose, unit: &str, since_ms: i64) -> bool {
-    for _ in 0..5 {
+    for _ in 0..UNDER_WAY.0 {
         let lines = read(&[about(whose, unit)], since_ms, None);
         if lines.iter().any(|line| line.starts_with("Stopping ")) {
             return true;
         }
-        std::thread::sleep(UNDER_WAY);
+        std::thread::sleep(UNDER_WAY.1);
     }
     false
 }
