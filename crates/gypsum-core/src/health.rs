@@ -57,27 +57,31 @@ pub fn judge(baseline: &[Outcome], now: &[Outcome]) -> Judgement {
 mod tests {
     use super::*;
 
+    fn outcome(name: &str, well: bool) -> Outcome {
+        Outcome { name: name.into(), well, said: String::new(), ms: 0 }
+    }
+
     #[test]
     fn judged_against_the_baseline() {
-        let checks = |well: &[bool]| -> Vec<Outcome> {
-            let outcome = |(n, well): (usize, &bool)| Outcome {
-                name: n.to_string(),
-                well: *well,
-                said: String::new(),
-                ms: 0,
-            };
-            well.iter().enumerate().map(outcome).collect()
-        };
-        let table: [(&[bool], &[bool], Judgement); 6] = [
-            (&[true, true], &[true, true], Judgement::Well),
-            (&[true, true], &[true, false], Judgement::Worse),
-            (&[true, false], &[true, false], Judgement::AsBefore),
-            (&[true, false], &[true, true], Judgement::Well),
-            (&[true, false], &[false, false], Judgement::Worse),
-            (&[], &[false], Judgement::Worse),
+        type Side<'a> = &'a [(&'a str, bool)];
+        let table: [(Side<'_>, Side<'_>, Judgement); 10] = [
+            (&[("a", true), ("b", true)], &[("a", true), ("b", true)], Judgement::Well),
+            (&[("a", true), ("b", true)], &[("a", true), ("b", false)], Judgement::Worse),
+            (&[("a", true), ("b", false)], &[("a", true), ("b", false)], Judgement::AsBefore),
+            (&[("a", true), ("b", false)], &[("a", true), ("b", true)], Judgement::Well),
+            (&[("a", true), ("b", false)], &[("a", false), ("b", false)], Judgement::Worse),
+            // What was not looked at before is to hold.
+            (&[], &[("a", false)], Judgement::Worse),
+            (&[("a", false)], &[("a", false), ("c", false)], Judgement::Worse),
+            // By its name wherever it stands; a port that moved, by its place.
+            (&[("a", true), ("b", false)], &[("b", false), ("a", true)], Judgement::AsBefore),
+            (&[("a", true), ("port 80", false)], &[("a", true), ("port 81", false)], Judgement::AsBefore),
+            (&[("a", true), ("port 80", true)], &[("a", true), ("port 81", false)], Judgement::Worse),
         ];
         for (before, now, judgement) in table {
-            assert_eq!(judge(&checks(before), &checks(now)), judgement, "{before:?} {now:?}");
+            let side =
+                |side: Side<'_>| side.iter().map(|(name, well)| outcome(name, *well)).collect::<Vec<_>>();
+            assert_eq!(judge(&side(before), &side(now)), judgement, "{before:?} {now:?}");
         }
     }
 }

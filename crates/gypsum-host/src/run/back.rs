@@ -10,7 +10,7 @@ use crate::transaction::Transaction;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Change, Event, Plan};
 use gypsum_core::happening::Happening;
-use gypsum_core::health::{Judgement, Outcome};
+use gypsum_core::health::{Judgement, Outcome, held};
 use gypsum_core::probe::Check;
 use gypsum_core::profile::Activation;
 use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
@@ -151,7 +151,7 @@ impl Run<'_> {
             return Ok(Event::Interrupted);
         }
         if judgement == Judgement::Worse {
-            self.cause.get_or_insert_with(|| cause(&plan.baseline, &health));
+            self.cause.get_or_insert_with(|| cause(baseline, &health));
             self.unwell = units_down(&plan.checks_after, &health);
         } else {
             self.rouse();
@@ -320,7 +320,7 @@ fn usual(plan: &Plan) -> Option<u64> {
 
 /// The first check that fails now and did not before, in words.
 fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
-    let held = |n: usize| baseline.get(n).is_none_or(|before| before.well);
-    let worse = health.iter().enumerate().find(|(n, outcome)| !outcome.well && held(*n));
-    worse.map_or_else(|| "it is not well".into(), |(_, outcome)| format!("{} is not well", outcome.name))
+    let names: Vec<&str> = health.iter().map(|outcome| outcome.name.as_str()).collect();
+    let worse = (0..health.len()).find(|n| !health[*n].well && held(baseline, &names, *n));
+    worse.map_or_else(|| "it is not well".into(), |n| format!("{} is not well", names[n]))
 }
