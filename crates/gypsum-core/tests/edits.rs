@@ -26,8 +26,12 @@ fn edit_with(files: &[File], profile: &Profile, edits: &[Edit]) -> Result<Propos
         profile.setting(name).is_some_and(|(_, known)| misfit_of_any(known, &profile.values, value).is_none())
     };
     let spelling = |name: &str| profile.spelling(name).map(str::to_owned);
-    let block = profile.files.section.as_deref();
-    propose(files, edits, &Guide { block, spelling: &spelling, plausible: &plausible, ..Guide::default() })
+    let block = |name: &str| profile.home_block(name);
+    propose(
+        files,
+        edits,
+        &Guide { block: &block, spelling: &spelling, plausible: &plausible, ..Guide::default() },
+    )
 }
 
 /// `=X` sets, `+X` enables, `-X` disables, `!X` deletes.
@@ -224,4 +228,22 @@ fn broken_parts_stay_while_the_rest_is_edited() {
     assert_eq!(files[0].doc.tree().kind(0), Kind::Broken);
     let got = edited(&profile, source, &["mysqld..port=3"]);
     assert_eq!(got.as_deref(), Ok("[mysqld\nport = 1\n[mysqld]\nport = 3\n"));
+}
+
+#[test]
+fn what_stands_nowhere_yet_goes_where_its_daemon_takes_it() {
+    let profile = read(built_in("nginx").unwrap().text).unwrap();
+    let source = "user www;\nevents {\n    worker_connections 64;\n}\nhttp {\n    sendfile on;\n}\n";
+    let table = [
+        ("keepalive_timeout=70", source.replace("on;\n", "on;\n    keepalive_timeout 70;\n")),
+        ("multi_accept=on", source.replace("64;\n", "64;\n    multi_accept on;\n")),
+        ("worker_priority=5", source.replace("www;\n", "www;\nworker_priority 5;\n")),
+    ];
+    for (edit, wanted) in table {
+        assert_eq!(edited(&profile, source, &[edit]), Ok(wanted), "{edit}");
+    }
+    // A file that is read inside of that block has none of its own.
+    let included = "sendfile on;\n";
+    let wanted = "sendfile on;\nkeepalive_timeout 70;\n".to_owned();
+    assert_eq!(edited(&profile, included, &["keepalive_timeout=70"]), Ok(wanted));
 }

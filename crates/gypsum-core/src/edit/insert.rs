@@ -27,16 +27,26 @@ struct Spot {
 /// it, else before the first conditional group.
 fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot, Finding> {
     let home = guide.only.unwrap_or(guide.home);
-    let steps = address.blocks();
-    let implied = guide.block.filter(|_| steps.is_empty());
-    let implied = implied.and_then(|block| Address::parse(&format!("{block}..{}", address.name())).ok());
-    let address = implied.as_ref().unwrap_or(address);
-    if address.blocks().is_empty() {
-        return match files[home].doc.family() {
-            Family::Sections | Family::Stanzas => Err(no_section(files, home, address)),
-            _ => Ok(at_top(files, home)),
-        };
+    if !address.blocks().is_empty() {
+        return spot_within(files, address, guide)?.ok_or_else(|| no_block(files, home, address));
     }
+    let implied = (guide.block)(address.name());
+    let implied = implied.and_then(|block| Address::parse(&format!("{block}..{}", address.name())).ok());
+    let inner = implied.as_ref().map_or(Ok(None), |implied| spot_within(files, implied, guide))?;
+    match (inner, files[home].doc.family()) {
+        (Some(spot), _) => Ok(spot),
+        (None, Family::Sections | Family::Stanzas) => Err(match &implied {
+            Some(implied) => no_block(files, home, implied),
+            None => no_section(files, home, address),
+        }),
+        // A file that is included in that block has none of its own.
+        (None, _) => Ok(at_top(files, home)),
+    }
+}
+
+/// Its place in the block that `address` names; none where there is no such block.
+fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Option<Spot>, Finding> {
+    let home = guide.only.unwrap_or(guide.home);
     let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
     let mut found: Vec<(usize, BlockId, bool)> = Vec::new();
     for n in order {
@@ -54,7 +64,7 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
     }
     let first = found.first().map(|(n, ..)| *n);
     let Some((n, block, _)) = found.iter().rfind(|(n, ..)| Some(*n) == first).copied() else {
-        return Err(no_block(files, home, address));
+        return Ok(None);
     };
     // A section that stands twice is one to its daemon, and what is added to its last part decides; two
     // blocks are two.
@@ -64,7 +74,7 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
             found.iter().map(|(n, block, _)| (*n, files[*n].doc.tree().block(*block).open())).collect();
         return Err(ambiguous(files, address, &blocks));
     }
-    Ok(in_block(&files[n].doc, n, block))
+    Ok(Some(in_block(&files[n].doc, n, block)))
 }
 
 fn in_block(doc: &Document, file: usize, block: BlockId) -> Spot {

@@ -25,8 +25,8 @@ pub struct Guide<'a> {
     pub home: usize,
     /// The only file to edit, where one was named.
     pub only: Option<usize>,
-    /// The block for settings that stand nowhere yet.
-    pub block: Option<&'a str>,
+    /// The block for a setting of this name that stands nowhere yet; at the top where none is named, or there is no such.
+    pub block: &'a dyn Fn(&str) -> Option<String>,
     /// A remark to stand above what is new or changed, in the file's own comment style.
     pub remark: Option<&'a str>,
     /// The daemon's own spelling of a name.
@@ -45,7 +45,7 @@ impl Default for Guide<'_> {
         Self {
             home: 0,
             only: None,
-            block: None,
+            block: &|_| None,
             remark: None,
             spelling: &|_| None,
             plausible: &|_, _| false,

@@ -288,6 +288,17 @@ impl Profile {
         self.setting_in(block, address.name())
     }
 
+    /// The block for a setting of this name that stands nowhere yet: the first that it belongs in, else the usual one;
+    /// none where that is the part before all blocks.
+    pub fn home_block(&self, name: &str) -> Option<String> {
+        let own = self.setting(name).and_then(|(_, setting)| setting.within.first());
+        match own.map(String::as_str) {
+            Some("") => None,
+            None | Some("*") => self.files.section.clone(),
+            Some(block) => Some(block.to_owned()),
+        }
+    }
+
     /// A profile that says nothing but which files there are.
     pub fn bare(daemon: &str, title: String, files: Files) -> Self {
         let dialect = files.format.plain_dialect();

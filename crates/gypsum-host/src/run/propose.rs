@@ -79,7 +79,7 @@ impl Front {
         let guide = Guide {
             home: loading.home,
             only,
-            block: profile.files.section.as_deref(),
+            block: &|name| profile.home_block(name),
             spelling: &|name| profile.spelling(name).map(str::to_owned),
             plausible: &|name, value| is_plausible(profile, name, value),
             remark: self.job.remark.as_deref(),
