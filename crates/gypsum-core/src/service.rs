@@ -120,6 +120,12 @@ impl Observation {
         }
     }
 
+    /// The manager's own word for how it went, in brackets; nothing where that was well.
+    pub fn result_words(&self) -> String {
+        let result = self.result.as_deref().filter(|result| *result != "success");
+        result.map_or(String::new(), |result| format!(" ({result})"))
+    }
+
     /// Whether `later` is the same start of the same service: nothing died in between.
     pub fn same_start(&self, later: &Self) -> bool {
         self.main == later.main && self.invocation == later.invocation && self.restarts == later.restarts

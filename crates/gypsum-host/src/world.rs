@@ -167,7 +167,7 @@ impl World for RealWorld {
     }
 
     fn holdings(&self, service: &Service) -> Holdings {
-        Holdings::of(&service::observe(service))
+        Holdings::of(&service::glance(service, None))
     }
 
     fn wait(&self, service: &Service, held: &Holdings, limit: Duration) -> Result<(), String> {

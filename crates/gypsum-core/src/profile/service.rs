@@ -114,6 +114,18 @@ pub struct Service {
     pub away: Option<SignedDuration>,
 }
 
+impl Service {
+    /// The name of its unit, once that was found; nothing where it has none.
+    pub fn name(&self) -> &str {
+        self.unit.first().map_or("", String::as_str)
+    }
+
+    /// Another unit of the manager that has this one; what shows a reload of this one says nothing about it.
+    pub fn beside(&self, unit: &str) -> Self {
+        Self { unit: vec![unit.to_owned()], proof: None, ..self.clone() }
+    }
+}
+
 /// A process with a pid file, started by a command and told by signals.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]

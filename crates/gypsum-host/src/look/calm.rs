@@ -28,7 +28,7 @@ impl Look<'_> {
 
     /// Looks at the service until the time is over, and at every check once more when its own is.
     pub(super) fn stay(&self, outcomes: &mut [(Outcome, bool)]) {
-        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let service = self.of_service();
         let now = || match self.noted() {
             Some(last) => self.world.glance(self.service, &last),
             None => self.world.observe(self.service),

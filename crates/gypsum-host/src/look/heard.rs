@@ -2,7 +2,6 @@
 
 use super::Look;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::Probe;
 
 /// So often a log is read while something is not well.
 const AGAIN_MS: i64 = 150;
@@ -18,8 +17,7 @@ pub(super) struct Heard {
 impl Look<'_> {
     /// A line of its log that the profile knows as a failure counts, whatever else was seen.
     pub(super) fn heed_log(&self, outcomes: &mut [(Outcome, bool)]) {
-        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
-        let Some(n) = service.filter(|n| outcomes[*n].0.well) else { return };
+        let Some(n) = self.of_service().filter(|n| outcomes[*n].0.well) else { return };
         if let Some(line) = self.failure() {
             outcomes[n].0.well = false;
             outcomes[n].0.said = format!("its log says: {line}");

@@ -80,7 +80,7 @@ impl<'a> Look<'a> {
             let probed = |check: &&Check| check.probe != Probe::Service;
             let tries: Vec<_> = self.checks.iter().filter(probed).map(try_one).collect();
             let begun = self.world.now_ms();
-            let seen = self.watches_service().then(|| match self.last {
+            let seen = self.of_service().map(|_| match self.last {
                 Some(last) => self.world.observe_again(self.service, last),
                 None => self.world.observe(self.service),
             });
@@ -97,8 +97,9 @@ impl<'a> Look<'a> {
         })
     }
 
-    fn watches_service(&self) -> bool {
-        self.checks.iter().any(|check| check.probe == Probe::Service)
+    /// Where the check of the service itself stands.
+    fn of_service(&self) -> Option<usize> {
+        self.checks.iter().position(|check| check.probe == Probe::Service)
     }
 
     /// All checks with their patience, then on for the steady time, then once more; judged against
@@ -116,7 +117,7 @@ impl<'a> Look<'a> {
             }
             tried
         };
-        let service = self.checks.iter().position(|check| check.probe == Probe::Service);
+        let service = self.of_service();
         let first = service.map(|n| tried(n, self.scene, self.checks[n].patience_ms));
         let let_go = if self.steady.is_zero() || self.is_lost() { 0 } else { self.let_go() };
         let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
@@ -139,10 +140,8 @@ impl<'a> Look<'a> {
         self.heed_log(&mut outcomes);
         if judge(baseline, &plain(&outcomes)) == Judgement::Worse {
             // It may have died while the others were waited for.
-            for (check, outcome) in self.checks.iter().zip(&mut outcomes) {
-                if check.probe == Probe::Service && outcome.0.well {
-                    outcome.0 = self.try_service(check).0;
-                }
+            if let Some(n) = service.filter(|n| outcomes[*n].0.well) {
+                outcomes[n].0 = self.try_service(&self.checks[n]).0;
             }
             return (plain(&outcomes), Judgement::Worse);
         }

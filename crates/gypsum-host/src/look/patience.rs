@@ -53,14 +53,16 @@ impl Look<'_> {
             let (mut outcome, unproven, final_word) = self.try_once(check, scene);
             let spent = self.world.now_ms().saturating_sub(begun);
             outcome.ms = u64::try_from(spent).unwrap_or(0);
+            // New workers come a moment after the reload: what shows nothing yet may show it then.
+            let settled = outcome.well && !(unproven && spent < PROOF_MS);
+            if settled || self.cut_short() || self.is_lost() {
+                return (outcome, unproven);
+            }
             let grace = spent >= GRACE.as_millis() as i64;
             let vain = final_word && (grace || self.has_failed())
                 || grace && self.is_down(check)
                 || spent >= HEARD_MS && !outcome.well && self.has_said_so();
-            let over = spent >= patience && !(spent < limit && self.is_on_its_way());
-            // New workers come a moment after the reload: what shows nothing yet may show it then.
-            let settled = outcome.well && !(unproven && spent < PROOF_MS);
-            if settled || over || self.cut_short() || self.is_lost() || vain {
+            if vain || spent >= patience && !(spent < limit && self.is_on_its_way()) {
                 return (outcome, unproven);
             }
             let left = u64::try_from(patience - spent).ok().filter(|left| *left > 0);
@@ -72,8 +74,9 @@ impl Look<'_> {
 
     /// Whether there is no point in asking on, since the service itself is down for good.
     fn is_down(&self, check: &Check) -> bool {
-        let known = self.checks.iter().any(|check| check.probe == Probe::Service);
-        known && check.probe != Probe::Service && is_final(self.world.observe(self.service).state)
+        self.of_service().is_some()
+            && check.probe != Probe::Service
+            && is_final(self.world.observe(self.service).state)
     }
 
     /// Whether its manager has given it up: nothing is on its way any more.

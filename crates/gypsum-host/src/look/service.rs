@@ -10,10 +10,7 @@ impl Look<'_> {
     pub(super) fn judge_service(&self, check: &Check, now: &Observation, ms: u64) -> (Outcome, bool, bool) {
         let outcome = |well, said: String| Outcome { name: check.name.clone(), well, said, ms };
         if !now.state.is_up() || now.state == State::Reloading {
-            let said = match &now.result {
-                Some(result) if result != "success" => format!("{} ({result})", now.state.words()),
-                _ => now.state.words().to_owned(),
-            };
+            let said = format!("{}{}", now.state.words(), now.result_words());
             return (outcome(false, said), false, is_final(now.state));
         }
         let Some(before) = self.before else {
@@ -62,10 +59,6 @@ pub(super) fn gone(first: &Observation, now: &Observation) -> String {
             };
             format!("it ended and was started again{times}")
         }
-        state => {
-            let result = now.result.as_deref().filter(|result| *result != "success");
-            let result = result.map_or(String::new(), |result| format!(" ({result})"));
-            format!("it ran at first, and is {} now{result}", state.words())
-        }
+        state => format!("it ran at first, and is {} now{}", state.words(), now.result_words()),
     }
 }

@@ -4,6 +4,7 @@ use super::front::Front;
 use crate::service;
 use crate::state::State;
 use crate::trouble::Trouble;
+use crate::world::World;
 use gypsum_core::change::Verdict;
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::{Activation, Part};
@@ -14,8 +15,19 @@ use std::time::Duration;
 const LOOKED_BACK: usize = 5;
 
 impl Front {
+    /// Decides what is told, and finds what else that touches.
+    pub(super) fn decide(&mut self, world: &dyn World, state: &State) -> Result<(), Trouble> {
+        self.look_for_callers(world);
+        self.activation = self.needed()?;
+        if self.activation.replaces() && self.service.away.is_none() {
+            self.last_away = last_away(state, &self.job.profile.daemon);
+        }
+        self.look_around(world);
+        Ok(())
+    }
+
     /// The least that the changed settings need, unless the person knows better.
-    pub(super) fn needed(&self) -> Result<Activation, Trouble> {
+    fn needed(&self) -> Result<Activation, Trouble> {
         if !service::exists(&self.service) || !self.touches_service() {
             return Ok(Activation::None);
         }
@@ -115,7 +127,7 @@ impl Front {
 
 /// How long the service of a daemon was away when a change restarted it last: until its manager was done, and all
 /// checks held again.
-pub(super) fn last_away(state: &State, daemon: &str) -> Option<Duration> {
+fn last_away(state: &State, daemon: &str) -> Option<Duration> {
     let away = |report: Report| {
         let told = report.activation.filter(|told| told.ok && report.verdict == Some(Verdict::Kept))?;
         let until_well = report.health.iter().filter(|outcome| outcome.well).map(|outcome| outcome.ms).max();

@@ -2,7 +2,7 @@
 
 use super::Run;
 use super::front::Front;
-use crate::service::{self, Deed};
+use crate::service::{self, Acted, Deed};
 use crate::world::World;
 use gypsum_core::change::{Plan, PlannedNeighbour};
 use gypsum_core::happening::Happening;
@@ -69,7 +69,7 @@ impl Front {
         if self.activation == Activation::StopFirst {
             // They would start it while its files change.
             for caller in std::mem::take(&mut self.callers) {
-                let service = Service { unit: vec![caller], ..self.service.clone() };
+                let service = self.service.beside(&caller);
                 let activation = Activation::Restart;
                 self.neighbours.push(PlannedNeighbour { service, part: Part::Watchdog, activation });
             }
@@ -99,7 +99,7 @@ impl Run<'_> {
             return;
         }
         for unit in self.missing(plan, &plan.taken_along) {
-            let service = of_unit(&plan.service, unit);
+            let service = plan.service.beside(unit);
             if back || self.world.observe(&service).state == ServiceState::Stopped {
                 self.tell_beside(&service, Deed::Start, plan);
             }
@@ -124,7 +124,7 @@ impl Run<'_> {
             self.tell_beside(&plan.service, Deed::Stop, plan);
         }
         for unit in missing {
-            self.tell_beside(&of_unit(&plan.service, unit), Deed::Start, plan);
+            self.tell_beside(&plan.service.beside(unit), Deed::Start, plan);
         }
     }
 
@@ -183,11 +183,15 @@ impl Run<'_> {
     }
 
     fn tell_beside(&mut self, service: &Service, deed: Deed, plan: &Plan) -> bool {
-        let acted = self.world.act(service, deed, Duration::from_millis(plan.limit_ms), true);
-        let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let how = format!("{} {}", deed.word(), service::name_of(service));
-        self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said, ms });
-        acted.ok
+        self.do_beside(how, service, deed, plan).ok
+    }
+
+    /// Does that and shows it as `how`; nobody ends it before its time.
+    pub(super) fn do_beside(&mut self, how: String, service: &Service, deed: Deed, plan: &Plan) -> Acted {
+        let acted = self.world.act(service, deed, Duration::from_millis(plan.limit_ms), true);
+        self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said.clone(), ms: acted.ms() });
+        acted
     }
 
     /// Does the chores of this change; on the way back those that take them back.
@@ -209,9 +213,4 @@ impl Run<'_> {
         }
         Ok(())
     }
-}
-
-/// Another unit of the manager that has the service.
-pub(super) fn of_unit(service: &Service, unit: &str) -> Service {
-    Service { unit: vec![unit.to_owned()], ..service.clone() }
 }

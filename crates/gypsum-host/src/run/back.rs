@@ -98,10 +98,8 @@ impl Run<'_> {
         if !plan.service.reread {
             return Event::Done;
         }
-        let acted = self.world.act(&plan.service, Deed::Reread, Duration::from_millis(plan.limit_ms), true);
-        let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
-        let how = "re-read the unit files".to_owned();
-        self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said.clone(), ms });
+        let how = format!("{} the unit files", Deed::Reread.word());
+        let acted = self.do_beside(how, &plan.service, Deed::Reread, plan);
         if acted.ok {
             return Event::Done;
         }
@@ -129,9 +127,8 @@ impl Run<'_> {
         let on = format!("{} of {name}", deed.word());
         self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
         let acted = self.world.act(&plan.service, deed, limit_of(plan, deed), back);
-        let ms = u64::try_from(acted.took.as_millis()).unwrap_or(u64::MAX);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
-        self.emit(Happening::Activated { how, ok: acted.ok, said, ms, back });
+        self.emit(Happening::Activated { how, ok: acted.ok, said, ms: acted.ms(), back });
         acted
     }
 

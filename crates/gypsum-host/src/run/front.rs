@@ -1,7 +1,6 @@
 //! The part of a change before anything is written: locks, files, checks, rehearsal, baseline.
 
 use super::Run;
-use super::activation::last_away;
 use super::job::{Job, Wish};
 use super::readings::look_at;
 use super::values::Values;
@@ -224,12 +223,14 @@ impl Run<'_> {
         front.baseline = baseline;
         (front.readings, front.readings_before) = (readings, seen);
         (front.checks_before, front.checks_after) = (checks_before, checks_after);
-        front.look_for_callers(world);
-        front.activation = front.needed()?;
-        if front.activation.replaces() && front.service.away.is_none() {
-            front.last_away = last_away(state, &front.job.profile.daemon);
-        }
-        front.look_around(world);
+        front.decide(world, state)?;
+        self.say_how_it_is()
+    }
+
+    /// Says how all is before anything is touched, and what will be done; where something is not well, the person may
+    /// stop here.
+    fn say_how_it_is(&mut self) -> Result<Event, Trouble> {
+        let front = self.front()?;
         let (baseline, planned) = (front.baseline.clone(), front.planned());
         // Nobody asks whom to wake that is asleep.
         let stopped = front.is_stopped();

@@ -1,7 +1,6 @@
 //! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
 
 use super::Run;
-use super::around::of_unit;
 use crate::logs::Mark;
 use crate::service;
 use gypsum_core::change::Plan;
@@ -29,7 +28,7 @@ impl Run<'_> {
     pub(super) fn mark_log(&mut self) {
         if let Some(since) = self.scene.since.clone() {
             let files = lines_of(&self.world.logged(&self.scene));
-            let beside = self.unwell.iter().map(|unit| of_unit(&self.scene.service, unit));
+            let beside = self.unwell.iter().map(|unit| self.scene.service.beside(unit));
             let services = std::iter::once(self.scene.service.clone()).chain(beside).collect();
             self.said = Some(Said { services, since, until_ms: self.world.now_ms(), files });
         }

@@ -73,6 +73,13 @@ pub struct Acted {
     pub took: Duration,
 }
 
+impl Acted {
+    /// How long it took, in milliseconds.
+    pub fn ms(&self) -> u64 {
+        u64::try_from(self.took.as_millis()).unwrap_or(u64::MAX)
+    }
+}
+
 /// How long a question to a service manager may take.
 const ASKING: Duration = Duration::from_secs(10);
 

@@ -22,7 +22,7 @@ impl ServiceManager for Openrc {
     }
 
     fn observe(&self, service: &Service) -> Observation {
-        let name = script::name(service);
+        let name = service.name();
         let words = [TOOL, name, "status"].map(str::to_owned);
         let Ok(ran) = children::run(&words, super::ASKING) else {
             return Observation::only(State::Unreachable);
@@ -42,11 +42,11 @@ impl ServiceManager for Openrc {
     }
 
     fn by_hand(&self, service: &Service) -> String {
-        with_logs(format!("rc-service {} status", script::name(service)), service)
+        with_logs(format!("rc-service {} status", service.name()), service)
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
-        let name = script::name(service);
+        let name = service.name();
         if deed.starts() && self.observe(service).state == State::Failed {
             // It still counts as started: without this a start does nothing. What follows tells how it went.
             let _ = tell(&[TOOL, name, "zap"], limit.time);

@@ -117,5 +117,5 @@ impl ServiceManager for Runit {
 
 /// Its folder, once it is resolved.
 fn place(service: &Service) -> &Path {
-    Path::new(service.unit.first().map_or("", String::as_str))
+    Path::new(service.name())
 }

@@ -65,11 +65,6 @@ pub fn resolve(
     Ok((found, seen))
 }
 
-/// Its name, once it is resolved.
-pub fn name(service: &Service) -> &str {
-    service.unit.first().map_or("", String::as_str)
-}
-
 /// Where systemd is installed, too, its scripts would hand over to it.
 fn argv<'a>(path: &'a str, word: &'a str) -> [&'a str; 4] {
     ["env", "_SYSTEMCTL_SKIP_REDIRECT=1", path, word]
@@ -84,7 +79,7 @@ impl ServiceManager for Script {
     }
 
     fn observe(&self, service: &Service) -> Observation {
-        let name = name(service);
+        let name = service.name();
         let (main, known) = (of_pid_file(name, service), pid_file(name, service).is_some());
         let script = path(name).display().to_string();
         let ran = children::run(&argv(&script, "status").map(str::to_owned), super::ASKING);
@@ -103,10 +98,10 @@ impl ServiceManager for Script {
     }
 
     fn by_hand(&self, service: &Service) -> String {
-        with_logs(format!("/etc/init.d/{} status", name(service)), service)
+        with_logs(format!("/etc/init.d/{} status", service.name()), service)
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
-        tell(&argv(&path(name(service)).display().to_string(), deed.word()), limit.time)
+        tell(&argv(&path(service.name()).display().to_string(), deed.word()), limit.time)
     }
 }

@@ -25,10 +25,6 @@ use whose::Whose;
 /// systemd.
 pub struct Systemd;
 
-fn unit(service: &Service) -> &str {
-    service.unit.first().map_or("", String::as_str)
-}
-
 impl ServiceManager for Systemd {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         let mut why = None;
@@ -60,14 +56,14 @@ impl ServiceManager for Systemd {
     }
 
     fn observe(&self, service: &Service) -> Observation {
-        let shown = Shown::of(&Whose::of(service), unit(service));
+        let shown = Shown::of(&Whose::of(service), service.name());
         shown.map_or_else(|| Observation::only(State::Unreachable), |shown| shown.observation())
     }
 
     fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
-        let (begun, whose, unit) = (Instant::now(), Whose::of(service), unit(service));
+        let (begun, whose, unit) = (Instant::now(), Whose::of(service), service.name());
         // Whatever it says about the need: a unit file was touched.
-        let known = if service.reread { reread(service, limit.time) } else { Ok(()) };
+        let known = if service.reread { reread_by(&whose, service, limit.time) } else { Ok(()) };
         let done = known.and_then(|()| {
             if deed.starts() {
                 // A start limit that was hit, or that this start would hit, keeps the best configuration
@@ -80,11 +76,11 @@ impl ServiceManager for Systemd {
     }
 
     fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
-        journal::lines(&Whose::of(service), unit(service), since.at_ms, until_ms)
+        journal::lines(&Whose::of(service), service.name(), since.at_ms, until_ms)
     }
 
     fn by_hand(&self, service: &Service) -> String {
-        let (whose, unit) = (Whose::of(service), unit(service));
+        let (whose, unit) = (Whose::of(service), service.name());
         let status = whose.argv(&["status", unit]).join(" ");
         let journal = match whose {
             Whose::System => format!("journalctl -u {unit} -n 30"),
@@ -112,7 +108,7 @@ impl ServiceManager for Systemd {
     }
 
     fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool> {
-        Some(journal::was_stopping(&Whose::of(service), unit(service), since_ms))
+        Some(journal::was_stopping(&Whose::of(service), service.name(), since_ms))
     }
 }
 
@@ -168,16 +164,19 @@ pub fn is_known(name: &str) -> Option<bool> {
 /// Has the manager read all unit files again, and sees that the service can still be started: what cannot be loaded can
 /// be stopped all the same.
 pub fn reread(service: &Service, limit: Duration) -> Result<(), String> {
-    let whose = Whose::of(service);
+    reread_by(&Whose::of(service), service, limit)
+}
+
+fn reread_by(whose: &Whose, service: &Service, limit: Duration) -> Result<(), String> {
     let ran = children::run(&whose.argv(&["daemon-reload"]), limit);
     if !ran.as_ref().is_ok_and(Ran::ok) {
         let said = ran.map_or_else(|error| error.to_string(), |ran| ran.last_words());
         return Err(format!("systemd did not read its unit files again: {said}"));
     }
-    let shown = service.unit.first().and_then(|unit| Shown::of(&whose, unit));
+    let shown = service.unit.first().and_then(|unit| Shown::of(whose, unit));
     match shown {
         Some(shown) if matches!(shown.load_state(), "bad-setting" | "error") => {
-            Err(unusable(unit(service), shown.load_state()).message)
+            Err(unusable(service.name(), shown.load_state()).message)
         }
         _ => Ok(()),
     }

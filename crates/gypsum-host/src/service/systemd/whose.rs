@@ -39,7 +39,7 @@ impl Whose {
         if !rustix::process::geteuid().is_root() {
             return Self::Own;
         }
-        let unit = service.unit.first().map_or("", String::as_str);
+        let unit = service.name();
         let running = |manager: &Self| {
             let asked = children::run(&manager.argv(&["is-active", "-q", "--", unit]), ASKING);
             asked.is_ok_and(|ran| ran.ok())
