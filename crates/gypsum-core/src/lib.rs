@@ -47,6 +47,7 @@ pub mod service;
 pub mod survey;
 pub mod text;
 pub mod value;
+pub mod witness;
 
 impl std::fmt::Display for doc::TooLarge {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {

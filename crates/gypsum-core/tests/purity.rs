@@ -26,7 +26,7 @@ const FORBIDDEN: [&str; 14] = [
 const ALLOWED: [&str; 11] = [
     "aho-corasick",
     "jiff",
-    "jsonc-parser",
+    "libyaml-safer",
     "memchr",
     "quick-xml",
     "saphyr-parser",

@@ -59,15 +59,21 @@ fn without_profile(target: &Target) -> Result<Profile, Trouble> {
     let path = std::path::absolute(file).map_err(|error| Trouble::file("use", file, &error))?;
     let path = path.to_str().ok_or_else(|| Trouble::usage("the name of the file is not UTF-8"))?.to_owned();
     let name = target.format.as_deref().unwrap_or_default();
-    let format = Family::named(name).ok_or_else(|| {
+    let commented = name == "jsonc";
+    let format = Family::named(if commented { "json" } else { name }).ok_or_else(|| {
         let known = Family::ALL.map(Family::name);
         let near = nearest(name, known);
         let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
         Trouble::usage(format!("there is no family of formats called {name}"))
-            .mend(format!("{first}There are {}", known.join(", ")))
+            .mend(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
     })?;
     let files = Files::one(path, format);
+    let mut dialect = format.plain_dialect();
+    if commented {
+        dialect.comments = vec!["//".to_owned(), "/*".to_owned()];
+    }
     Ok(Profile {
+        dialect,
         service: Service { unit: target.unit.clone().into_iter().collect(), ..Service::default() },
         checker: target.checker.as_deref().map(checker_of).transpose()?,
         ..Profile::bare(&target.daemon, format!("{} (no profile)", target.daemon), files)

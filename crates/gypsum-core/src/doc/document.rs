@@ -35,6 +35,11 @@ impl Document {
         &self.source
     }
 
+    /// The bytes that were read, for good.
+    pub fn into_source(self) -> Vec<u8> {
+        self.source
+    }
+
     /// The leaves and blocks.
     pub fn tree(&self) -> &Tree {
         &self.tree

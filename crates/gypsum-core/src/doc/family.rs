@@ -138,7 +138,8 @@ impl Family {
             Self::Properties => Dialect { comments: marks(&["#", "!"]), quotes: String::new(), ..plain },
             Self::Assignments => Dialect { quotes: "\"'".into(), ..plain },
             Self::Records => Dialect { inline_comments: marks(&["#"]), quotes: String::new(), ..plain },
-            Self::Json => Dialect { comments: marks(&["//", "/*"]), ..plain },
+            // The standard has no comments; a daemon that takes them says so in its profile.
+            Self::Json => Dialect { comments: Vec::new(), ..plain },
             Self::Yaml | Self::Toml => {
                 Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain }
             }

@@ -4,111 +4,142 @@
 
 use super::laid::{Laid, refused, text};
 use super::scan::{is_blank, line_end, trim};
-use super::{Dialect, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
-use jsonc_parser::ast::{Array, Object, Value};
-use jsonc_parser::common::Ranged;
-use jsonc_parser::{CollectOptions, ParseOptions, parse_to_ast};
+use crate::witness::well_formed;
 
 const REMARKS: [&str; 2] = ["//", "/*"];
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let (content, from) = match text(source) {
-        Ok(text) => text,
+    let from = match text(source) {
+        Ok((_, from)) => from,
         Err(at) => return refused(source, at),
     };
-    let parsed = parse_to_ast(content, &CollectOptions::default(), &options(dialect));
-    let root = match parsed {
-        Ok(parsed) => parsed.value,
-        Err(error) => return refused(source, from + error.range().start),
-    };
-    let mut reading = Reading { source, from, laid: Laid::new(source, &REMARKS) };
-    if let Some(root) = root {
-        let range = root.range();
-        match root {
-            Value::Object(object) => {
-                reading.edge(range.start, range.start + 1);
-                reading.object(&object);
-                reading.edge(range.end - 1, range.end);
-            }
-            Value::Array(array) if holds_blocks(&array) => {
-                reading.edge(range.start, range.start + 1);
-                reading.array(&array);
-                reading.edge(range.end - 1, range.end);
-            }
-            _ => reading.edge(range.start, range.end),
-        }
+    // A strict parser has seen that it is JSON; from here on only places are looked for.
+    if let Err(error) = well_formed(Family::Json, source, dialect) {
+        return refused(source, error.at);
+    }
+    let mut reading = Reading { source, laid: Laid::new(source, &REMARKS) };
+    let root = skip(source, from);
+    match source.get(root) {
+        Some(b'{') => reading.around(root, b'}'),
+        Some(b'[') if holds_blocks(source, root) => reading.around(root, b']'),
+        Some(_) => reading.edge(root, past_value(source, root)),
+        None => {}
     }
     reading.laid.finish()
 }
 
-/// What the standard has, and what the dialect adds to it.
-fn options(dialect: &Dialect) -> ParseOptions {
-    ParseOptions {
-        allow_comments: !dialect.comments.is_empty(),
-        allow_loose_object_property_names: false,
-        allow_trailing_commas: true,
-        allow_missing_commas: false,
-        allow_single_quoted_strings: false,
-        allow_hexadecimal_numbers: false,
-        allow_unary_plus_numbers: false,
-        allow_bare_decimal_point_numbers: false,
-        allow_non_finite_numbers: false,
-        allow_extended_string_escapes: false,
+/// Behind blanks and comments.
+fn skip(source: &[u8], mut at: usize) -> usize {
+    loop {
+        at += source[at..].iter().take_while(|byte| is_blank(**byte)).count();
+        match &source[at..] {
+            [b'/', b'*', rest @ ..] => {
+                at += memchr::memmem::find(rest, b"*/").map_or(rest.len() + 2, |end| end + 4);
+            }
+            [b'/', b'/', ..] => at = line_end(source, at),
+            _ => return at,
+        }
+    }
+}
+
+/// Behind the value that begins at `at`.
+fn past_value(source: &[u8], at: usize) -> usize {
+    let mut end = at;
+    let mut depth = 0u32;
+    while let Some(byte) = source.get(end) {
+        match byte {
+            b'"' => end = string_end(source, end).unwrap_or(source.len()),
+            b'/' => end = skip(source, end).max(end + 1),
+            b'[' | b'{' => (depth, end) = (depth + 1, end + 1),
+            b']' | b'}' if depth == 0 => return end,
+            b']' | b'}' => (depth, end) = (depth - 1, end + 1),
+            b',' if depth == 0 => return end,
+            byte if depth == 0 && is_blank(*byte) => return end,
+            _ => {
+                let plain = |byte: &&u8| !matches!(**byte, b'"' | b'/' | b'[' | b'{' | b']' | b'}' | b',') && !is_blank(**byte);
+                end += source[end..].iter().take_while(plain).count().max(1);
+                continue;
+            }
+        }
+        if depth == 0 {
+            return end;
+        }
+    }
+    source.len()
+}
+
+/// Whether the list that begins at `at` holds lists or objects.
+fn holds_blocks(source: &[u8], at: usize) -> bool {
+    let mut at = skip(source, at + 1);
+    loop {
+        match source.get(at) {
+            None | Some(b']') => return false,
+            Some(b'[' | b'{') => return true,
+            Some(_) => at = skip(source, past_value(source, at)),
+        }
+        if source.get(at) == Some(&b',') {
+            at = skip(source, at + 1);
+        }
     }
 }
 
 struct Reading<'a> {
     source: &'a [u8],
-    from: usize,
     laid: Laid<'a>,
 }
 
 impl Reading<'_> {
-    /// A mark around the whole, which belongs to nobody.
+    /// What stands between the two marks around the whole, which belong to nobody.
+    fn around(&mut self, open: usize, close: u8) {
+        self.edge(open, open + 1);
+        let end = self.members(open + 1, close);
+        self.edge(end, (end + 1).min(self.source.len()));
+    }
+
     fn edge(&mut self, start: usize, end: usize) {
-        self.laid.gap(self.from + start);
-        let end = rest_of_line(self.source, self.from + end);
+        self.laid.gap(start);
+        let end = rest_of_line(self.source, end);
         self.laid.leaf(Kind::Opaque, end);
     }
 
-    fn object(&mut self, object: &Object<'_>) {
-        for member in &object.properties {
-            self.value(member.range.start, &member.value);
+    /// The members or elements from `at` on, up to the mark that closes them; its place.
+    fn members(&mut self, at: usize, close: u8) -> usize {
+        let mut at = skip(self.source, at);
+        while self.source.get(at).is_some_and(|byte| *byte != close) {
+            let value = if close == b'}' {
+                let name_end = string_end(self.source, at).unwrap_or(self.source.len());
+                skip(self.source, skip(self.source, name_end) + 1)
+            } else {
+                at
+            };
+            at = skip(self.source, self.node(at, value));
+            if self.source.get(at) == Some(&b',') {
+                at = skip(self.source, at + 1);
+            }
         }
+        at
     }
 
-    fn array(&mut self, array: &Array<'_>) {
-        for element in &array.elements {
-            self.value(element.range().start, element);
-        }
-    }
-
-    /// A member or element that begins at `start`.
-    fn value(&mut self, start: usize, value: &Value<'_>) {
-        self.laid.gap(self.from + start);
-        let range = value.range();
-        let inner = match value {
-            Value::Object(_) => true,
-            Value::Array(array) => holds_blocks(array),
-            _ => false,
+    /// A member or element that begins at `start`, its value at `value`; where that ends.
+    fn node(&mut self, start: usize, value: usize) -> usize {
+        self.laid.gap(start);
+        let close = match self.source.get(value) {
+            Some(b'{') => b'}',
+            Some(b'[') if holds_blocks(self.source, value) => b']',
+            _ => {
+                let end = past_value(self.source, value);
+                self.laid.leaf(Kind::Setting, rest_of_line(self.source, end));
+                return end;
+            }
         };
-        if !inner {
-            return self.laid.leaf(Kind::Setting, rest_of_line(self.source, self.from + range.end));
-        }
-        self.laid.open(rest_of_line(self.source, self.from + range.start + 1));
-        match value {
-            Value::Object(object) => self.object(object),
-            Value::Array(array) => self.array(array),
-            _ => {}
-        }
-        self.laid.gap(self.from + range.end - 1);
-        self.laid.close(rest_of_line(self.source, self.from + range.end));
+        self.laid.open(rest_of_line(self.source, value + 1));
+        let end = self.members(value + 1, close);
+        self.laid.gap(end);
+        self.laid.close(rest_of_line(self.source, (end + 1).min(self.source.len())));
+        end + 1
     }
-}
-
-fn holds_blocks(array: &Array<'_>) -> bool {
-    array.elements.iter().any(|element| matches!(element, Value::Object(_) | Value::Array(_)))
 }
 
 /// Behind a statement: its comma, and what ends the line.

@@ -6,12 +6,14 @@
 mod ask;
 mod block;
 mod commas;
+mod confirm;
 mod deeds;
 mod find;
 mod insert;
 mod list;
 mod misfit;
 mod option;
+mod paths;
 mod piece;
 mod place;
 mod prepared;

@@ -3,6 +3,7 @@
 
 use super::File;
 use super::block::Thing;
+use super::confirm::confirm;
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use std::borrow::Cow;
@@ -25,6 +26,19 @@ pub enum Fate {
     GoneTill(LeafId),
 }
 
+/// An edit's effect, with the leaves that it is about.
+#[derive(Debug)]
+pub struct Match<'a> {
+    /// What becomes of it.
+    pub fate: &'a Fate,
+    /// The leaf before the edit.
+    pub old: Option<LeafId>,
+    /// The leaf after it.
+    pub new: Option<LeafId>,
+    /// Which of several new things it is.
+    pub thing: Option<&'a Thing>,
+}
+
 /// The fates of one file's leaves.
 pub type Fates<'a> = Vec<(Option<LeafId>, &'a Fate)>;
 
@@ -34,8 +48,12 @@ pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, 
     let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
         Finding::misfit("too-large", "the file would grow beyond what can be read").in_file(&file.path)
     })?;
-    match first_difference(old, &new, fates) {
-        None => Ok(new.source().to_vec()),
+    let mut matches = Vec::new();
+    match first_difference(old, &new, fates, &mut matches) {
+        None => {
+            confirm(file, &new, &matches)?;
+            Ok(new.into_source())
+        }
         Some(leaf) => {
             let finding = Finding::misfit(
                 "not-provable",
@@ -56,24 +74,32 @@ enum Wanted<'a> {
     New(Kind, &'a [u8], &'a [u8]),
 }
 
-fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option<Option<LeafId>> {
-    let mut by_leaf: BTreeMap<Option<LeafId>, Vec<&Fate>> = BTreeMap::new();
+fn first_difference<'a>(
+    old: &Document,
+    new: &Document,
+    fates: &Fates<'a>,
+    matches: &mut Vec<Match<'a>>,
+) -> Option<Option<LeafId>> {
+    let mut by_leaf: BTreeMap<Option<LeafId>, Vec<&'a Fate>> = BTreeMap::new();
     for (leaf, fate) in fates {
         by_leaf.entry(*leaf).or_default().push(fate);
     }
     let mut there = new.tree().leaves().filter(|(_, kind, _)| counts(*kind)).map(|(id, ..)| id);
     let born = |leaf: Option<LeafId>| {
         let fates = by_leaf.get(&leaf).into_iter().flatten();
-        let things = fates.filter_map(|fate| match fate {
-            Fate::Born(things) => Some(things),
+        let things = fates.filter_map(|fate| match *fate {
+            Fate::Born(things) => Some(things.iter().map(move |thing| (*fate, thing))),
             _ => None,
         });
-        things.flatten().map(|(kind, name, value)| Wanted::New(*kind, name, value))
+        things.flatten().map(|(fate, thing)| {
+            let (kind, name, value) = thing;
+            (Wanted::New(*kind, name, value), Some((fate, Some(thing))))
+        })
     };
-    for wanted in born(None) {
-        let is = next_is(new, &mut there, &wanted);
-        if is.is_some() {
-            return is;
+    for (wanted, about) in born(None) {
+        match next_is(new, &mut there, &wanted) {
+            Ok(leaf) => matches.extend(about.map(|(fate, thing)| Match { fate, old: None, new: Some(leaf), thing })),
+            Err(is) => return Some(is),
         }
     }
     let mut gone_till = 0;
@@ -84,22 +110,23 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
         // Nearly all of them are none of this change's business.
         if !by_leaf.contains_key(&Some(leaf)) {
             if counts(kind) {
-                let is =
-                    next_is(new, &mut there, &Wanted::Same(kind, gist(old, leaf, span.of(old.source()))));
-                if is.is_some() {
-                    return is;
+                let same = Wanted::Same(kind, gist(old, leaf, span.of(old.source())));
+                if let Err(is) = next_is(new, &mut there, &same) {
+                    return Some(is);
                 }
             }
             continue;
         }
         let fate = by_leaf
             .get(&Some(leaf))
-            .and_then(|fates| fates.iter().find(|fate| !matches!(fate, Fate::Born(_))));
+            .and_then(|fates| fates.iter().copied().find(|fate| !matches!(fate, Fate::Born(_))));
         let parts = fate.and_then(|_| old.parts(leaf));
         let wanted = match fate {
-            Some(Fate::Gone) => None,
-            Some(Fate::GoneTill(end)) => {
-                gone_till = *end;
+            Some(Fate::Gone | Fate::GoneTill(_)) => {
+                if let Some(Fate::GoneTill(end)) = fate {
+                    gone_till = *end;
+                }
+                matches.extend(fate.map(|fate| Match { fate, old: Some(leaf), new: None, thing: None }));
                 None
             }
             Some(Fate::Woken { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
@@ -108,24 +135,27 @@ fn first_difference(old: &Document, new: &Document, fates: &Fates<'_>) -> Option
             }
             _ => counts(kind).then(|| Wanted::Same(kind, gist(old, leaf, span.of(old.source())))),
         };
-        for wanted in wanted.into_iter().chain(born(Some(leaf))) {
-            let is = next_is(new, &mut there, &wanted);
-            if is.is_some() {
-                return is;
+        let own = wanted.map(|wanted| (wanted, fate.map(|fate| (fate, None))));
+        for (wanted, about) in own.into_iter().chain(born(Some(leaf))) {
+            match next_is(new, &mut there, &wanted) {
+                Ok(is) => matches.extend(
+                    about.map(|(fate, thing)| Match { fate, old: Some(leaf), new: Some(is), thing }),
+                ),
+                Err(is) => return Some(is),
             }
         }
     }
     there.next().map(Some)
 }
 
-/// `None` where the next counting leaf is as wanted; else the leaf that is not, if there is one.
+/// The next counting leaf where it is as wanted; else the leaf that is not, if there is one.
 fn next_is(
     new: &Document,
     there: &mut impl Iterator<Item = LeafId>,
     wanted: &Wanted<'_>,
-) -> Option<Option<LeafId>> {
+) -> Result<LeafId, Option<LeafId>> {
     let Some(id) = there.next() else {
-        return Some(None);
+        return Err(None);
     };
     let fits = match wanted {
         Wanted::Same(kind, bytes) => {
@@ -140,7 +170,7 @@ fn next_is(
                     || *kind == Kind::Open && read.split_whitespace().eq(words(value)))
         }),
     };
-    if fits { None } else { Some(Some(id)) }
+    if fits { Ok(id) } else { Err(Some(id)) }
 }
 
 /// What must stay of a statement: all of it but the blanks around it, and in JSON the comma behind it.

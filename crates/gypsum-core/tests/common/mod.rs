@@ -6,6 +6,10 @@ use gypsum_core::edit::{Edit, File, Guide, Where, propose};
 
 pub fn dialect(family: Family) -> Dialect {
     let mut dialect = family.plain_dialect();
+    if family == Family::Json {
+        // As a daemon that takes comments has it.
+        dialect.comments = vec!["//".into(), "/*".into()];
+    }
     dialect.identified_by.insert("server".into(), "server_name".into());
     dialect
 }

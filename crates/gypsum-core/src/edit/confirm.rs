@@ -1,0 +1,115 @@
+//! The second proof of an edit: a witness, which shares no code with the reader of the tree, reads both versions of
+//! the file, and its account must differ by exactly what was asked for.
+
+use super::File;
+use super::paths::Paths;
+use super::prove::{Fate, Match};
+use crate::doc::{Document, Family, Kind, LeafId};
+use crate::finding::Finding;
+use crate::text::{line_span, place_of};
+use crate::witness::{Changed, Disagreement, Unreadable, Witness, compare};
+
+/// Whether the witness confirms that `new` says what `old` says with these changes.
+///
+/// # Errors
+///
+/// A finding with the line that it reads differently.
+pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(), Finding> {
+    let old = &file.doc;
+    let Some(witness) = Witness::of(old.family()) else {
+        return Ok(());
+    };
+    let before = witness.read(old.source(), old.dialect()).map_err(|why| unreadable(file, old, &why, false))?;
+    let after = witness.read(new.source(), new.dialect()).map_err(|why| unreadable(file, new, &why, true))?;
+    let changed = changes(old, new, matches);
+    compare(witness, old.dialect(), &before, &after, &changed).map_err(|found| disagrees(file, new, &found))
+}
+
+/// What the edits change, by the way to it in both versions.
+fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed> {
+    let old_leaves = matches.iter().flat_map(|one| gone_leaves(old, one));
+    let was = Paths::of(old, old_leaves.chain(matches.iter().filter_map(|one| one.old)));
+    let is = Paths::of(new, matches.iter().filter_map(|one| one.new));
+    let mut changed = Vec::new();
+    for one in matches {
+        match (one.fate, one.new) {
+            (Fate::Given(value), Some(new_leaf)) => {
+                let (before, after) = (was.path(one.old), is.path(Some(new_leaf)));
+                changed.push(Changed::Set { before, after, value: value.clone() });
+            }
+            (Fate::Woken { value, .. }, Some(new_leaf)) => {
+                let after = is.path(Some(new_leaf));
+                changed.push(Changed::Inserted { after, value: Some(value.clone()) });
+            }
+            (Fate::Born(_), Some(new_leaf)) => {
+                let Some((kind, name, value)) = one.thing else {
+                    continue;
+                };
+                let after = is.path(Some(new_leaf));
+                let element = matches!(after.last(), Some((None, _)));
+                let text = if element { name } else { value };
+                match kind {
+                    Kind::Open => changed.push(Changed::InsertedBlock(after)),
+                    Kind::Setting => changed.push(Changed::Inserted { after, value: Some(text.clone()) }),
+                    _ => {}
+                }
+            }
+            (Fate::Gone | Fate::GoneTill(_), _) => {
+                let leaves = gone_leaves(old, one);
+                changed.extend(leaves.into_iter().map(|leaf| Changed::Removed(was.path(Some(leaf)))));
+            }
+            _ => {}
+        }
+    }
+    changed
+}
+
+/// The statements that go, each with all in it. A header of TOML goes with its own keys, and not with the
+/// tables that have headers of their own.
+fn gone_leaves(old: &Document, one: &Match<'_>) -> Vec<LeafId> {
+    match (one.fate, one.old) {
+        (Fate::Gone, Some(leaf)) => vec![leaf],
+        (Fate::GoneTill(end), Some(leaf)) if old.family() == Family::Toml => {
+            let element = old.tree().span(leaf).of(old.source()).trim_ascii().starts_with(b"[[");
+            let own = (leaf + 1..*end).filter(|leaf| old.tree().kind(*leaf) == Kind::Setting);
+            if element { vec![leaf] } else { own.collect() }
+        }
+        (Fate::GoneTill(_), Some(leaf)) => vec![leaf],
+        _ => Vec::new(),
+    }
+}
+
+fn unreadable(file: &File, doc: &Document, why: &Unreadable, after: bool) -> Finding {
+    let at = why.at.min(doc.source().len());
+    let line = place_of(doc.source(), at).line;
+    let message = if after {
+        format!("with this edit a second reader could not read the file: line {line}: {}", why.why)
+    } else {
+        format!("a second reader cannot read this file: line {line}: {}", why.why)
+    };
+    let help = if after {
+        "nothing was changed; write the value in another way, or edit the line itself: gypsum edit"
+    } else {
+        "edit the file as a whole: gypsum edit, or change --whole"
+    };
+    let finding = Finding::misfit("not-confirmed", message).mend(help);
+    finding.at_offset(&file.path, doc, at)
+}
+
+fn disagrees(file: &File, new: &Document, found: &Disagreement) -> Finding {
+    let message = format!("a second reader does not confirm this edit: {}", found.what);
+    let finding = Finding::misfit("not-confirmed", message)
+        .mend("nothing was changed; edit the lines themselves: gypsum edit");
+    let doc = if found.after { new } else { &file.doc };
+    match found.line.checked_sub(1) {
+        None => finding.in_file(&file.path),
+        Some(line) => {
+            let mut ends = memchr::memchr_iter(b'\n', doc.source());
+            let start = match line {
+                0 => 0,
+                _ => ends.nth(line as usize - 1).map_or(doc.source().len(), |end| end + 1),
+            };
+            finding.at_offset(&file.path, doc, line_span(doc.source(), start).start as usize)
+        }
+    }
+}

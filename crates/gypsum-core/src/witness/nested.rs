@@ -1,0 +1,68 @@
+//! Blocks in braces with a statement a line, read line by line.
+
+use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use crate::doc::Dialect;
+
+pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
+    let mut builder = Builder::default();
+    let source = source.strip_prefix(b"\xef\xbb\xbf").unwrap_or(source);
+    let mut lines = source.split(|byte| *byte == b'\n').enumerate();
+    while let Some((n, line)) = lines.next() {
+        let number = n as u32 + 1;
+        let mut text = line.trim_ascii().to_vec();
+        if text.is_empty() || dialect.comments.iter().any(|mark| text.starts_with(mark.as_bytes())) {
+            continue;
+        }
+        while dialect.continuation && text.ends_with(b"\\") {
+            text.pop();
+            let Some((_, more)) = lines.next() else {
+                break;
+            };
+            text.extend_from_slice(b" ");
+            text.extend_from_slice(more.trim_ascii());
+        }
+        let text = without_comment(&text, dialect).trim_ascii();
+        if text == b"}" {
+            if !builder.close() {
+                builder.value(None, Some(Scalar::of(Sort::Other, "}")), number);
+            }
+        } else if let Some(head) = text.strip_suffix(b"{") {
+            let (name, value) = parts(head.trim_ascii(), dialect);
+            builder.open(Some(name), value, number);
+        } else {
+            let (name, value) = parts(text, dialect);
+            builder.value(Some(name), value, number);
+        }
+    }
+    Ok(builder.finish())
+}
+
+/// The name, and the value behind its mark or blank.
+fn parts(text: &[u8], dialect: &Dialect) -> (Vec<u8>, Option<Scalar>) {
+    let ends = |byte: &u8| byte.is_ascii_whitespace() || dialect.equals && *byte == b'=';
+    let length = text.iter().position(ends).unwrap_or(text.len());
+    let (name, rest) = text.split_at(length);
+    let rest = rest.trim_ascii_start();
+    let rest = rest.strip_prefix(b"=").filter(|_| dialect.equals).unwrap_or(rest).trim_ascii();
+    let words = super::words::words_of(rest, dialect);
+    (name.to_vec(), super::words::value(&words))
+}
+
+/// The line up to the comment behind it, which begins behind a blank and outside of quotes.
+fn without_comment<'a>(line: &'a [u8], dialect: &Dialect) -> &'a [u8] {
+    let mut quote = None;
+    for (at, byte) in line.iter().enumerate() {
+        match quote {
+            Some(open) if open == byte => quote = None,
+            Some(_) => {}
+            None if dialect.is_quote(*byte) => quote = Some(byte),
+            None => {
+                let begins = dialect.inline_comments.iter().any(|mark| line[at..].starts_with(mark.as_bytes()));
+                if begins && at > 0 && line[at - 1].is_ascii_whitespace() {
+                    return &line[..at];
+                }
+            }
+        }
+    }
+    line
+}

@@ -1,0 +1,63 @@
+//! Headers with settings under them, read line by line; what stands above the first header is at the top.
+
+use super::account::{Account, Builder, Scalar, Unreadable};
+use super::words::{value, words_of};
+use crate::doc::Dialect;
+
+pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
+    let mut builder = Builder::default();
+    let source = source.strip_prefix(b"\xef\xbb\xbf").unwrap_or(source);
+    let mut open = false;
+    for (n, line) in source.split(|byte| *byte == b'\n').enumerate() {
+        let number = n as u32 + 1;
+        let text = without_comment(line, dialect).trim_ascii();
+        if text.is_empty() {
+            continue;
+        }
+        let (name, value) = parts(text, dialect);
+        let header = if dialect.groups.is_empty() {
+            text.ends_with(b":") && !text.iter().any(u8::is_ascii_whitespace)
+        } else {
+            dialect.groups.iter().any(|group| dialect.same(group.as_bytes(), &name))
+        };
+        if !header {
+            builder.value(Some(name), value, number);
+            continue;
+        }
+        if open {
+            builder.close();
+        }
+        builder.open(Some(name), value, number);
+        open = true;
+    }
+    Ok(builder.finish())
+}
+
+fn parts(text: &[u8], dialect: &Dialect) -> (Vec<u8>, Option<Scalar>) {
+    let colon = dialect.groups.is_empty();
+    let ends = |byte: &u8| byte.is_ascii_whitespace() || colon && *byte == b':';
+    let length = text.iter().position(ends).unwrap_or(text.len());
+    let (name, rest) = text.split_at(length);
+    let rest = rest.strip_prefix(b":").filter(|_| colon).unwrap_or(rest);
+    (name.to_vec(), value(&words_of(rest, dialect)))
+}
+
+/// The line up to a comment, which begins where no quote is open and no backslash stands before it.
+fn without_comment<'a>(line: &'a [u8], dialect: &Dialect) -> &'a [u8] {
+    let (mut quote, mut escaped) = (None, false);
+    for (at, byte) in line.iter().copied().enumerate() {
+        let begins = |marks: &[String]| marks.iter().any(|mark| line[at..].starts_with(mark.as_bytes()));
+        match quote {
+            _ if escaped => {}
+            Some(open) if open == byte => quote = None,
+            Some(_) => {}
+            None if dialect.is_quote(byte) => quote = Some(byte),
+            None if begins(&dialect.inline_comments) || begins(&dialect.comments) && line[..at].trim_ascii().is_empty() => {
+                return &line[..at];
+            }
+            None => {}
+        }
+        escaped = byte == b'\\' && !escaped;
+    }
+    line
+}
