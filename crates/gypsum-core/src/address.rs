@@ -64,6 +64,24 @@ impl Address {
         Self { steps }
     }
 
+    /// The same without the number of its last step.
+    pub fn without_nth(&self) -> Self {
+        self.numbered(None)
+    }
+
+    /// The same with this number at its last step.
+    pub fn with_nth(&self, nth: u32) -> Self {
+        self.numbered(Some(nth))
+    }
+
+    fn numbered(&self, nth: Option<u32>) -> Self {
+        let mut address = self.clone();
+        if let Some(last) = address.steps.last_mut() {
+            last.nth = nth;
+        }
+        address
+    }
+
     /// The steps before the last: the blocks.
     pub fn blocks(&self) -> &[Step] {
         self.steps.split_last().map_or(&[], |(_, blocks)| blocks)

@@ -58,7 +58,9 @@ fn past_value(source: &[u8], at: usize) -> usize {
             b',' if depth == 0 => return end,
             byte if depth == 0 && is_blank(*byte) => return end,
             _ => {
-                let plain = |byte: &&u8| !matches!(**byte, b'"' | b'/' | b'[' | b'{' | b']' | b'}' | b',') && !is_blank(**byte);
+                let plain = |byte: &&u8| {
+                    !matches!(**byte, b'"' | b'/' | b'[' | b'{' | b']' | b'}' | b',') && !is_blank(**byte)
+                };
                 end += source[end..].iter().take_while(plain).count().max(1);
                 continue;
             }

@@ -14,7 +14,9 @@ pub enum Sort {
     Flag,
     /// No value.
     Null,
-    /// A list, a table, a date.
+    /// A date, a time.
+    Time,
+    /// A list, a table.
     Other,
 }
 
@@ -26,6 +28,7 @@ impl Sort {
             Self::Number => "a number",
             Self::Flag => "true or false",
             Self::Null => "no value",
+            Self::Time => "a date or a time",
             Self::Other => "a list or a table",
         }
     }
@@ -50,6 +53,7 @@ pub fn sort(family: Family, raw: &str) -> Sort {
                 Some(toml::Value::String(_)) | None => Sort::Text,
                 Some(toml::Value::Integer(_) | toml::Value::Float(_)) => Sort::Number,
                 Some(toml::Value::Boolean(_)) => Sort::Flag,
+                Some(toml::Value::Datetime(_)) => Sort::Time,
                 Some(_) => Sort::Other,
             },
             Err(_) => Sort::Text,
@@ -88,8 +92,7 @@ pub fn is_quoted(raw: &[u8]) -> bool {
 pub fn meaning(family: Family, raw: &[u8]) -> Cow<'_, [u8]> {
     if family == Family::Xml {
         let inner = if is_quoted(raw) { &raw[1..raw.len() - 1] } else { raw };
-        let text = std::str::from_utf8(inner).ok().and_then(|text| quick_xml::escape::unescape(text).ok());
-        return text.map_or(Cow::Borrowed(inner), |text| Cow::Owned(text.into_owned().into_bytes()));
+        return xml_text(inner);
     }
     let Ok(text) = std::str::from_utf8(raw) else {
         return Cow::Borrowed(raw);
@@ -123,15 +126,67 @@ pub fn between_tags(value: &str) -> Vec<u8> {
     quick_xml::escape::escape(value).into_owned().into_bytes()
 }
 
-/// Whether `value` may stand without quotes in YAML and is a text then.
+/// Whether `value` may stand without quotes in YAML and is a text then, to readers of YAML 1.2 and of 1.1.
 pub fn is_plain(value: &str) -> bool {
     let first = value.chars().next().unwrap_or(' ');
-    let marked = "-?:,[]{}#&*!|>'\"%@` ".contains(first)
+    let marked = "-?:,[]{}#&*!|>'\"%@`<= ".contains(first)
         && !(value.len() > 1 && "-?:".contains(first) && !value[1..].starts_with(' '));
     plain_sort(value) == Sort::Text
         && !marked
+        && !is_like_number(value)
+        && !["y", "n"].contains(&value.to_ascii_lowercase().as_str())
         && !value.contains(": ")
         && !value.contains(" #")
         && !value.ends_with([':', ' '])
-        && !value.contains(['\t', '\n'])
+        && !value.contains(['\t', '\n', '\u{85}', '\u{2028}', '\u{2029}', '\u{feff}'])
+}
+
+/// Whether some reader may take a text for a number, a date or a time: `1_000`, `1:30`, `2026-11-24`, `0o17`.
+/// Addresses and versions, with two dots and more, are none.
+pub fn is_like_number(value: &str) -> bool {
+    let dotted = value.matches('.').count() > 1 && value.chars().all(|c| c.is_ascii_digit() || c == '.');
+    value.starts_with(|c: char| c.is_ascii_digit() || "+-.".contains(c))
+        && value.chars().any(|c| c.is_ascii_digit())
+        && value.chars().all(|c| c.is_ascii_hexdigit() || "_:.,+-xXoOtTzZ ".contains(c))
+        && !dotted
+        || [".inf", ".nan"].contains(&value.trim_start_matches(['+', '-']).to_ascii_lowercase().as_str())
+}
+
+/// What text and CDATA sections of XML mean; a file in another encoding than UTF-8 has one byte a character.
+fn xml_text(raw: &[u8]) -> Cow<'_, [u8]> {
+    let Ok(text) = std::str::from_utf8(raw) else {
+        let text: String = raw.iter().map(|byte| char::from(*byte)).collect();
+        return Cow::Owned(xml_text(text.as_bytes()).into_owned());
+    };
+    if !text.contains(['&', '<']) {
+        return Cow::Borrowed(raw);
+    }
+    let mut out = String::new();
+    let mut rest = text;
+    loop {
+        let (plain, section) = match rest.split_once("<![CDATA[") {
+            Some((plain, section)) => (plain, Some(section)),
+            None => (rest, None),
+        };
+        match quick_xml::escape::unescape(plain) {
+            Ok(plain) => out.push_str(&plain),
+            // An entity that the document declares stays as it is written.
+            Err(_) => out.push_str(plain),
+        }
+        let Some(section) = section else {
+            return Cow::Owned(out.into_bytes());
+        };
+        let (inside, behind) = section.split_once("]]>").unwrap_or((section, ""));
+        out.push_str(inside);
+        rest = behind;
+    }
+}
+
+/// `text` with characters that are not ASCII written by number, as any encoding of XML takes them.
+pub fn by_number(text: &[u8]) -> Vec<u8> {
+    let Ok(text) = std::str::from_utf8(text) else {
+        return text.to_vec();
+    };
+    let written = |c: char| if c.is_ascii() { c.to_string() } else { format!("&#{};", u32::from(c)) };
+    text.chars().map(written).collect::<String>().into_bytes()
 }

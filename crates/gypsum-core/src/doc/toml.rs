@@ -11,6 +11,9 @@ pub fn read(source: &[u8], _: &Dialect) -> Tree {
         Ok(text) => text,
         Err(at) => return refused(source, at),
     };
+    if content.starts_with('\u{feff}') {
+        return refused(source, from);
+    }
     if let Err(error) = toml::from_str::<toml::Table>(content) {
         return refused(source, from + error.span().map_or(0, |span| span.start));
     }

@@ -2,12 +2,14 @@
 //! in it, and its text, where it has attributes, too, is a setting called as it is. The parser says where
 //! they stand.
 
-use super::laid::{Laid, refused, text};
-use super::scan::{is_blank, trim};
-use super::{Dialect, Kind, Parts, Pieces, Tree};
+use super::laid::{Laid, refused};
+use super::scan::{is_blank, mark_length, trim};
+use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
+use crate::witness::well_formed;
 use quick_xml::Reader;
 use quick_xml::events::Event;
+use std::borrow::Cow;
 
 /// What the parser saw from one offset to another.
 #[derive(Clone, Copy, PartialEq)]
@@ -20,50 +22,40 @@ enum Seen {
     Other,
 }
 
-pub fn read(source: &[u8], _: &Dialect) -> Tree {
-    let (content, from) = match text(source) {
-        Ok(text) => text,
-        Err(at) => return refused(source, at),
-    };
-    let mut reader = Reader::from_str(content);
-    let (mut seen, mut at, mut depth) = (Vec::new(), 0, 0usize);
+pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+    // A strict reader has seen that it is XML; from here on only places are looked for.
+    if let Err(error) = well_formed(Family::Xml, source, dialect) {
+        return refused(source, error.at);
+    }
+    let from = mark_length(source);
+    let content = in_utf8(&source[from..]);
+    let mut reader = Reader::from_str(&content);
+    let (mut seen, mut at) = (Vec::new(), 0);
     loop {
         let event = reader.read_event();
         let end = usize::try_from(reader.buffer_position()).unwrap_or(content.len()).min(content.len());
         let kind = match event {
-            Err(_) => {
-                let at = usize::try_from(reader.error_position()).unwrap_or(end);
-                return refused(source, from + at);
-            }
+            Err(_) => return refused(source, from + end),
             Ok(Event::Eof) => break,
-            Ok(Event::Start(tag)) => {
-                if tag.attributes().any(|attribute| attribute.is_err()) {
-                    return refused(source, from + at);
-                }
-                depth += 1;
-                Seen::Start
-            }
-            Ok(Event::Empty(tag)) => {
-                if tag.attributes().any(|attribute| attribute.is_err()) {
-                    return refused(source, from + at);
-                }
-                Seen::Empty
-            }
-            Ok(Event::End(_)) => {
-                depth = depth.saturating_sub(1);
-                Seen::End
-            }
-            Ok(Event::Text(_) | Event::GeneralRef(_)) => Seen::Text,
+            Ok(Event::Start(_)) => Seen::Start,
+            Ok(Event::Empty(_)) => Seen::Empty,
+            Ok(Event::End(_)) => Seen::End,
+            Ok(Event::Text(_) | Event::GeneralRef(_) | Event::CData(_)) => Seen::Text,
             Ok(Event::Comment(_)) => Seen::Comment,
             Ok(_) => Seen::Other,
         };
         seen.push((kind, from + at, from + end));
         at = end;
     }
-    if depth > 0 {
-        return refused(source, source.len());
-    }
     lay(source, &seen)
+}
+
+/// The text with every character of another encoding of one byte replaced by a letter, so that no place moves.
+fn in_utf8(source: &[u8]) -> Cow<'_, str> {
+    match std::str::from_utf8(source) {
+        Ok(text) => Cow::Borrowed(text),
+        Err(_) => source.iter().map(|byte| if byte.is_ascii() { char::from(*byte) } else { 'x' }).collect(),
+    }
 }
 
 fn lay(source: &[u8], seen: &[(Seen, usize, usize)]) -> Tree {

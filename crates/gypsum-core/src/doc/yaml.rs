@@ -13,7 +13,8 @@ pub fn read(source: &[u8], _: &Dialect) -> Tree {
         Err(at) => return refused(source, at),
     };
     let offsets = Offsets::of(content, from);
-    let mut reading = Reading { source, laid: Laid::new(source, &["#"]), frames: Vec::new(), skip: 0 };
+    let mut reading =
+        Reading { source, laid: Laid::new(source, &["#"]), frames: Vec::new(), skip: 0, skipped_from: 0 };
     for event in Parser::new_from_str(content) {
         match event {
             Ok((event, span)) => {
@@ -70,6 +71,8 @@ struct Reading<'a> {
     frames: Vec<Frame>,
     /// How many collections are open in what is passed over: flow brackets, or a key that is no plain text.
     skip: usize,
+    /// Where that begins.
+    skipped_from: usize,
 }
 
 impl Reading<'_> {
@@ -79,17 +82,21 @@ impl Reading<'_> {
             Event::MappingEnd | Event::SequenceEnd if self.skip > 0 => {
                 self.skip -= 1;
                 if self.skip == 0 {
-                    self.node(start, end);
+                    self.node(self.skipped_from, end);
                 }
             }
             _ if self.skip > 0 => {}
             Event::MappingStart(..) | Event::SequenceStart(..) => {
                 let is_key = matches!(self.frames.last(), Some(Frame::Mapping { key: None, .. }));
-                if is_key || matches!(self.source.get(start), Some(b'[' | b'{')) {
+                let content = behind_notes(self.source, start);
+                // The event of one in brackets has its bracket; a block begins with what is in it.
+                let in_brackets = end > start && matches!(self.source.get(end - 1), Some(b'[' | b'{'));
+                if is_key || in_brackets {
                     self.skip = 1;
+                    self.skipped_from = start;
                     return;
                 }
-                let opened = self.open(start);
+                let opened = self.open(content);
                 self.frames.push(match event {
                     Event::MappingStart(..) => Frame::Mapping { key: None, opened },
                     _ => Frame::Sequence { opened },
@@ -119,14 +126,14 @@ impl Reading<'_> {
                 let end = if start >= end { *key_end } else { end.max(*key_end) };
                 let from = *from;
                 self.laid.gap(from);
-                let stop = self.line_behind(end);
+                let stop = self.line_behind(start, end);
                 self.laid.leaf(Kind::Setting, stop);
                 self.done();
             }
             Some(Frame::Sequence { .. }) if start < end => {
                 let line = self.line_of(start);
                 self.laid.gap(line);
-                let stop = self.line_behind(end);
+                let stop = self.line_behind(start, end);
                 self.laid.leaf(Kind::Setting, stop);
             }
             _ => {}
@@ -175,9 +182,53 @@ impl Reading<'_> {
         memchr::memrchr(b'\n', &self.source[..at]).map_or(0, |end| end + 1).max(self.laid.at())
     }
 
-    fn line_behind(&self, end: usize) -> usize {
-        if end > 0 && self.source[end - 1] == b'\n' { end } else { line_end(self.source, end) }
+    /// Behind the line in which the value from `start` to `end` ends. The parser ends a block of text only where
+    /// the next thing begins.
+    fn line_behind(&self, start: usize, end: usize) -> usize {
+        let line = memchr::memrchr(b'\n', &self.source[..end]).map_or(0, |end| end + 1);
+        if line > start && self.source[line..end].iter().all(|byte| matches!(byte, b' ' | b'\t')) {
+            return self.without_remarks(start, line);
+        }
+        line_end(self.source, end)
     }
+
+    /// Where the block of text from `start` to `end` ends without the remarks below it, which are indented
+    /// less than its text.
+    fn without_remarks(&self, start: usize, end: usize) -> usize {
+        let source = self.source;
+        let mut at = line_end(source, start);
+        let mut depth = None;
+        while at < end {
+            let next = line_end(source, at);
+            let line = &source[at..next];
+            let lead = line.iter().take_while(|byte| **byte == b' ').count();
+            let text = line[lead..].trim_ascii();
+            match depth {
+                _ if text.is_empty() => {}
+                None => depth = Some(lead),
+                Some(depth) if lead < depth && text.starts_with(b"#") => return at,
+                Some(_) => {}
+            }
+            at = next;
+        }
+        end
+    }
+}
+
+/// Behind the anchor and the tag that stand before a value, and what parts them from it.
+fn behind_notes(source: &[u8], start: usize) -> usize {
+    let mut at = start;
+    while matches!(source.get(at), Some(b'&' | b'!')) {
+        at += source[at..].iter().take_while(|byte| !byte.is_ascii_whitespace()).count();
+        loop {
+            at += source[at..].iter().take_while(|byte| byte.is_ascii_whitespace()).count();
+            if source.get(at) != Some(&b'#') {
+                break;
+            }
+            at = line_end(source, at);
+        }
+    }
+    at
 }
 
 /// What a text out of a comment would be, as far as its beginning tells.
@@ -312,7 +363,10 @@ fn value_end(source: &[u8], at: usize) -> Option<usize> {
 /// The anchor that the value of the statement in `text` has or refers to, with its mark: `&name`, `*name`.
 pub fn anchor(text: &[u8]) -> Option<&str> {
     let text = text.trim_ascii();
-    let (_, from) = key_of(text, 0)?;
+    let from = match text {
+        [b'-', rest @ ..] if rest.first().is_none_or(u8::is_ascii_whitespace) => 1,
+        _ => key_of(text, 0)?.1,
+    };
     let mut words = text[from..].split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
     let word = words.find(|word| !word.starts_with(b"!"))?;
     matches!(word.first(), Some(b'&' | b'*')).then(|| std::str::from_utf8(word).ok())?

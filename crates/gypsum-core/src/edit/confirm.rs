@@ -19,7 +19,8 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
     let Some(witness) = Witness::of(old.family()) else {
         return Ok(());
     };
-    let before = witness.read(old.source(), old.dialect()).map_err(|why| unreadable(file, old, &why, false))?;
+    let before =
+        witness.read(old.source(), old.dialect()).map_err(|why| unreadable(file, old, &why, false))?;
     let after = witness.read(new.source(), new.dialect()).map_err(|why| unreadable(file, new, &why, true))?;
     let changed = changes(old, new, matches);
     compare(witness, old.dialect(), &before, &after, &changed).map_err(|found| disagrees(file, new, &found))

@@ -4,7 +4,7 @@ use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
-use super::misfit::{absent, ambiguous, no_quantity};
+use super::misfit::{absent, ambiguous, no_quantity, several_asleep};
 use super::piece::put_in;
 use super::place::{File, Guide, Placed};
 use super::prove::Fate;
@@ -12,9 +12,9 @@ use super::quantity::changed;
 use super::sleep::{longer, wake_block};
 use super::style::{quoted, separator_for};
 use crate::address::{Address, address_of};
-use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts, anchor_in};
+use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, ending_at, line_span};
+use crate::text::{Span, Splice, apply, ending_at, line_span};
 
 /// What an edit comes to; none where it is no such edit.
 pub type Placement = Result<Option<Vec<Placed>>, Finding>;
@@ -52,16 +52,22 @@ impl Deeds<'_> {
             },
             Edit::Piece { text, under, spot } => Ok(vec![put_in(files, text, under.as_ref(), spot, guide)?]),
             Edit::ReplaceAll { old, new } => self.replace_all(edit, old, new),
-            Edit::Enable(address) => match (self.one(address)?, self.asleep(address)) {
-                (Some(_), _) => Ok(Vec::new()),
-                (None, Some((n, dormant))) => Ok(vec![wake(files, n, &dormant, None)?]),
-                (None, None) => match wake_block(files, |n| self.is_meant(n), address) {
+            Edit::Enable(address) => match self.to_enable(address)? {
+                ToEnable::Already => Ok(Vec::new()),
+                ToEnable::This(n, dormant) => Ok(vec![wake(files, n, &dormant, None)?]),
+                ToEnable::Nothing => match wake_block(files, |n| self.is_meant(n), address) {
                     Some(block) => Ok(vec![block]),
                     None => Err(absent(files, address, guide, "stands nowhere commented out")),
                 },
             },
             Edit::Disable(address) | Edit::Delete(address) => match self.one(address)? {
-                Some((n, leaf)) => Ok(vec![remove(files, n, leaf, edit)?]),
+                Some((n, leaf)) => {
+                    let placed = remove(files, n, leaf, edit)?;
+                    if matches!(edit, Edit::Disable(_)) {
+                        can_be_enabled(&files[n], guide, leaf, address, &placed)?;
+                    }
+                    Ok(vec![placed])
+                }
                 None if matches!(edit, Edit::Disable(_)) && self.asleep(address).is_some() => Ok(Vec::new()),
                 None => match (self.option(edit)?, self.block(edit, address)?) {
                     (Some(placed), _) | (None, Some(placed)) => Ok(placed),
@@ -93,12 +99,68 @@ impl Deeds<'_> {
     }
 
     fn asleep(&self, address: &Address) -> Option<(usize, Dormant)> {
+        self.all_asleep(address).into_iter().next()
+    }
+
+    /// All that is commented out and may be meant, the surest first.
+    fn all_asleep(&self, address: &Address) -> Vec<(usize, Dormant)> {
         let fits = |found: &(usize, Dormant)| {
             self.is_meant(found.0) && is_asleep(&self.files[found.0].doc, &found.1, self.guide)
         };
         let mut found: Vec<_> = find_dormant(self.files, address).into_iter().filter(fits).collect();
         found.sort_by_key(|(n, dormant)| (dormant.nearness, *n != self.guide.home));
-        found.into_iter().next()
+        found
+    }
+
+    /// The one that `--enable` means. A number counts all of this name in their block, whether they are commented
+    /// out or not, as they were counted before one of them was commented out.
+    fn to_enable(&self, address: &Address) -> Result<ToEnable, Finding> {
+        if let Some(nth) = address.nth()
+            && let Some(found) = self.nth_of_all(address, nth)
+        {
+            return Ok(found);
+        }
+        if self.one(address)?.is_some() {
+            return Ok(ToEnable::Already);
+        }
+        let all = self.all_asleep(address);
+        let Some((n, first)) = all.first() else {
+            return Ok(ToEnable::Nothing);
+        };
+        let rank = |n: usize, dormant: &Dormant| (dormant.nearness, n != self.guide.home);
+        let text = |n: usize, dormant: &Dormant| {
+            let doc = &self.files[n].doc;
+            (doc.name(&dormant.parts), doc.value(&dormant.parts))
+        };
+        let equal: Vec<_> = all.iter().filter(|(m, other)| rank(*m, other) == rank(*n, first)).collect();
+        if equal.iter().any(|(m, other)| text(*m, other) != text(*n, first)) {
+            let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
+            let number = |(n, dormant): &&(usize, Dormant)| {
+                let own = block(*n, dormant.leaf);
+                let before =
+                    all.iter().filter(|(m, other)| block(*m, other.leaf) == own && other.leaf < dormant.leaf);
+                (*n, dormant.leaf, before.count() as u32 + 1)
+            };
+            let places: Vec<(usize, LeafId, u32)> = equal.iter().map(number).collect();
+            return Err(several_asleep(self.files, address, &places));
+        }
+        Ok(ToEnable::This(*n, first.clone()))
+    }
+
+    /// The `nth` of all that share a name in their block; `None` where that one cannot be told.
+    fn nth_of_all(&self, address: &Address, nth: u32) -> Option<ToEnable> {
+        let any = address.without_nth();
+        let mut all: Vec<(usize, LeafId, Option<Dormant>)> =
+            find_active(self.files, &any).into_iter().map(|(n, leaf)| (n, leaf, None)).collect();
+        let asleep = self.all_asleep(&any).into_iter();
+        all.extend(asleep.map(|(n, dormant)| (n, dormant.leaf, Some(dormant))));
+        all.retain(|(n, ..)| self.is_meant(*n));
+        all.sort_by_key(|(n, leaf, _)| (*n, *leaf));
+        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
+        let first = all.first().map(|(n, leaf, _)| block(*n, *leaf))?;
+        all.retain(|(n, leaf, _)| block(*n, *leaf) == first);
+        let (n, _, dormant) = all.into_iter().nth(nth as usize - 1)?;
+        dormant.map(|dormant| ToEnable::This(n, dormant))
     }
 
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
@@ -207,6 +269,45 @@ impl Deeds<'_> {
     }
 }
 
+/// What `--enable` finds.
+enum ToEnable {
+    /// It is enabled.
+    Already,
+    /// This one, in this file.
+    This(usize, Dormant),
+    Nothing,
+}
+
+/// What is commented out must be what `--enable` with the same address brings back, byte for byte; else it
+/// would have to be found by eye.
+fn can_be_enabled(
+    file: &File,
+    guide: &Guide<'_>,
+    leaf: LeafId,
+    address: &Address,
+    placed: &Placed,
+) -> Result<(), Finding> {
+    let doc = &file.doc;
+    let source = doc.source();
+    let comes_back = || {
+        let after = apply(source, &placed.splices)?;
+        let after = Document::read(after, doc.family(), doc.dialect().clone()).ok()?;
+        let files = [File { path: file.path.clone(), doc: after }];
+        let guide = Guide { home: 0, only: None, ..*guide };
+        let edits = Deeds { files: &files, edits: &[], guide: &guide };
+        let back = edits.place(&Edit::Enable(address.clone()), &Vec::new()).ok()?;
+        let splices: Vec<Splice> = back.into_iter().flat_map(|one| one.splices).collect();
+        apply(files[0].doc.source(), &splices)
+    };
+    if comes_back().is_some_and(|back| back == source) {
+        return Ok(());
+    }
+    let message =
+        "commented out, this could not be told from the comments around it when it is enabled again";
+    let finding = Finding::misfit("one-way", message).about(address).at(&file.path, doc, leaf);
+    Err(finding.mend("--delete it; `gypsum restore` brings it back"))
+}
+
 /// `value` with every word that is `old` replaced; blanks and commas part words and stay.
 fn words_replaced(value: &str, old: &str, new: &str) -> String {
     let parts = value.split_inclusive([' ', '\t', ',']);
@@ -234,25 +335,27 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
         return Ok(None);
     }
     let here = |finding: Finding| finding.about(&address).at(&files[file].path, doc, leaf);
-    if let Some(shared) = shared_anchor(doc, leaf) {
-        return Err(here(shared));
+    if parts.value.is_none() && is_element(doc, leaf) {
+        let name = doc.name(&parts);
+        let list = address.rsplit_once("..").map_or("LIST", |(list, _)| list);
+        let message = format!("{name} is an element of a list, so it has no value of its own");
+        return Err(here(
+            Finding::misfit("element", message).mend(format!("'{list}-={name}' '{list}+={value}'")),
+        ));
     }
     let splices = value_splices(doc, &parts, value).map_err(here)?;
     let fate = Fate::Given(value.into());
     Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address, lines: None }))
 }
 
-/// What stands behind an anchor stands elsewhere, too: writing through it would change both.
-fn shared_anchor(doc: &Document, leaf: LeafId) -> Option<Finding> {
-    if doc.family() != Family::Yaml {
-        return None;
+/// Whether a statement is an element of a list, which has no name.
+fn is_element(doc: &Document, leaf: LeafId) -> bool {
+    let text = doc.tree().span(leaf).of(doc.source()).trim_ascii();
+    match doc.family() {
+        Family::Json => true,
+        Family::Yaml => text.starts_with(b"-") && text.get(1).is_none_or(u8::is_ascii_whitespace),
+        _ => false,
     }
-    let name = anchor_in(doc.tree().span(leaf).of(doc.source()))?;
-    let message = format!("the value is shared with other places through {name}");
-    Some(
-        Finding::misfit("anchor", message)
-            .mend("take the anchor away in an editor first, or edit there: gypsum edit"),
-    )
 }
 
 /// The splices that give a statement this value. Of a value in several pieces the first becomes the new
@@ -260,6 +363,9 @@ fn shared_anchor(doc: &Document, leaf: LeafId) -> Option<Finding> {
 pub(super) fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Result<Vec<Splice>, Finding> {
     let source = doc.source();
     let mut pieces = parts.value.iter();
+    if let Some(splice) = empty_element(doc, parts, value)? {
+        return Ok(vec![splice]);
+    }
     let Some(first) = pieces.next() else {
         let text = [separator_for(doc), &quoted(doc, value, None)?].concat();
         return Ok(vec![Splice { span: Span::at(parts.name.end as usize), text }]);
@@ -288,6 +394,21 @@ pub(super) fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Resul
     Ok(splices)
 }
 
+/// `<name/>` with a text in it; `None` for anything else.
+fn empty_element(doc: &Document, parts: &Parts, value: &str) -> Result<Option<Splice>, Finding> {
+    if doc.family() != Family::Xml || !parts.value.is_none() {
+        return Ok(None);
+    }
+    let end = parts.end as usize;
+    let Some(open) = doc.source()[..end].strip_suffix(b"/>") else {
+        return Ok(None);
+    };
+    let start = open.trim_ascii_end().len();
+    let name = parts.name.of(doc.source());
+    let text = [b">", quoted(doc, value, None)?.as_slice(), b"</", name, b">"].concat();
+    Ok(Some(Splice { span: Span::new(start, end), text }))
+}
+
 fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) -> Result<Placed, Finding> {
     let doc = &files[file].doc;
     let mut splices = vec![Splice { span: dormant.mark, text: Vec::new() }];
@@ -312,27 +433,67 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
 fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
     let doc = &files[file].doc;
     let whole = doc.tree().span(leaf);
+    let here = |finding: Finding| finding.at(&files[file].path, doc, leaf);
+    let disables = matches!(edit, Edit::Disable(_));
+    if disables && !has_comments(doc) {
+        return Err(here(no_comments(doc)));
+    }
+    if let Some(finding) = last_in_block(doc, leaf) {
+        return Err(here(finding));
+    }
     let splices = match doc.parts(leaf) {
-        Some(parts) if matches!(edit, Edit::Disable(_)) => {
-            if !has_comments(doc) {
-                return Err(no_comments(doc).at(&files[file].path, doc, leaf));
-            }
+        Some(parts) if disables => {
             let line = line_span(doc.source(), parts.name.start as usize);
             if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
                 let finding = Finding::misfit(
                     "shares-its-line",
                     "other statements stand in the same line; a comment mark would take them along",
                 );
-                return Err(finding
-                    .at(&files[file].path, doc, leaf)
-                    .mend("give it a line of its own first, or --delete it"));
+                return Err(here(finding.mend("give it a line of its own first, or --delete it")));
             }
             commented_out(doc, whole, statement_start(doc, &parts))
         }
-        _ => vec![Splice { span: whole, text: Vec::new() }],
+        _ => vec![Splice { span: taken_out(doc, leaf), text: Vec::new() }],
     };
     let address = address_of(doc, leaf).to_string();
     Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address, lines: None })
+}
+
+/// What is wrong with taking a statement away that is all that its block holds, in formats in which a block that
+/// holds nothing means something else.
+fn last_in_block(doc: &Document, leaf: LeafId) -> Option<Finding> {
+    let tree = doc.tree();
+    let block = tree.block_of(leaf).filter(|_| matches!(doc.family(), Family::Yaml | Family::Xml))?;
+    let range = tree.block(block);
+    let mut others = (range.open() + 1..range.end()).filter(|other| *other != leaf);
+    if others.any(|other| matches!(tree.kind(other), Kind::Setting | Kind::Open)) {
+        return None;
+    }
+    let outer = address_of(doc, range.open());
+    let message = format!("this is all that {outer} holds, which would be something else without it");
+    Some(
+        Finding::misfit("last-in-block", message)
+            .mend(format!("--delete '{outer}' takes away the whole block")),
+    )
+}
+
+/// What goes when a statement is deleted: the first key of an element of YAML leaves its dash to the next one.
+fn taken_out(doc: &Document, leaf: LeafId) -> Span {
+    let (tree, source) = (doc.tree(), doc.source());
+    let whole = tree.span(leaf);
+    let behind_dash = whole.start > 0 && source[whole.start as usize - 1] != b'\n';
+    if doc.family() != Family::Yaml || !behind_dash {
+        return whole;
+    }
+    let next = (leaf + 1 < tree.len()).then(|| tree.span(leaf + 1));
+    match next.map(|span| (span, tree.kind(leaf + 1))) {
+        Some((span, Kind::Setting | Kind::Open)) if tree.block_of(leaf + 1) == tree.block_of(leaf) => {
+            let lead = span.of(source).iter().take_while(|byte| **byte == b' ').count();
+            Span { start: whole.start, end: span.start + lead as u32 }
+        }
+        // The dash stays in a line of its own, above the comments.
+        _ => Span { start: whole.start, end: whole.start + whole.of(source).trim_ascii_end().len() as u32 },
+    }
 }
 
 /// Whether lines can be commented out. JSON has comments only where its daemon takes them, which a file

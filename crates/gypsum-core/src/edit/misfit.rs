@@ -38,3 +38,18 @@ pub(super) fn no_quantity(edit: &Edit, why: &str) -> Finding {
         .about(edit.address())
         .mend("give the whole new value: ADDRESS=VALUE")
 }
+
+/// Several of this name are commented out, and differ; each with its number.
+pub(super) fn several_asleep(files: &[File], address: &Address, found: &[(usize, LeafId, u32)]) -> Finding {
+    let line = |n: usize, leaf| files[n].doc.place(leaf).line;
+    let edits: Vec<String> = found
+        .iter()
+        .map(|(n, leaf, nth)| format!("--enable '{}' (line {})", address.with_nth(*nth), line(*n, *leaf)))
+        .collect();
+    let (n, leaf, _) = found[0];
+    let message = format!("{address} is commented out in {} places, with different values", found.len());
+    Finding::misfit("ambiguous", message)
+        .at(&files[n].path, &files[n].doc, leaf)
+        .about(address)
+        .mend(format!("say which: {}; or give the value: '{address}=VALUE'", edits.join("; ")))
+}

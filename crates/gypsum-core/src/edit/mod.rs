@@ -3,6 +3,7 @@
 //! All addresses are resolved on the original. If one edit does not fit, none is made, and every
 //! misfit is reported.
 
+mod anchors;
 mod ask;
 mod block;
 mod commas;

@@ -97,7 +97,8 @@ fn toml_ways(doc: &Document, wanted: &HashSet<LeafId>) -> HashMap<LeafId, Named>
     let mut arrays: HashMap<Named, usize> = HashMap::new();
     let mut header: Named = Vec::new();
     for (leaf, kind, span) in doc.tree().leaves() {
-        let Some(parts) = matches!(kind, Kind::Setting | Kind::Open).then(|| doc.parts(leaf)).flatten() else {
+        let Some(parts) = matches!(kind, Kind::Setting | Kind::Open).then(|| doc.parts(leaf)).flatten()
+        else {
             continue;
         };
         let keys = toml_keys(parts.name.of(doc.source()));

@@ -1,5 +1,6 @@
 //! From edits to splices, over all files of a daemon at once.
 
+use super::anchors::shared;
 use super::ask::Edit;
 use super::block::bodies;
 use super::commas::mended;
@@ -138,6 +139,7 @@ fn propose_at_once(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<
         match deeds.place(edit, &body) {
             Ok(some) => {
                 for one in some {
+                    misfits.extend(shared(files, &one));
                     match placed.iter().find(|other| collides(other, &one)) {
                         Some(_) => misfits.push(overlap(&one)),
                         None => placed.push(one),

@@ -6,6 +6,7 @@ use super::block::Thing;
 use super::confirm::confirm;
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
+use crate::witness::well_formed;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
@@ -54,17 +55,44 @@ pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, 
             confirm(file, &new, &matches)?;
             Ok(new.into_source())
         }
-        Some(leaf) => {
-            let finding = Finding::misfit(
-                "not-provable",
-                "read back, the edited file does not say what was asked for",
-            )
-            .mend("the value may hold a mark that means something in this format; quote it, or leave it out");
-            Err(match leaf {
-                Some(leaf) => finding.at(&file.path, &new, leaf),
-                None => finding.in_file(&file.path),
-            })
+        Some(leaf) => Err(misread(file, fates, &new, leaf)),
+    }
+}
+
+/// What would be misread, where, and what to do instead.
+fn misread(file: &File, fates: &Fates<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
+    let broken = new.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
+    let was_broken = file.doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Broken);
+    let takes_away = fates.iter().all(|(_, fate)| matches!(fate, Fate::Gone | Fate::GoneTill(_)));
+    let (message, at) = match (broken, leaf) {
+        (Some((broken, ..)), _) if !was_broken => {
+            let why = well_formed(new.family(), new.source(), new.dialect()).err();
+            let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
+            (format!("with this edit the file could not be read any more{why}"), Some(broken))
         }
+        (_, Some(leaf)) => {
+            let what = match new.tree().kind(leaf) {
+                Kind::Setting | Kind::Open => new.parts(leaf).map(|parts| new.name(&parts)),
+                _ => None,
+            };
+            let what =
+                what.map_or_else(|| "something else".to_owned(), |name| format!("another value of {name}"));
+            (
+                format!("with this edit this line would be read as {what}, which is not what was asked for"),
+                Some(leaf),
+            )
+        }
+        (_, None) => ("with this edit a setting would be read as part of another one".to_owned(), None),
+    };
+    let help = if takes_away {
+        "take away the block around it, or edit the lines themselves: gypsum edit"
+    } else {
+        "put quotes around the value, leave the character that means something here out of it, or edit the line itself: gypsum edit"
+    };
+    let finding = Finding::misfit("misread", message).mend(help);
+    match at {
+        Some(leaf) => finding.at(&file.path, new, leaf),
+        None => finding.in_file(&file.path),
     }
 }
 
@@ -98,7 +126,9 @@ fn first_difference<'a>(
     };
     for (wanted, about) in born(None) {
         match next_is(new, &mut there, &wanted) {
-            Ok(leaf) => matches.extend(about.map(|(fate, thing)| Match { fate, old: None, new: Some(leaf), thing })),
+            Ok(leaf) => {
+                matches.extend(about.map(|(fate, thing)| Match { fate, old: None, new: Some(leaf), thing }))
+            }
             Err(is) => return Some(is),
         }
     }
@@ -138,9 +168,12 @@ fn first_difference<'a>(
         let own = wanted.map(|wanted| (wanted, fate.map(|fate| (fate, None))));
         for (wanted, about) in own.into_iter().chain(born(Some(leaf))) {
             match next_is(new, &mut there, &wanted) {
-                Ok(is) => matches.extend(
-                    about.map(|(fate, thing)| Match { fate, old: Some(leaf), new: Some(is), thing }),
-                ),
+                Ok(is) => matches.extend(about.map(|(fate, thing)| Match {
+                    fate,
+                    old: Some(leaf),
+                    new: Some(is),
+                    thing,
+                })),
                 Err(is) => return Some(is),
             }
         }

@@ -8,10 +8,12 @@ use crate::finding::Finding;
 pub fn typed(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>, Finding> {
     let family = doc.family();
     if family == Family::Xml {
-        return Ok(match like {
+        let text = match like {
             Some(raw) if scalars::is_quoted(raw) => scalars::quoted(family, value, raw[0]),
             _ => scalars::between_tags(value),
-        });
+        };
+        let utf8 = std::str::from_utf8(doc.source()).is_ok();
+        return Ok(if utf8 { text } else { scalars::by_number(&text) });
     }
     let own_quotes = scalars::is_quoted(value.as_bytes());
     let given = if own_quotes || value.trim() != value { Sort::Text } else { scalars::sort(family, value) };
@@ -38,6 +40,28 @@ fn text(family: Family, value: &str, like: Option<&[u8]>) -> Vec<u8> {
     let quote = like.and_then(|raw| raw.first().copied()).filter(|byte| matches!(byte, b'"' | b'\''));
     match quote {
         None if family == Family::Yaml && scalars::is_plain(value) => value.into(),
+        // What older readers take for a number stays one for them.
+        None if family == Family::Yaml
+            && scalars::is_like_number(value)
+            && stands_like_number(like, value) =>
+        {
+            value.into()
+        }
         quote => scalars::quoted(family, value, quote.unwrap_or(b'"')),
     }
+}
+
+/// Whether what stands there may be taken for a number or a time, and is written in the same way as `value`.
+fn stands_like_number(like: Option<&[u8]>, value: &str) -> bool {
+    let like = like.and_then(|raw| std::str::from_utf8(raw).ok()).unwrap_or_default();
+    scalars::is_like_number(like) && shape(like) == shape(value)
+}
+
+/// A text with every run of digits as one.
+fn shape(text: &str) -> String {
+    let mut shape: String = text.chars().map(|c| if c.is_ascii_digit() { '0' } else { c }).collect();
+    while shape.contains("00") {
+        shape = shape.replace("00", "0");
+    }
+    shape
 }

@@ -150,7 +150,7 @@ fn change_list(doc: &Document, hull: Span, edits: &[&Edit]) -> Result<Vec<Splice
     let mut source = doc.source().to_vec();
     for (element, more) in edits.iter().copied().filter_map(asked) {
         let span = Span::new(hull.start as usize, source.len() - end);
-        let broken = || Finding::misfit("not-provable", "the list cannot be read once it is changed");
+        let broken = || Finding::misfit("misread", "the list cannot be read once it is changed");
         let list = Elements::of(&source, span, remark_in(doc)).ok_or_else(broken)?;
         let means = |span: &Span| {
             let raw = span.of(&source);

@@ -1,7 +1,7 @@
 //! Two accounts held against each other: what differs must be what was asked for.
 
-use super::account::{Account, Entry, Scalar, Sort};
 use super::Witness;
+use super::account::{Account, Entry, Scalar, Sort};
 use crate::doc::Dialect;
 use std::collections::HashMap;
 
@@ -118,10 +118,18 @@ fn rest_is_same(
                 return Err(Disagreement { line: b.line, after: true, what });
             }
             (Some((a, _)), None) => {
-                return Err(Disagreement { line: a.line, after: false, what: format!("{} is lost", spelled(a)) });
+                return Err(Disagreement {
+                    line: a.line,
+                    after: false,
+                    what: format!("{} is lost", spelled(a)),
+                });
             }
             (None, Some((b, _))) => {
-                return Err(Disagreement { line: b.line, after: true, what: format!("{} is new", spelled(b)) });
+                return Err(Disagreement {
+                    line: b.line,
+                    after: true,
+                    what: format!("{} is new", spelled(b)),
+                });
             }
         }
     }
@@ -215,20 +223,32 @@ fn is_asked(
     let alone = witness.value_alone(&typed, dialect);
     let as_typed = alone.as_ref().is_some_and(|alone| same_value(alone, account, at));
     let empty = asked.is_empty() && entry.value.is_none() && entry.end == at + 1;
+    // A list does not become a text, nor a text a list, without quotes of one's own.
+    let null = was.is_some_and(|was| was.value.as_ref().is_some_and(|value| value.sort == Sort::Null));
+    if !null && was.is_some_and(|was| was.block != entry.block) {
+        return false;
+    }
     if !witness.has_sorts() {
-        return as_text || as_typed || empty;
+        let other = was.and_then(|was| was.value.as_ref()).is_some_and(|value| value.sort == Sort::Other);
+        return !other && (as_text || as_typed || empty);
     }
     let first = alone.as_ref().and_then(|alone| alone.entries.first());
     let quoted = matches!(asked, [q @ (b'"' | b'\''), .., end] if q == end);
     let sort_was = was.map(|entry| entry.value.as_ref().map_or(Sort::Other, |value| value.sort));
+    let also_was = was.and_then(|entry| entry.value.as_ref()).map(|value| value.also);
     match (sort_was, first.and_then(|entry| entry.value.as_ref())) {
         // Quotes of one's own say that it is a text.
         (_, Some(value)) if quoted && value.sort == Sort::Text => as_typed || as_text,
+        // A text for new readers and a number for old ones may stay both.
+        (Some(Sort::Text), Some(_)) if also_was != Some(Sort::Text) => as_text || as_typed,
         (Some(Sort::Text), _) => as_text,
         (Some(Sort::Number | Sort::Flag), Some(_)) => as_typed,
+        // A tag, an alias or a date may be meant, or its text.
+        (_, Some(value)) if value.sort == Sort::Other => as_typed || as_text,
         (_, Some(value)) if value.sort != Sort::Text => as_typed,
         (_, None) if first.is_some() => as_typed,
-        (_, Some(value)) if value.also != Sort::Text => as_typed || as_text,
+        // What was commented out over several lines is compared as it is written.
+        (None, Some(_)) => as_typed || as_text,
         _ => as_text,
     }
 }
@@ -238,10 +258,7 @@ fn same_value(alone: &Account, account: &Account, at: usize) -> bool {
     let inside = &account.entries[at..account.entries[at].end];
     alone.entries.len() == inside.len()
         && alone.entries.iter().zip(inside).enumerate().all(|(n, (a, b))| {
-            (n == 0 || a.name == b.name)
-                && a.value == b.value
-                && a.block == b.block
-                && a.end == b.end - at
+            (n == 0 || a.name == b.name) && a.value == b.value && a.block == b.block && a.end == b.end - at
         })
 }
 

@@ -29,7 +29,8 @@ pub fn well_formed(source: &[u8], comments: bool) -> Result<(), Unreadable> {
     let text = prepared(source, comments);
     let read = serde_json::from_slice::<IgnoredAny>(&text);
     // What it passes over it does not decode.
-    let utf8 = std::str::from_utf8(&text).map_err(|error| Unreadable::new(error.valid_up_to(), "this is not UTF-8"));
+    let utf8 =
+        std::str::from_utf8(&text).map_err(|error| Unreadable::new(error.valid_up_to(), "this is not UTF-8"));
     read.map_err(|error| unreadable(&text, &error)).and_then(|_| utf8.map(|_| ()))
 }
 
@@ -43,7 +44,11 @@ fn unreadable(text: &[u8], error: &serde_json::Error) -> Unreadable {
     let why = error.to_string();
     let why = why.split(" at line ").next().unwrap_or_default().to_owned();
     // A missing comma is told of the value behind which it belongs.
-    let at = if why.starts_with("expected `,`") { text[..at].trim_ascii_end().len().saturating_sub(1) } else { at };
+    let at = if why.starts_with("expected `,`") {
+        text[..at].trim_ascii_end().len().saturating_sub(1)
+    } else {
+        at
+    };
     Unreadable::new(at, why)
 }
 

@@ -35,7 +35,15 @@ impl Witness {
         use Family as F;
         let has = matches!(
             family,
-            F::Json | F::Yaml | F::Toml | F::Xml | F::Literals | F::Assignments | F::Braces | F::Nested | F::Stanzas
+            F::Json
+                | F::Yaml
+                | F::Toml
+                | F::Xml
+                | F::Literals
+                | F::Assignments
+                | F::Braces
+                | F::Nested
+                | F::Stanzas
         );
         has.then_some(Self { family })
     }

@@ -57,7 +57,8 @@ fn without_comment<'a>(line: &'a [u8], dialect: &Dialect) -> &'a [u8] {
             Some(_) => {}
             None if dialect.is_quote(*byte) => quote = Some(byte),
             None => {
-                let begins = dialect.inline_comments.iter().any(|mark| line[at..].starts_with(mark.as_bytes()));
+                let begins =
+                    dialect.inline_comments.iter().any(|mark| line[at..].starts_with(mark.as_bytes()));
                 if begins && at > 0 && line[at - 1].is_ascii_whitespace() {
                     return &line[..at];
                 }

@@ -63,7 +63,8 @@ impl Reader<'_> {
             self.at += lead;
             if self.peek() != b'#' {
                 // What is indented belongs to something.
-                let blanks = self.source[..self.at].iter().rev().take_while(|byte| matches!(byte, b' ' | b'\t'));
+                let blanks =
+                    self.source[..self.at].iter().rev().take_while(|byte| matches!(byte, b' ' | b'\t'));
                 self.at -= blanks.count();
                 return;
             }
@@ -198,7 +199,14 @@ impl Reader<'_> {
         }
     }
 
-    fn list(&mut self, builder: &mut Builder, name: Option<Vec<u8>>, line: u32, close: u8, depth: u32) -> Option<()> {
+    fn list(
+        &mut self,
+        builder: &mut Builder,
+        name: Option<Vec<u8>>,
+        line: u32,
+        close: u8,
+        depth: u32,
+    ) -> Option<()> {
         let open = self.peek();
         self.at += 1;
         let mut inner = Builder::default();
@@ -295,7 +303,9 @@ impl Reader<'_> {
             let quoted = matches!(self.source.get(self.at + length), Some(b'"' | b'\''));
             if length > 2 || !quoted {
                 self.at = behind;
-                return all.map(|(bytes, text)| Some(Scalar::of(if bytes { Sort::Other } else { Sort::Text }, text)));
+                return all.map(|(bytes, text)| {
+                    Some(Scalar::of(if bytes { Sort::Other } else { Sort::Text }, text))
+                });
             }
             let (raw, bytes) = match prefix.as_slice() {
                 b"" | b"u" => (false, false),
@@ -351,7 +361,8 @@ impl Reader<'_> {
 /// The escape at the start of `text`, and how long it is (Python reference, 2.4.1.1).
 fn escape(text: &[u8], out: &mut Vec<u8>) -> Option<usize> {
     let number = |from: usize, most: usize, base: u32| {
-        let digits = text.get(from..)?.iter().take(most).take_while(|byte| char::from(**byte).is_digit(base)).count();
+        let digits =
+            text.get(from..)?.iter().take(most).take_while(|byte| char::from(**byte).is_digit(base)).count();
         let digits = text.get(from..from + digits).filter(|digits| !digits.is_empty())?;
         let value = u32::from_str_radix(std::str::from_utf8(digits).ok()?, base).ok()?;
         Some((char::from_u32(value)?, from + digits.len()))
@@ -410,7 +421,13 @@ fn number_length(text: &[u8]) -> Option<usize> {
     let first = *text.first()?;
     let mut end = match text.get(1).map(u8::to_ascii_lowercase) {
         Some(mark @ (b'x' | b'o' | b'b')) if first == b'0' => {
-            let base = if mark == b'x' { 16 } else if mark == b'o' { 8 } else { 2 };
+            let base = if mark == b'x' {
+                16
+            } else if mark == b'o' {
+                8
+            } else {
+                2
+            };
             let end = digits(2, base);
             return (end > 2 && ends_number(text, end)).then_some(end);
         }
@@ -444,5 +461,6 @@ fn number_length(text: &[u8]) -> Option<usize> {
 }
 
 fn ends_number(text: &[u8], end: usize) -> bool {
-    text.get(end).is_none_or(|byte| !(byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'.') || *byte >= 0x80))
+    text.get(end)
+        .is_none_or(|byte| !(byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'.') || *byte >= 0x80))
 }

@@ -276,7 +276,11 @@ impl Lexer<'_> {
             b'"' => {
                 self.at += 1;
                 while self.source.get(self.at).ok_or_else(|| open(self))? != &b'"' {
-                    if matches!(self.source[self.at], b'$' | b'`' | b'\\') { self.piece()? } else { self.at += 1 }
+                    if matches!(self.source[self.at], b'$' | b'`' | b'\\') {
+                        self.piece()?
+                    } else {
+                        self.at += 1
+                    }
                 }
                 self.at += 1;
             }
@@ -308,7 +312,8 @@ impl Lexer<'_> {
         let start = self.at;
         let mut depth = 0;
         loop {
-            let byte = *self.source.get(self.at).ok_or_else(|| self.error(start, "this bracket is never closed"))?;
+            let byte =
+                *self.source.get(self.at).ok_or_else(|| self.error(start, "this bracket is never closed"))?;
             match byte {
                 b'\'' | b'"' | b'`' | b'\\' | b'$' => self.piece()?,
                 b'#' if self.source[self.at - 1].is_ascii_whitespace() && open == b'(' => self.to_line_end(),

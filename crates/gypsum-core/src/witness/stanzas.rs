@@ -52,7 +52,9 @@ fn without_comment<'a>(line: &'a [u8], dialect: &Dialect) -> &'a [u8] {
             Some(open) if open == byte => quote = None,
             Some(_) => {}
             None if dialect.is_quote(byte) => quote = Some(byte),
-            None if begins(&dialect.inline_comments) || begins(&dialect.comments) && line[..at].trim_ascii().is_empty() => {
+            None if begins(&dialect.inline_comments)
+                || begins(&dialect.comments) && line[..at].trim_ascii().is_empty() =>
+            {
                 return &line[..at];
             }
             None => {}

@@ -14,6 +14,15 @@ enum Frame {
 }
 
 pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
+    // The parser panics on a few texts that it does not know what to do with, and at the end of a last line
+    // that has none.
+    let ended = [source, b"\n"].concat();
+    let text = if source.ends_with(b"\n") { source } else { &ended };
+    let read = std::panic::catch_unwind(|| events(text));
+    read.unwrap_or_else(|_| Err(Unreadable::new(0, "the reader gave up on this text")))
+}
+
+fn events(source: &[u8]) -> Result<Account, Unreadable> {
     let mut input = source;
     let mut parser = Parser::new();
     parser.set_input_string(&mut input);
@@ -114,6 +123,10 @@ impl Reading {
     fn scalar(&mut self, scalar: Scalar, line: u32) {
         if let Some(Frame::Mapping(None)) = self.frames.last() {
             return self.key(scalar.text);
+        }
+        // A document without content is nothing that could be lost.
+        if self.frames.is_empty() && scalar.sort == Sort::Null && scalar.text.is_empty() {
+            return;
         }
         let name = self.name();
         self.builder.value(name, Some(scalar), line);
@@ -258,6 +271,7 @@ fn is_time_stamp(text: &str) -> bool {
         return false;
     };
     let is_date = year.len() == 4 && [year, month, day].into_iter().all(|part| digits(part));
-    let is_time = |text: &str| text.contains(':') && text.chars().all(|c| c.is_ascii_digit() || "Tt :.+-Z".contains(c));
+    let is_time =
+        |text: &str| text.contains(':') && text.chars().all(|c| c.is_ascii_digit() || "Tt :.+-Z".contains(c));
     is_date && month.len() <= 2 && day.len() <= 2 && (rest.is_empty() || is_time(rest))
 }

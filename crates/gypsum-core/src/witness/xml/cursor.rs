@@ -62,9 +62,7 @@ impl<'a> Cursor<'a> {
     pub fn next_char(&mut self) -> Result<char, Unreadable> {
         match self.peek() {
             None => Err(self.error("the file ends too early")),
-            Some(c) if !is_char(c) => {
-                Err(self.error(format!("the control character {c:?} is not allowed")))
-            }
+            Some(c) if !is_char(c) => Err(self.error(format!("the control character {c:?} is not allowed"))),
             Some(c) => {
                 self.at += c.len_utf8();
                 Ok(c)

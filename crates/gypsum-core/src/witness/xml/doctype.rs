@@ -1,8 +1,8 @@
 //! The document type declaration: what it declares is checked for its form, and its entities are kept.
 
+use super::Unreadable;
 use super::cursor::{Cursor, is_name_char};
 use super::entities::{Entities, Entity, character};
-use super::Unreadable;
 
 /// What follows `<!DOCTYPE`.
 pub fn declaration(cursor: &mut Cursor<'_>) -> Result<Entities, Unreadable> {
@@ -187,8 +187,7 @@ fn attributes(cursor: &mut Cursor<'_>, entities: &mut Entities) -> Result<(), Un
 }
 
 fn attribute_type(cursor: &mut Cursor<'_>) -> Result<(), Unreadable> {
-    const WORDS: [&str; 8] =
-        ["CDATA", "IDREFS", "IDREF", "ID", "ENTITY", "ENTITIES", "NMTOKENS", "NMTOKEN"];
+    const WORDS: [&str; 8] = ["CDATA", "IDREFS", "IDREF", "ID", "ENTITY", "ENTITIES", "NMTOKENS", "NMTOKEN"];
     let notation = cursor.takes("NOTATION");
     if notation {
         cursor.wants_blanks()?;
@@ -196,7 +195,11 @@ fn attribute_type(cursor: &mut Cursor<'_>) -> Result<(), Unreadable> {
     if cursor.takes("(") {
         loop {
             cursor.blanks();
-            if notation { cursor.name()? } else { cursor.name_token()? };
+            if notation {
+                cursor.name()?
+            } else {
+                cursor.name_token()?
+            };
             cursor.blanks();
             if cursor.takes(")") {
                 return Ok(());

@@ -58,7 +58,9 @@ impl Entities {
         };
         match entity {
             Entity::Unparsed => Err(format!("the entity {name} is no XML")),
-            Entity::External if in_attribute => Err(format!("a value may not refer to another file ({name})")),
+            Entity::External if in_attribute => {
+                Err(format!("a value may not refer to another file ({name})"))
+            }
             Entity::External => Ok(()),
             Entity::Internal(_) if self.within.iter().any(|outer| outer == name) => {
                 Err(format!("the entity {name} holds itself"))

@@ -5,7 +5,7 @@ mod cursor;
 mod doctype;
 mod entities;
 
-use super::account::{Account, Builder, Scalar, Unreadable};
+use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 use cursor::Cursor;
 use entities::Entities;
 use std::borrow::Cow;
@@ -41,11 +41,14 @@ impl Encoding {
 
 /// The text of a file in UTF-8, or in ISO 8859-1 or US-ASCII where its declaration says so.
 fn decoded(source: &[u8]) -> Result<(Cow<'_, str>, Encoding), Unreadable> {
+    if [&b"\xff\xfe"[..], b"\xfe\xff", b"<\0", b"\0<"].iter().any(|mark| source.starts_with(mark)) {
+        return Err(Unreadable::new(0, "the file is in UTF-16; only UTF-8 and ISO 8859-1 are read"));
+    }
     let from = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
     let declared = declared_encoding(&source[from..]).unwrap_or_default().to_ascii_lowercase();
     match declared.as_str() {
         "iso-8859-1" | "latin1" | "iso_8859-1" if from == 0 => {
-            let text: String = source.iter().map(|byte| char::from(*byte)).collect();
+            let text = source.iter().map(|byte| char::from(*byte)).collect();
             Ok((Cow::Owned(text), Encoding { from, one_byte: true }))
         }
         "" | "utf-8" | "us-ascii" | "ascii" => {
@@ -79,6 +82,8 @@ struct Element {
     attributes: Vec<(String, String)>,
     line: u32,
     text: String,
+    /// Whether it refers to something that the document declares, which may hold elements.
+    refers: bool,
     holds_elements: bool,
     opened: bool,
 }
@@ -163,7 +168,8 @@ impl<'a> Reader<'a> {
             } else {
                 let text = self.text()?;
                 if let Some(element) = open.last_mut() {
-                    element.text.push_str(&text);
+                    element.text.push_str(&text.0);
+                    element.refers |= text.1;
                 }
             }
             if open.is_empty() {
@@ -182,8 +188,15 @@ impl<'a> Reader<'a> {
             let blank = self.cursor.blanks();
             let empty = self.cursor.takes("/>");
             if empty || self.cursor.takes(">") {
-                let element =
-                    Element { name, attributes, line, text: String::new(), holds_elements: false, opened: false };
+                let element = Element {
+                    name,
+                    attributes,
+                    line,
+                    text: String::new(),
+                    refers: false,
+                    holds_elements: false,
+                    opened: false,
+                };
                 return Ok((element, empty));
             }
             if !blank {
@@ -213,19 +226,21 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// Text up to the next mark.
-    fn text(&mut self) -> Result<String, Unreadable> {
-        let mut text = String::new();
+    /// Text up to the next mark, and whether it refers to something that the document declares.
+    fn text(&mut self) -> Result<(String, bool), Unreadable> {
+        let (mut text, mut refers) = (String::new(), false);
         loop {
             match self.cursor.peek() {
                 None => return Err(self.cursor.error("the file ends inside an element")),
-                Some('<') => return Ok(text),
+                Some('<') => return Ok((text, refers)),
                 Some(']') if self.cursor.at_str("]]>") => {
                     return Err(self.cursor.error("]]> may not stand in text; write ]]&gt;"));
                 }
                 Some('&') => {
                     self.cursor.next_char()?;
-                    text.push_str(&self.entities.reference(&mut self.cursor, false)?);
+                    let means = self.entities.reference(&mut self.cursor, false)?;
+                    refers |= means.len() > 1 && means.starts_with('&');
+                    text.push_str(&means);
                 }
                 Some(_) => text.push(self.cursor.next_char()?),
             }
@@ -251,7 +266,8 @@ fn ended(mut element: Element, builder: &mut Option<&mut Builder>) {
     let name = Some(element.name.as_bytes().to_vec());
     let plain = element.attributes.is_empty() && !element.holds_elements;
     if plain && let Some(builder) = builder {
-        let value = (!text.is_empty()).then(|| Scalar::text(text));
+        let sort = if element.refers { Sort::Other } else { Sort::Text };
+        let value = (!text.is_empty()).then(|| Scalar::of(sort, text));
         return builder.value(name, value, element.line);
     }
     begun(&mut element, builder);

@@ -1,0 +1,113 @@
+//! The published suites of the standards, and readers of other makers: valid files have no broken statement,
+//! invalid ones are refused, and after thousands of edits the other readers see what was asked for and no more.
+//!
+//! `crates/gypsum-core/tests/suites/gather FOLDER` fetches the suites; `GYPSUM_SUITES=FOLDER` says where they are.
+
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_macros)]
+#![allow(clippy::disallowed_methods, clippy::disallowed_types)]
+
+mod cases;
+mod edits;
+mod reader;
+
+use cases::{Case, json, toml, xml, yaml};
+use gypsum_core::doc::{Document, Family, Kind};
+use gypsum_core::witness::well_formed;
+
+/// The folder of the suites; `None` where they are not there and need not be.
+fn folder() -> Option<std::path::PathBuf> {
+    let folder = std::env::var_os("GYPSUM_SUITES").map(Into::into);
+    if folder.is_none() {
+        assert_ne!(std::env::var("GYPSUM_LAB").as_deref(), Ok("required"), "GYPSUM_SUITES is not set");
+        println!("skipped: GYPSUM_SUITES names no folder with the suites");
+    }
+    folder
+}
+
+fn is_broken(family: Family, source: &[u8]) -> bool {
+    let dialect = family.plain_dialect();
+    // What is empty has no statement that could be broken.
+    if source.is_empty() {
+        return well_formed(family, source, &dialect).is_err();
+    }
+    match Document::read(source.to_vec(), family, dialect) {
+        Ok(doc) => doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Broken),
+        Err(_) => true,
+    }
+}
+
+/// Counts, prints, and returns the names of those that are told wrongly.
+fn told_wrongly(family: Family, cases: &[Case]) -> Vec<String> {
+    let (mut good, mut bad, mut wrong) = (0, 0, Vec::new());
+    for case in cases {
+        let broken = is_broken(family, &case.source);
+        match case.valid {
+            true => good += 1,
+            false => bad += 1,
+        }
+        if broken == case.valid {
+            wrong.push(format!("{}{}", if case.valid { "refused: " } else { "taken: " }, case.name));
+        }
+    }
+    println!("{}: {good} valid, {bad} invalid, told wrongly: {wrong:?}", family.name());
+    wrong
+}
+
+#[test]
+fn toml_is_told_from_what_is_none() {
+    let wrong = told_wrongly(Family::Toml, &toml());
+    assert!(wrong.is_empty(), "{wrong:?}");
+}
+
+#[test]
+fn json_is_told_from_what_is_none() {
+    let Some(folder) = folder() else { return };
+    let wrong = told_wrongly(Family::Json, &json(&folder));
+    assert!(wrong.is_empty(), "{wrong:?}");
+}
+
+#[test]
+fn xml_is_told_from_what_is_none() {
+    let Some(folder) = folder() else { return };
+    let cases = xml(&folder);
+    let wrong = told_wrongly(Family::Xml, &cases);
+    let invalid = cases.iter().filter(|case| !case.valid).count();
+    let taken = wrong.iter().filter(|name| name.starts_with("taken")).count();
+    assert!(taken * 100 <= invalid, "{taken} of {invalid} documents that are not well-formed are taken");
+    // These are in UTF-16, or not well-formed by the fifth edition though the list says so.
+    let refused: Vec<_> = wrong.iter().filter(|name| name.starts_with("refused")).collect();
+    assert!(refused.len() <= 10, "{refused:?}");
+}
+
+#[test]
+fn yaml_of_the_suite_is_read() {
+    let Some(folder) = folder() else { return };
+    let cases = yaml(&folder);
+    let wrong = told_wrongly(Family::Yaml, &cases);
+    let refused = wrong.iter().filter(|name| name.starts_with("refused")).count();
+    assert!(refused <= 3, "{wrong:?}");
+}
+
+#[test]
+fn edits_of_toml_agree() {
+    edits::agree(Family::Toml, &toml(), 10_000);
+}
+
+#[test]
+fn edits_of_json_agree() {
+    let Some(folder) = folder() else { return };
+    edits::agree(Family::Json, &json(&folder), 10_000);
+}
+
+#[test]
+fn edits_of_yaml_agree() {
+    let Some(folder) = folder() else { return };
+    edits::agree(Family::Yaml, &yaml(&folder), 10_000);
+}
+
+#[test]
+fn edits_of_xml_agree() {
+    let Some(folder) = folder() else { return };
+    edits::agree(Family::Xml, &xml(&folder), 10_000);
+}
