@@ -132,7 +132,8 @@ fn parse_step(text: &str) -> Result<(Step, Option<&str>), NotAnAddress> {
             None if number.is_empty() => None,
             None => return Err(NotAnAddress::AfterQuote),
         };
-        return Ok((checked(Step { words: inner[..close].replace("\"\"", "\""), nth })?, after));
+        // Between quotes a name may be empty.
+        return Ok((Step { words: inner[..close].replace("\"\"", "\""), nth }, after));
     }
     let (step, after) = match text.split_once("..") {
         Some((step, after)) => (step, Some(after)),
@@ -177,8 +178,9 @@ impl fmt::Display for Step {
         let dotted = words.contains("..") || words.starts_with('.') || words.ends_with('.');
         // What would be read as part of += and its like.
         let signed = words.ends_with(['+', '-', '*']);
+        let empty = words.is_empty() && self.nth.is_none();
         let folded = words.split_whitespace().collect::<Vec<_>>().join(" ");
-        if dotted || signed || words.contains(['=', '"']) || digits_follow || folded != *words {
+        if empty || dotted || signed || words.contains(['=', '"']) || digits_follow || folded != *words {
             write!(out, "\"{}\"", words.replace('"', "\"\""))?;
         } else {
             out.write_str(words)?;
@@ -190,7 +192,7 @@ impl fmt::Display for Step {
 impl fmt::Display for Address {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         // A shell takes a word that begins with # for a remark.
-        if self.steps.first().is_some_and(|step| step.words.is_empty()) {
+        if self.steps.first().is_some_and(|step| step.words.is_empty() && step.nth.is_some()) {
             out.write_str("\"\"")?;
         }
         for (n, step) in self.steps.iter().enumerate() {

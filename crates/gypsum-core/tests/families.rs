@@ -39,7 +39,7 @@ fn families_read_what_daemons_write() {
         (
             Family::Properties,
             "! note\na.b=1\nc : two\nd three \\\n  four\ne\\ f=5\n",
-            &["a.b is 1", "c is two", "d is three  four", "e\\ f is 5"],
+            &["a.b is 1", "c is two", "d is three four", "e\\ f is 5"],
         ),
         (
             Family::Assignments,

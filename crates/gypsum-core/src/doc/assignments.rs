@@ -4,14 +4,128 @@
 use super::scan::{Lines, Marks, line_end, marks, next_mark, ours_or_opaque, trim};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
+use std::ops::Range;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let extend = |source: &[u8], start, end, kind| {
         if kind == Kind::Comment || kind == Kind::Blank { end } else { logical_end(source, start) }
     };
+    let inside = compounds(source);
+    let is_inside = |span: Span| {
+        let after = inside.partition_point(|range| range.end <= span.start as usize);
+        inside.get(after).is_some_and(|range| range.start < span.end as usize)
+    };
     Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend, nested: false }
         .read(source)
-        .with_opaque(|span| split(source, span).is_none())
+        .with_opaque(|span| is_inside(span) || split(source, span).is_none())
+}
+
+/// Where conditions, loops, functions, groups, arrays and here-documents are: what is in them is no setting.
+fn compounds(source: &[u8]) -> Vec<Range<usize>> {
+    let mut found: Vec<Range<usize>> = Vec::new();
+    let (mut at, mut depth, mut start) = (0, 0usize, 0);
+    while at < source.len() {
+        let end = logical_end(source, at);
+        let line = &source[at..end];
+        let change = depth_of(line);
+        if depth == 0 && (change.0 > 0 || change.1) {
+            start = at;
+        }
+        let was = depth;
+        depth = depth.saturating_add_signed(change.0);
+        if (was > 0 || change.1) && depth == 0 {
+            found.push(start..end);
+        }
+        at = match document_end(line) {
+            Some(mark) => {
+                let close = past_document(source, end, &mark);
+                found.push(at..close);
+                close
+            }
+            None => end,
+        };
+    }
+    if depth > 0 {
+        found.push(start..source.len());
+    }
+    found.sort_by_key(|range| range.start);
+    found
+}
+
+/// How a line changes the depth of what is compound, and whether it holds something compound at all.
+fn depth_of(line: &[u8]) -> (isize, bool) {
+    let mut depth = 0;
+    let mut any = false;
+    let (mut at, mut begins) = (0, true);
+    while at < line.len() {
+        let byte = line[at];
+        match byte {
+            b'#' if at == 0 || line[at - 1].is_ascii_whitespace() => break,
+            b';' | b'&' | b'|' | b'\n' => (at, begins) = (at + 1, true),
+            b' ' | b'\t' | b'\r' => at += 1,
+            b'(' => (at, depth, any, begins) = (at + 1, depth + 1, true, true),
+            b')' => (at, depth, begins) = (at + 1, depth - 1, true),
+            b'$' if line.get(at + 1) == Some(&b'(') => {
+                depth += 1;
+                at += 2;
+            }
+            b'\'' | b'"' | b'\\' => {
+                at = word_end(line, at, &marks(b" \t\n;&|()\"'\\")).unwrap_or(line.len()).max(at + 1);
+                begins = false;
+            }
+            _ => {
+                let plain = |byte: &&u8| !byte.is_ascii_whitespace() && !b";&|()'\"\\".contains(byte);
+                let length = line[at..].iter().take_while(plain).count().max(1);
+                match &line[at..at + length] {
+                    b"if" | b"for" | b"while" | b"until" | b"case" | b"select" | b"{" if begins => {
+                        (depth, any) = (depth + 1, true);
+                    }
+                    b"fi" | b"done" | b"esac" | b"}" if begins => depth -= 1,
+                    _ => {}
+                }
+                let word = &line[at..at + length];
+                begins = matches!(
+                    word,
+                    b"then" | b"else" | b"elif" | b"do" | b"{" | b"in" | b"!" | b"if" | b"while" | b"until"
+                );
+                at += length;
+            }
+        }
+    }
+    (depth, any)
+}
+
+/// The word that ends the here-document which a line begins, and whether tabs before it go.
+fn document_end(line: &[u8]) -> Option<(Vec<u8>, bool)> {
+    let at = memchr::memmem::find(line, b"<<")?;
+    let rest = &line[at + 2..];
+    let quoted = line[..at].iter().filter(|byte| matches!(byte, b'"' | b'\'')).count() % 2 == 1;
+    if quoted || rest.first() == Some(&b'<') || line.trim_ascii_start().starts_with(b"#") {
+        return None;
+    }
+    let (tabs, rest) = match rest.strip_prefix(b"-") {
+        Some(rest) => (true, rest),
+        None => (false, rest),
+    };
+    let rest = rest.trim_ascii_start();
+    let length =
+        rest.iter().take_while(|byte| !byte.is_ascii_whitespace() && !b";&|<>".contains(byte)).count();
+    let word: Vec<u8> = rest[..length].iter().copied().filter(|byte| !b"'\"\\".contains(byte)).collect();
+    (!word.is_empty()).then_some((word, tabs))
+}
+
+/// Behind the line that ends a here-document.
+fn past_document(source: &[u8], mut at: usize, (word, tabs): &(Vec<u8>, bool)) -> usize {
+    while at < source.len() {
+        let end = line_end(source, at);
+        let line = source[at..end].strip_suffix(b"\n").unwrap_or(&source[at..end]);
+        let lead = if *tabs { line.iter().take_while(|byte| **byte == b'\t').count() } else { 0 };
+        if line[lead..] == **word {
+            return end;
+        }
+        at = end;
+    }
+    at
 }
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.

@@ -21,7 +21,11 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
         if start == source.len() {
             break;
         }
-        let (kind, end) = statement(source, start, dialect, &special);
+        let (kind, end) = match source[start] {
+            // A list within a list has no name.
+            b'{' if builder.depth() > 0 => (Kind::Open, start + 1),
+            _ => statement(source, start, dialect, &special),
+        };
         at = rest_of_line(source, end, kind, dialect);
         match kind {
             Kind::Open => builder.open(at),
@@ -55,10 +59,12 @@ fn statement(source: &[u8], start: usize, dialect: &Dialect, special: &Marks) ->
             b';' => return (Kind::Setting, at + 1),
             b'{' => return (if at == start { Kind::Broken } else { Kind::Open }, at + 1),
             b'}' => return (Kind::Broken, at),
-            quote if dialect.is_quote(quote) => match quoted_end(source, at) {
-                Some(end) => at = end,
-                None => return (Kind::Broken, line_end(source, start)),
-            },
+            quote if dialect.is_quote(quote) && begins_quote(source, start, at, dialect) => {
+                match quoted_end(source, at) {
+                    Some(end) => at = end,
+                    None => return (Kind::Broken, line_end(source, start)),
+                }
+            }
             b'$' if source.get(at + 1) == Some(&b'{') => {
                 at = memchr::memchr(b'}', &source[at..]).map_or(source.len(), |end| at + end + 1);
             }
@@ -66,6 +72,15 @@ fn statement(source: &[u8], start: usize, dialect: &Dialect, special: &Marks) ->
             _ => at = comment_end(source, at, dialect).filter(|_| is_blank(source[at - 1])).unwrap_or(at + 1),
         }
     }
+}
+
+/// Whether a quote at `at` begins a quoted text. Where both sorts of quotes are in use, one in the middle of a word
+/// is a letter like any other.
+fn begins_quote(source: &[u8], start: usize, at: usize, dialect: &Dialect) -> bool {
+    dialect.quotes.len() < 2
+        || at == start
+        || is_blank(source[at - 1])
+        || matches!(source[at - 1], b'{' | b';' | b'=')
 }
 
 /// What ends a statement, and what may keep it from ending.
@@ -129,6 +144,10 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
 
 pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let text = trim(source, span);
+    if text.of(source).starts_with(b"{") {
+        let name = Span { start: text.start, end: text.start };
+        return Some(Parts { name, value: Pieces::default(), end: text.start + 1 });
+    }
     let (kind, end) =
         statement(&source[..text.end as usize], text.start as usize, dialect, &special(dialect));
     if !matches!(kind, Kind::Setting | Kind::Open) {

@@ -22,8 +22,19 @@ pub struct Dialect {
     pub comments: Vec<String>,
     /// Marks that begin a comment behind a value, after a blank.
     pub inline_comments: Vec<String>,
+    /// Whether these marks begin a comment without a blank before them, too.
+    pub comments_anywhere: bool,
     /// Characters that quote a value.
     pub quotes: String,
+    /// Characters that mean something else outside of quotes: a value that holds one is quoted.
+    pub special: String,
+    /// Characters that a backslash stands before, between double quotes, to be themselves; `n`, `r`, `t`, `b` and
+    /// `s` name a line end, a carriage return, a tab, a backspace and a blank.
+    pub escaped: String,
+    /// Whether it is so outside of quotes, too.
+    pub escaped_outside: bool,
+    /// Whether a quote between quotes is written twice.
+    pub doubled: bool,
     /// Whether names differ by case only (`port`, `Port`).
     pub ignore_case: bool,
     /// Whether `-` and `_` are the same in a name.
@@ -34,6 +45,10 @@ pub struct Dialect {
     pub tight: bool,
     /// Whether a backslash at the end of a line continues it.
     pub continuation: bool,
+    /// Whether a backslash continues a comment, too, and hides the line below it.
+    pub comments_continue: bool,
+    /// Whether comments may stand between the lines of a value that a backslash continues.
+    pub comments_inside: bool,
     /// `keyword`: names that begin a conditional group, which runs to the next one. `stanzas`: the words
     /// that are headers; where there are none, headers end in a colon.
     pub groups: Vec<String>,
@@ -58,12 +73,19 @@ impl Default for Dialect {
         Self {
             comments: vec!["#".into()],
             inline_comments: Vec::new(),
+            comments_anywhere: false,
             quotes: "\"".into(),
+            special: String::new(),
+            escaped: String::new(),
+            escaped_outside: false,
+            doubled: false,
             ignore_case: false,
             dash_is_underscore: false,
             equals: false,
             tight: false,
             continuation: false,
+            comments_continue: false,
+            comments_inside: false,
             groups: Vec::new(),
             indent_continues: false,
             column: String::new(),
@@ -103,6 +125,12 @@ impl Dialect {
     /// The mark with which this dialect comments a line out.
     pub fn own_mark(&self) -> &str {
         self.comments.first().map_or("#", String::as_str)
+    }
+
+    /// Whether an inline comment begins with `text`, which stands behind `before`.
+    pub fn begins_inline_comment(&self, text: &[u8], before: Option<u8>) -> bool {
+        let apart = self.comments_anywhere || before.is_none_or(|byte| byte.is_ascii_whitespace());
+        apart && self.inline_comments.iter().any(|mark| text.starts_with(mark.as_bytes()))
     }
 
     /// Whether `byte` quotes a value.

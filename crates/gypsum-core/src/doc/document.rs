@@ -206,6 +206,37 @@ impl Document {
         used.unwrap_or_else(|| self.dialect.own_mark())
     }
 
+    /// Whether another version of the file has the same statements in the same order; comments and blanks do
+    /// not count.
+    pub fn says_the_same(&self, other: &Self) -> bool {
+        let (mut ours, mut theirs) = (self.spoken(), other.spoken());
+        loop {
+            match (ours.next(), theirs.next()) {
+                (None, None) => return true,
+                (Some(a), Some(b)) if a == b => {}
+                _ => return false,
+            }
+        }
+    }
+
+    /// What each leaf says, without the comment behind it.
+    fn spoken(&self) -> impl Iterator<Item = (Kind, Cow<'_, [u8]>, Vec<u8>)> + '_ {
+        self.tree.leaves().filter_map(|(leaf, kind, span)| {
+            let text = Cow::Borrowed(span.of(&self.source).trim_ascii());
+            match kind {
+                Kind::Comment | Kind::Blank => None,
+                Kind::Setting | Kind::Open => Some(match self.parts(leaf) {
+                    Some(parts) => {
+                        let value = parts.value.raw(&self.source);
+                        (kind, Cow::Borrowed(parts.name.of(&self.source)), value)
+                    }
+                    None => (kind, text, Vec::new()),
+                }),
+                Kind::Close | Kind::Opaque | Kind::Broken => Some((kind, text, Vec::new())),
+            }
+        })
+    }
+
     /// The mark that closes the whole file, in a format that has one.
     pub fn root_end(&self) -> Option<LeafId> {
         let closes = |(id, kind, span): (LeafId, Kind, Span)| {

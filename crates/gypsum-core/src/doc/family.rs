@@ -1,8 +1,8 @@
 //! The families of formats, and the way from one to its reader.
 
 use super::{
-    Dialect, Kind, Parts, Tree, assignments, braces, equals, json, keyword, literals, nested, properties,
-    records, scalars, sections, stanzas, tags, toml, xml, yaml,
+    Dialect, Kind, Parts, Tree, assignments, braces, equals, escapes, json, keyword, literals, nested,
+    properties, records, scalars, sections, stanzas, tags, toml, xml, yaml,
 };
 use crate::text::Span;
 use serde::{Deserialize, Serialize};
@@ -111,6 +111,7 @@ impl Family {
             Self::Sections => Dialect { comments: marks(&["#", ";"]), ..plain },
             Self::Tags => Dialect {
                 continuation: true,
+                comments_continue: true,
                 ignore_case: true,
                 includes: marks(&["Include", "IncludeOptional"]),
                 ..plain
@@ -130,7 +131,7 @@ impl Family {
             },
             Self::Equals => Dialect {
                 inline_comments: marks(&["#"]),
-                quotes: "'".into(),
+                quotes: "'\"".into(),
                 indent_continues: true,
                 includes: marks(&["include", "include_if_exists"]),
                 ..plain
@@ -246,24 +247,26 @@ impl Family {
 
     /// Whether `value` must be quoted to stay one value.
     pub fn needs_quotes(self, value: &str) -> bool {
-        let plain = |c: char| c.is_alphanumeric() || "_-./:,@%+=^~".contains(c);
+        let plain = |c: char| c.is_alphanumeric() || "_-./:,@%+=^".contains(c);
         match self {
             Self::Assignments => !value.chars().all(plain),
-            Self::Literals => !literals::is_literal(value.as_bytes()),
             Self::Braces => value.contains([';', '{', '}']),
             _ => false,
         }
     }
 
     /// `value` between two `quote`s, with what the format wants before a quote in it.
-    pub fn quote(self, value: &str, quote: u8) -> Vec<u8> {
+    pub fn quote(self, value: &str, quote: u8, dialect: &Dialect) -> Vec<u8> {
         if self.is_standard() {
             return scalars::quoted(self, value, quote);
+        }
+        if dialect.doubled || !dialect.escaped.is_empty() {
+            return escapes::quoted(value, quote, dialect);
         }
         let mut out = vec![quote];
         for byte in value.bytes() {
             let special = match self {
-                Self::Assignments => quote == b'"' && matches!(byte, b'"' | b'\\' | b'`'),
+                Self::Assignments => quote == b'"' && matches!(byte, b'"' | b'\\'),
                 Self::Literals => byte == quote || byte == b'\\',
                 _ => false,
             };
@@ -281,11 +284,20 @@ impl Family {
         if self.is_standard() {
             return scalars::meaning(self, raw);
         }
-        let [first, inner @ .., last] = raw else {
-            return Cow::Borrowed(raw);
+        if self == Self::Properties {
+            return properties::meaning(raw);
+        }
+        let outside = |raw| {
+            if dialect.escaped_outside { escapes::taken_off(raw, b'"', dialect) } else { Cow::Borrowed(raw) }
         };
-        if first != last || !dialect.is_quote(*first) || ends_early(inner, *first) {
-            return Cow::Borrowed(raw);
+        let [first, inner @ .., last] = raw else {
+            return outside(raw);
+        };
+        if first != last || !dialect.is_quote(*first) || ends_early(inner, *first, dialect) {
+            return outside(raw);
+        }
+        if dialect.doubled || !dialect.escaped.is_empty() {
+            return escapes::taken_off(inner, *first, dialect);
         }
         let escapes = match self {
             Self::Assignments => *first == b'"',
@@ -299,7 +311,7 @@ impl Family {
         let mut rest = inner.iter().copied().peekable();
         while let Some(byte) = rest.next() {
             match rest.peek() {
-                Some(next @ (b'"' | b'\\' | b'`' | b'\'')) if byte == b'\\' => {
+                Some(next @ (b'"' | b'\\' | b'`' | b'$' | b'\'')) if byte == b'\\' => {
                     out.push(*next);
                     rest.next();
                 }
@@ -311,7 +323,13 @@ impl Family {
 }
 
 /// Whether the quote that began before `inner` is closed in the middle of it.
-fn ends_early(inner: &[u8], quote: u8) -> bool {
+fn ends_early(inner: &[u8], quote: u8, dialect: &Dialect) -> bool {
+    if dialect.doubled {
+        let quotes = inner.split(|byte| *byte == quote);
+        // Each quote in it has a twin behind it.
+        let pieces: Vec<&[u8]> = quotes.collect();
+        return pieces.len() % 2 == 0 || pieces.iter().skip(1).step_by(2).any(|between| !between.is_empty());
+    }
     let mut escaped = false;
     for byte in inner {
         if *byte == quote && !escaped {

@@ -40,11 +40,17 @@ pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let name = Span { start: text.start, end: text.start + name_length as u32 };
     let rest = &bytes[name_length..];
     let mut gap = rest.iter().take_while(|byte| is_blank(**byte)).count();
+    let mut equals = false;
     if dialect.equals && rest.get(gap) == Some(&b'=') {
+        equals = true;
         gap += 1 + rest[gap + 1..].iter().take_while(|byte| is_blank(**byte)).count();
     }
     let value = value_span(source, name.end + gap as u32, text.end, dialect);
-    let (value, end) =
-        if value.is_empty() { (Pieces::default(), name.end) } else { (Pieces::one(value), value.end) };
+    let (value, end) = match value.is_empty() {
+        // `name =` has an empty value, which is not the same as a bare name.
+        true if equals => (Pieces::one(value), value.end),
+        true => (Pieces::default(), name.end),
+        false => (Pieces::one(value), value.end),
+    };
     Some(Parts { name, value, end })
 }

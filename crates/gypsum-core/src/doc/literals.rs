@@ -30,43 +30,151 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
 /// The end of the assignment that begins at `start` and whose value begins at `from`, and whether that value
 /// is a literal: all in one pass, since most of such a file is values.
 fn value_from(source: &[u8], start: usize, from: usize) -> (Kind, usize) {
-    let (mut at, mut depth) = (from, 0);
-    let (mut any, mut literal) = (false, true);
+    let mut grammar = Grammar::default();
+    let mut at = from;
     while let Some(byte) = source.get(at) {
-        match CLASSES[*byte as usize] {
-            Class::Mark if *byte == b'\n' && depth <= 0 => {
-                at += 1;
-                break;
-            }
-            Class::Mark => at += 1,
-            Class::Bracket => {
-                depth += if matches!(byte, b'(' | b'[' | b'{') { 1 } else { -1 };
-                (at, any, literal) = (at + 1, true, literal && depth >= 0);
-            }
-            Class::Jump => match step(source, at) {
-                Some((next, _)) => (at, any) = (next, any || matches!(byte, b'"' | b'\'')),
-                None => return (Kind::Opaque, line_end(source, start)),
-            },
-            Class::Word => {
-                let (end, fits) = word_at(source, at);
-                (at, any, literal) = (end, true, literal && fits);
-            }
-            Class::Other => (at, literal) = (at + 1, false),
+        if *byte == b'\n' && grammar.open.is_empty() {
+            at += 1;
+            break;
+        }
+        match grammar.step(source, at) {
+            Some(next) => at = next,
+            None => return (Kind::Opaque, line_end(source, start)),
         }
     }
-    match (depth, any && literal) {
-        (1.., _) => (Kind::Opaque, line_end(source, start)),
-        (_, true) => (Kind::Setting, at),
-        (_, false) => (Kind::Opaque, at),
+    match (grammar.open.is_empty(), grammar.is_literal()) {
+        (false, _) => (Kind::Opaque, line_end(source, start)),
+        (true, true) => (Kind::Setting, at),
+        (true, false) => (Kind::Opaque, at),
     }
 }
 
-/// The end of the word at `at`, and whether a literal may have it: a number, a constant, the mark before a string.
-fn word_at(text: &[u8], at: usize) -> (usize, bool) {
-    let length = text[at..].iter().take_while(|byte| CLASSES[**byte as usize] == Class::Word).count();
-    let word = &text[at..at + length];
-    let prefix = length <= 2 && matches!(text.get(at + length), Some(b'"' | b'\''));
-    (at + length, word[0].is_ascii_digit() || prefix || matches!(word, b"True" | b"False" | b"None"))
+/// What a value may go on with.
+#[derive(Clone, Copy, Default, PartialEq)]
+enum Next {
+    /// A value, or the bracket that closes an empty list.
+    #[default]
+    Value,
+    /// A number: an operator stands before it.
+    Number,
+    /// Behind a number: an operator, a comma, a bracket.
+    BehindNumber,
+    /// Behind a text: another one, a comma, a bracket.
+    BehindText,
+    /// Behind anything else: a comma, a bracket.
+    Behind,
+}
+
+/// How far a value has been read as a literal.
+#[derive(Default)]
+struct Grammar {
+    open: Vec<u8>,
+    next: Next,
+    any: bool,
+    wrong: bool,
+}
+
+impl Grammar {
+    fn is_literal(&self) -> bool {
+        self.any && !self.wrong && self.next != Next::Number
+    }
+
+    /// Takes what begins at `at`; behind it, or `None` where a text is never closed.
+    fn step(&mut self, source: &[u8], at: usize) -> Option<usize> {
+        let behind = !matches!(self.next, Next::Value | Next::Number);
+        match source[at] {
+            b' ' | b'\t' | b'\r' | b'\n' | 0x0c => return Some(at + 1),
+            b'#' | b'\\' => return step(source, at).map(|(next, _)| next),
+            open @ (b'(' | b'[' | b'{') => {
+                self.wrong |= behind || self.next == Next::Number;
+                self.open.push(open);
+                (self.next, self.any) = (Next::Value, true);
+            }
+            close @ (b')' | b']' | b'}') => {
+                let fits = matches!(
+                    (self.open.pop(), close),
+                    (Some(b'('), b')') | (Some(b'['), b']') | (Some(b'{'), b'}')
+                );
+                self.wrong |= !fits || self.next == Next::Number;
+                self.next = Next::Behind;
+            }
+            b',' => {
+                self.wrong |= !behind;
+                self.next = Next::Value;
+            }
+            b':' => {
+                self.wrong |= !behind || self.open.last() != Some(&b'{');
+                self.next = Next::Value;
+            }
+            b'+' | b'-' if !behind => self.next = Next::Number,
+            b'+' | b'-' | b'*' | b'/' => {
+                self.wrong |= self.next != Next::BehindNumber;
+                self.next = Next::Number;
+                return Some(
+                    at + 1
+                        + usize::from(
+                            source[at] != b'+'
+                                && source[at] != b'-'
+                                && source.get(at + 1) == Some(&source[at]),
+                        ),
+                );
+            }
+            b'"' | b'\'' => {
+                self.wrong |= !matches!(self.next, Next::Value | Next::BehindText);
+                (self.next, self.any) = (Next::BehindText, true);
+                return step(source, at).map(|(next, _)| next);
+            }
+            _ => return Some(self.word(source, at)),
+        }
+        Some(at + 1)
+    }
+
+    /// Takes the word or number at `at`.
+    fn word(&mut self, source: &[u8], at: usize) -> usize {
+        let wordy =
+            |byte: &&u8| byte.is_ascii_alphanumeric() || matches!(**byte, b'_' | b'.') || **byte >= 0x80;
+        let mut end = at + source[at..].iter().take_while(wordy).count();
+        let digits = source[at].is_ascii_digit() || source[at] == b'.';
+        let sign =
+            matches!(source.get(end), Some(b'+' | b'-')) && source[end - 1].eq_ignore_ascii_case(&b'e');
+        if digits && sign && !source[at..end].starts_with(b"0x") {
+            end += 1 + source[end + 1..].iter().take_while(wordy).count();
+        }
+        let word = &source[at..end.max(at + 1)];
+        let prefix = word.len() <= 2 && matches!(source.get(end), Some(b'"' | b'\''));
+        if prefix && word.iter().all(|byte| b"rRbBuU".contains(byte)) {
+            return end;
+        }
+        let behind = !matches!(self.next, Next::Value | Next::Number);
+        let constant = matches!(word, b"True" | b"False" | b"None");
+        self.wrong |= behind || !(constant && self.next == Next::Value || is_number(word));
+        (self.next, self.any) = (if constant { Next::Behind } else { Next::BehindNumber }, true);
+        end.max(at + 1)
+    }
+}
+
+/// Whether a word is a number as Python writes them.
+fn is_number(word: &[u8]) -> bool {
+    let Ok(text) = std::str::from_utf8(word) else {
+        return false;
+    };
+    let text = text.to_ascii_lowercase();
+    if text.starts_with('_') || text.ends_with('_') || text.contains("__") {
+        return false;
+    }
+    let plain = text.replace('_', "");
+    for (mark, base) in [("0x", 16), ("0o", 8), ("0b", 2)] {
+        if let Some(digits) = plain.strip_prefix(mark) {
+            return !digits.is_empty() && digits.chars().all(|c| c.is_digit(base));
+        }
+    }
+    let complex = plain.strip_suffix('j');
+    let number = complex.unwrap_or(&plain);
+    let whole = number.chars().all(|c| c.is_ascii_digit());
+    let padded = whole && complex.is_none() && number.len() > 1 && number.starts_with('0');
+    let zero = number.chars().all(|c| c == '0');
+    let begins = number.starts_with(|c: char| c.is_ascii_digit() || c == '.');
+    begins && number.parse::<f64>().is_ok() && !(padded && !zero)
 }
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.
@@ -159,54 +267,16 @@ pub fn split(source: &[u8], span: Span) -> Option<Parts> {
     is_literal(value.of(source)).then(|| Parts { name, end: value.end, value: Pieces::one(value) })
 }
 
-/// What a byte of a value is: a mark that a literal may have, the beginning of a string or a comment, part of a
-/// word, or nothing of a literal's.
-#[derive(Clone, Copy, PartialEq)]
-enum Class {
-    Mark,
-    Bracket,
-    Jump,
-    Word,
-    Other,
-}
-
-const CLASSES: [Class; 256] = {
-    let mut classes = [Class::Other; 256];
-    let mut byte = 0;
-    while byte < 256 {
-        classes[byte] = match byte as u8 {
-            b'_' | b'0'..=b'9' | b'a'..=b'z' | b'A'..=b'Z' => Class::Word,
-            b'"' | b'\'' | b'#' | b'\\' => Class::Jump,
-            b'(' | b'[' | b'{' | b')' | b']' | b'}' => Class::Bracket,
-            b',' | b':' | b'.' | b'+' | b'-' | b'*' | b'/' | b' ' | b'\t' | b'\r' | b'\n' | 0x0c => {
-                Class::Mark
-            }
-            _ => Class::Other,
-        };
-        byte += 1;
-    }
-    classes
-};
-
 /// Whether `text` is a literal: strings, numbers, True, False, None, brackets of them, and sums and
 /// products of numbers; no other name, and no call.
 pub fn is_literal(text: &[u8]) -> bool {
+    let mut grammar = Grammar::default();
     let mut at = 0;
-    let mut any = false;
-    while let Some(byte) = text.get(at) {
-        match CLASSES[*byte as usize] {
-            Class::Mark => at += 1,
-            Class::Bracket => (at, any) = (at + 1, true),
-            Class::Jump => match step(text, at) {
-                Some((next, _)) => (at, any) = (next, any || matches!(byte, b'"' | b'\'')),
-                None => return false,
-            },
-            Class::Word => match word_at(text, at) {
-                (end, true) => (at, any) = (end, true),
-                (_, false) => return false,
-            },
-            Class::Other => return false,
+    while at < text.len() {
+        match grammar.step(text, at) {
+            Some(next) => at = next,
+            None => return false,
         }
     }
-    any
+    grammar.open.is_empty() && grammar.is_literal()
 }

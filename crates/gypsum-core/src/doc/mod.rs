@@ -11,6 +11,7 @@ mod dialect;
 mod document;
 mod dormant;
 mod equals;
+pub(crate) mod escapes;
 mod family;
 mod json;
 mod keyword;

@@ -8,12 +8,19 @@ use crate::text::Span;
 pub struct Pieces {
     first: Option<Span>,
     rest: Vec<Span>,
+    /// Whether the pieces are joined by nothing.
+    glued: bool,
 }
 
 impl Pieces {
     /// A value in one piece.
     pub fn one(span: Span) -> Self {
-        Self { first: Some(span), rest: Vec::new() }
+        Self { first: Some(span), ..Self::default() }
+    }
+
+    /// A value whose pieces will be joined by nothing.
+    pub fn glued() -> Self {
+        Self { glued: true, ..Self::default() }
     }
 
     /// One more piece, after the others.
@@ -41,11 +48,11 @@ impl Pieces {
         Some(Span { start: first.start, end: self.rest.last().unwrap_or(&first).end })
     }
 
-    /// The pieces as they stand in the file, joined by one blank.
+    /// The pieces as they stand in the file, joined by one blank, or by nothing.
     pub fn raw(&self, source: &[u8]) -> Vec<u8> {
         let mut out = Vec::new();
         for (n, piece) in self.iter().enumerate() {
-            if n > 0 {
+            if n > 0 && !self.glued {
                 out.push(b' ');
             }
             out.extend_from_slice(piece.of(source));

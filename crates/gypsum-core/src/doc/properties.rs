@@ -1,9 +1,10 @@
 //! `properties`: Java's, as java.util.Properties has them: `key=value`, `key: value`, `key value`;
 //! `#` and `!` begin comments; a backslash at the end continues a line.
 
-use super::scan::{Lines, is_blank, line_end, trim};
+use super::scan::{Lines, is_blank, line_end};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
+use std::borrow::Cow;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let extend = |source: &[u8], start, end, kind| {
@@ -37,8 +38,46 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     }
 }
 
+/// What a raw value means (java.util.Properties, load).
+pub fn meaning(raw: &[u8]) -> Cow<'_, [u8]> {
+    if !raw.contains(&b'\\') {
+        return Cow::Borrowed(raw);
+    }
+    let mut out = Vec::with_capacity(raw.len());
+    let mut at = 0;
+    while let Some(byte) = raw.get(at) {
+        let next = raw.get(at + 1).filter(|_| *byte == b'\\');
+        let named = match next {
+            None => {
+                out.push(*byte);
+                at += 1;
+                continue;
+            }
+            Some(b'u') => {
+                let digits = raw.get(at + 2..at + 6).and_then(|digits| std::str::from_utf8(digits).ok());
+                let c =
+                    digits.and_then(|digits| u32::from_str_radix(digits, 16).ok()).and_then(char::from_u32);
+                if let Some(c) = c {
+                    out.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes());
+                    at += 6;
+                    continue;
+                }
+                b'u'
+            }
+            Some(b't') => b'\t',
+            Some(b'n') => b'\n',
+            Some(b'r') => b'\r',
+            Some(b'f') => 0x0c,
+            Some(other) => *other,
+        };
+        out.push(named);
+        at += 2;
+    }
+    Cow::Owned(out)
+}
+
 pub fn split(source: &[u8], span: Span) -> Option<Parts> {
-    let text = trim(source, span);
+    let text = trim_line(source, span);
     let bytes = text.of(source);
     let mut escaped = false;
     let name_length = bytes
@@ -61,17 +100,30 @@ pub fn split(source: &[u8], span: Span) -> Option<Parts> {
     if bare {
         return (name_length > 0).then(|| Parts { name, value: Pieces::default(), end: name.end });
     }
-    let mut value = Pieces::default();
+    let mut value = Pieces::glued();
     let mut at = text.start as usize + gap;
     loop {
         let end = line_end(source, at).min(text.end as usize);
         let on = end < text.end as usize && goes_on(&source[at..end]);
-        let piece = trim(source, Span::new(at, end));
-        value.push(Span { start: piece.start, end: piece.end - u32::from(on && !piece.is_empty()) });
+        let line = Span::new(at, end).of(source);
+        let lead = line.iter().take_while(|byte| matches!(byte, b' ' | b'\t' | 0x0c)).count();
+        let ended = line.strip_suffix(b"\n").unwrap_or(line);
+        let ended = ended.strip_suffix(b"\r").unwrap_or(ended).len();
+        // Blanks at its end belong to a value.
+        let stop = (at + ended - usize::from(on)).max(at + lead);
+        value.push(Span::new(at + lead, stop));
         if !on {
             break;
         }
         at = end;
     }
     Some(Parts { name, value, end: text.end })
+}
+
+/// The statement without the blanks before it and the end of its line.
+fn trim_line(source: &[u8], span: Span) -> Span {
+    let bytes = span.of(source);
+    let lead = bytes.iter().take_while(|byte| is_blank(**byte)).count();
+    let trail = bytes[lead..].iter().rev().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
+    Span { start: span.start + lead as u32, end: span.end - trail as u32 }
 }

@@ -43,7 +43,7 @@ pub fn mark_length(source: &[u8]) -> usize {
 
 /// How a line-based family reads.
 pub struct Lines<K, E> {
-    /// The kind of a line, given its text without the blanks before it, and how many those are.
+    /// The kind of a line, given its text without the blanks before it, and where in the source that begins.
     pub kind_of: K,
     /// Where the logical line that begins at one offset and whose first line ends at another ends.
     pub extend: E,
@@ -60,8 +60,11 @@ impl<K: Fn(&[u8], usize) -> Kind, E: Fn(&[u8], usize, usize, Kind) -> usize> Lin
         while at < source.len() {
             let end = line_end(source, at);
             let lead = source[at..end].iter().take_while(|byte| is_blank(**byte)).count();
-            let kind =
-                if at + lead == end { Kind::Blank } else { (self.kind_of)(&source[at + lead..end], lead) };
+            let kind = if at + lead == end {
+                Kind::Blank
+            } else {
+                (self.kind_of)(&source[at + lead..end], at + lead)
+            };
             let end = (self.extend)(source, at, end, kind);
             match kind {
                 Kind::Open => {
@@ -96,8 +99,19 @@ pub fn nested(source: &[u8], dialect: &Dialect, kind_of: impl Fn(&[u8], &Dialect
 
 /// The usual extent of a logical line: on behind a backslash at its end, where the dialect has that.
 pub fn backslash(dialect: &Dialect) -> impl Fn(&[u8], usize, usize, Kind) -> usize + '_ {
-    |source, start, end, kind| {
-        if dialect.continuation && kind != Kind::Comment { continued(source, start, end) } else { end }
+    |source, start, end, kind| match kind {
+        Kind::Comment if source[start..].trim_ascii_start().starts_with(b"/*") => {
+            let close = memchr::memmem::find(&source[start..], b"*/");
+            close.map_or(source.len(), |close| line_end(source, start + close))
+        }
+        Kind::Comment if dialect.continuation && dialect.comments_continue => {
+            continued(source, start, end, None)
+        }
+        Kind::Comment => end,
+        _ if dialect.continuation => {
+            continued(source, start, end, dialect.comments_inside.then_some(dialect))
+        }
+        _ => end,
     }
 }
 
@@ -113,43 +127,54 @@ pub fn line_end(source: &[u8], at: usize) -> usize {
     memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |found| at + found + 1)
 }
 
-pub fn continued(source: &[u8], start: usize, mut end: usize) -> usize {
-    while end < source.len() {
-        let text = source[start..end].strip_suffix(b"\n").unwrap_or(&source[start..end]);
-        let text = text.strip_suffix(b"\r").unwrap_or(text);
-        if !text.ends_with(b"\\") {
-            break;
-        }
+/// The end of the lines that backslashes join to the one from `start` to `end`; comments between them are passed
+/// over where `comments` says what they look like.
+pub fn continued(source: &[u8], start: usize, mut end: usize, comments: Option<&Dialect>) -> usize {
+    let mut line = start;
+    while end < source.len() && goes_on(&source[line..end]) {
+        line = end;
         end = line_end(source, end);
+        while let Some(dialect) = comments
+            && dialect.comment_mark(source[line..end].trim_ascii_start()).is_some()
+            && end < source.len()
+        {
+            line = end;
+            end = line_end(source, end);
+        }
     }
     end
 }
 
+/// Whether a line ends with a backslash.
+fn goes_on(line: &[u8]) -> bool {
+    let text = line.strip_suffix(b"\n").unwrap_or(line);
+    text.strip_suffix(b"\r").unwrap_or(text).ends_with(b"\\")
+}
+
 /// The value that begins at `start` and ends at the latest at `limit`: without the inline comment
-/// behind it, which needs a blank before it and does not begin inside quotes.
+/// behind it, which does not begin inside quotes.
 pub fn value_span(source: &[u8], start: u32, limit: u32, dialect: &Dialect) -> Span {
     let whole = Span { start, end: limit };
     let bytes = whole.of(source);
     if dialect.inline_comments.is_empty() {
         return trim(source, whole);
     }
-    let mut quote = None;
-    let mut after_blank = true;
+    let (mut quote, mut escaped, mut before) = (None, false, None);
     for (at, byte) in bytes.iter().copied().enumerate() {
         match quote {
+            _ if escaped => {}
             Some(open) if byte == open => quote = None,
             Some(_) => {}
             None if dialect.is_quote(byte) => quote = Some(byte),
-            None if after_blank && starts_comment(&bytes[at..], dialect) => {
+            None if dialect.begins_inline_comment(&bytes[at..], before) => {
                 return trim(source, Span { start, end: start + at as u32 });
             }
             None => {}
         }
-        after_blank = is_blank(byte);
+        let protects =
+            quote == Some(b'"') && !dialect.escaped.is_empty() || quote.is_none() && dialect.escaped_outside;
+        escaped = byte == b'\\' && !escaped && protects;
+        before = Some(byte);
     }
     trim(source, whole)
-}
-
-fn starts_comment(bytes: &[u8], dialect: &Dialect) -> bool {
-    dialect.inline_comments.iter().any(|mark| bytes.starts_with(mark.as_bytes()))
 }

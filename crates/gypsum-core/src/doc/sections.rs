@@ -25,6 +25,30 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     }
 }
 
+/// The pieces of a value between whose lines comments stand; `None` where none do (systemd.syntax(7)).
+fn around_comments(source: &[u8], value: Span, dialect: &Dialect) -> Option<Pieces> {
+    let text = value.of(source);
+    let is_comment = |line: &[u8]| dialect.comment_mark(line.trim_ascii_start()).is_some();
+    if !dialect.comments_inside || !text.split(|byte| *byte == b'\n').skip(1).any(is_comment) {
+        return None;
+    }
+    let mut pieces = Pieces::default();
+    let mut at = value.start;
+    for line in text.split(|byte| *byte == b'\n') {
+        let end = at + line.len() as u32;
+        if at == value.start || !is_comment(line) {
+            let piece = trim(source, Span { start: at, end });
+            let more = piece.of(source).ends_with(b"\\");
+            let piece = trim(source, Span { end: piece.end - u32::from(more), ..piece });
+            if !piece.is_empty() {
+                pieces.push(piece);
+            }
+        }
+        at = end + 1;
+    }
+    Some(pieces)
+}
+
 pub fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
     let text = trim(source, span);
     let bytes = text.of(source);
@@ -42,6 +66,9 @@ pub fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option
     let name = trim(source, Span { start: text.start, end: after });
     if name.is_empty() {
         return None;
+    }
+    if let Some(value) = around_comments(source, Span { start: after + 1, end: text.end }, dialect) {
+        return Some(Parts { name, value, end: text.end });
     }
     let value = value_span(source, after + 1, text.end, dialect);
     // `key =` has an empty value, which is not the same as a bare `key`.

@@ -6,8 +6,30 @@ use super::{Dialect, Kind, Parts, Pieces, Tree, keyword};
 use crate::text::Span;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+    if dialect.groups.is_empty() && !has_colons(source, dialect) {
+        let first = |at: usize| at == 0 || source[at - 1] == b'\n';
+        let kind_of = |text: &[u8], at: usize| match kind_of(text, dialect) {
+            Kind::Setting if first(at) && heads(source, at + text.len()) => Kind::Open,
+            kind => kind,
+        };
+        return Lines { kind_of, extend: backslash(dialect), nested: false }.read(source);
+    }
     Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
         .read(source)
+}
+
+/// Whether some line is a header with a colon.
+fn has_colons(source: &[u8], dialect: &Dialect) -> bool {
+    source.split(|byte| *byte == b'\n').any(|line| kind_of(line.trim_ascii_start(), dialect) == Kind::Open)
+}
+
+/// Whether the first line from `end` on that says something is indented, as those below a header of bare words are.
+fn heads(source: &[u8], end: usize) -> bool {
+    let below = source.get(end..).unwrap_or_default().split(|byte| *byte == b'\n');
+    let next = below
+        .into_iter()
+        .find(|line| !line.trim_ascii().is_empty() && !line.trim_ascii_start().starts_with(b"#"));
+    next.is_some_and(|line| line.starts_with(b" ") || line.starts_with(b"\t"))
 }
 
 /// The kind of a line that begins with `text`.
@@ -20,6 +42,12 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     }
     let line = memchr::memchr(b'\n', text).map_or(text, |end| &text[..end]);
     let line = memchr::memchr(b'#', line).map_or(line, |end| &line[..end]).trim_ascii_end();
+    // A header with its first setting in the same line.
+    let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
+    if matches!((words.next(), words.next()), (Some(first), Some(second)) if first.ends_with(b":") && second.ends_with(b":"))
+    {
+        return Kind::Open;
+    }
     if line.strip_suffix(b":").is_some_and(|name| !name.is_empty() && !name.contains(&b' ')) {
         Kind::Open
     } else {

@@ -91,10 +91,13 @@ fn logical_end(source: &[u8], start: usize) -> Option<usize> {
     let (mut at, mut depth) = (start, 0);
     loop {
         at = next_mark(source, at, &SPECIAL);
+        if at == source.len() {
+            return Some(at);
+        }
         match source.get(at)? {
             b'\n' if depth <= 0 => return Some(at + 1),
             b'"' | b'\'' => at = string_end(source, at)?,
-            b'#' => at = memchr::memchr(b'\n', &source[at..]).map(|end| at + end)?,
+            b'#' => at = memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |end| at + end),
             byte => {
                 depth += i32::from(matches!(byte, b'[' | b'{'));
                 depth -= i32::from(matches!(byte, b']' | b'}'));

@@ -82,9 +82,10 @@ pub fn new_block(
         Family::Nested => (format!("{words} {{"), Some("}".into())),
         Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),
         Family::Sections | Family::Toml => (format!("[{words}]"), None),
-        Family::Json => {
-            (format!("{}: {{", String::from_utf8_lossy(&family.quote(words, b'"'))), Some("}".into()))
-        }
+        Family::Json => (
+            format!("{}: {{", String::from_utf8_lossy(&family.quote(words, b'"', doc.dialect()))),
+            Some("}".into()),
+        ),
         Family::Yaml => (format!("{words}:"), None),
         Family::Xml => (format!("<{words}>"), Some(format!("</{words}>"))),
         Family::Stanzas if doc.dialect().groups.is_empty() => (format!("{words}:"), None),
@@ -110,7 +111,7 @@ pub fn new_block(
                 [indent, deeper, b"<", name, b">", &raw, b"</", name, b">", eol].concat()
             }
             _ => {
-                let name = written_name(family, name, (!bare).then_some(&raw));
+                let name = written_name(doc, name, (!bare).then_some(&raw));
                 [indent, deeper, &name, separator.as_bytes(), &raw, end, eol].concat()
             }
         };

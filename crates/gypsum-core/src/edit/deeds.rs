@@ -33,6 +33,12 @@ impl Deeds<'_> {
         match edit {
             Edit::Set { address, value } => match self.one(address)? {
                 Some((n, leaf)) => Ok(set(files, n, leaf, value)?.into_iter().collect()),
+                None if address.nth().is_some() && self.option(edit)?.is_none() => {
+                    match self.nth_of_all(address, address.nth().unwrap_or(1)) {
+                        Some(ToEnable::This(n, dormant)) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
+                        _ => Err(self.not_so_many(address, value)),
+                    }
+                }
                 None => match (self.asleep(address), self.option(edit)?) {
                     (Some((n, dormant)), _) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
                     (None, Some(option)) => Ok(option),
@@ -145,6 +151,23 @@ impl Deeds<'_> {
             return Err(several_asleep(self.files, address, &places));
         }
         Ok(ToEnable::This(*n, first.clone()))
+    }
+
+    /// A number was given that is too high.
+    fn not_so_many(&self, address: &Address, value: &str) -> Finding {
+        let any = address.without_nth();
+        let found = find_active(self.files, &any);
+        let count = match found.len() {
+            0 => "there is none".to_owned(),
+            1 => "there is only one".to_owned(),
+            many => format!("there are only {many}"),
+        };
+        let finding = Finding::misfit("not-there", format!("{address} is not set: {count}")).about(address);
+        let finding = match found.first() {
+            Some((n, leaf)) => finding.at(&self.files[*n].path, &self.files[*n].doc, *leaf),
+            None => finding,
+        };
+        finding.mend(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
     }
 
     /// The `nth` of all that share a name in their block; `None` where that one cannot be told.

@@ -51,13 +51,23 @@ fn by_value(doc: &Document, parts: &Parts, address: &Address, whole: bool) -> bo
 /// The dormant statements that `address` may mean, in reading order. Those inside a block that
 /// stands commented out as a whole are left out: waking one line of it would move it elsewhere.
 pub fn find_dormant(files: &[File], address: &Address) -> Vec<(usize, Dormant)> {
+    let found = dormants_named(files, address, true);
+    if found.is_empty() && address.name().contains(' ') {
+        return dormants_named(files, address, false);
+    }
+    found
+}
+
+/// Those whose name is asked for, or whose name with its value; without `whole`, with the words that it begins with.
+fn dormants_named(files: &[File], address: &Address, whole: bool) -> Vec<(usize, Dormant)> {
     let mut all = HashMap::new();
     let mut found = Vec::new();
     for (n, file) in files.iter().enumerate() {
         let doc = &file.doc;
         for dormant in dormants(doc) {
             let name = dormant.parts.name.of(doc.source());
-            let asked = doc.dialect().same(name, address.name().as_bytes());
+            let asked = doc.dialect().same(name, address.name().as_bytes())
+                || by_value(doc, &dormant.parts, address, whole);
             if asked && dormant.kind == Kind::Setting && dormant.under.is_none() {
                 found.push((n, dormant.leaf, doc.path(dormant.leaf)));
                 all.insert((n, dormant.leaf), dormant);

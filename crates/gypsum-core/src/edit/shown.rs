@@ -46,8 +46,9 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let last = beside.iter().map(|splice| splice.span).max_by_key(|span| span.end).unwrap_or_default();
     // What ends with a line break does not reach into the line behind it.
     let end = if last.end > last.start { last.end - 1 } else { last.end };
-    let lines =
-        Span { start: line_span(source, start as usize).start, end: line_span(source, end as usize).end };
+    // All that goes is in them, its line end among it.
+    let line_end = line_span(source, end as usize).end;
+    let lines = Span { start: line_span(source, start as usize).start, end: line_end.max(last.end) };
     let after = apply_within(source, lines, beside);
     let (before, after) = (text_lines(lines.of(source)), text_lines(&after));
     // Only the lines that differ.

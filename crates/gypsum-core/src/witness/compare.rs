@@ -229,6 +229,12 @@ fn is_asked(
         return false;
     }
     if !witness.has_sorts() {
+        if witness.expands() {
+            let is = entry.value.as_ref();
+            let may = is.is_some_and(|is| is.sort == Sort::Text)
+                || was.is_some_and(|was| sort_of(was) == Some(Sort::Other));
+            return may && is.is_some_and(|is| is.text == asked) && entry.end == at + 1;
+        }
         let other = was.and_then(|was| was.value.as_ref()).is_some_and(|value| value.sort == Sort::Other);
         return !other && (as_text || as_typed || empty);
     }
@@ -251,6 +257,10 @@ fn is_asked(
         (None, Some(_)) => as_typed || as_text,
         _ => as_text,
     }
+}
+
+fn sort_of(entry: &Entry) -> Option<Sort> {
+    entry.value.as_ref().map(|value| value.sort)
 }
 
 /// Whether `alone` is what stands at `at`, but for its name.

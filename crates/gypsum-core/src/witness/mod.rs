@@ -20,6 +20,7 @@ mod yaml;
 
 pub use account::{Account, Builder, Entry, Scalar, Sort, Unreadable};
 pub use compare::{Changed, Disagreement, Named, compare};
+pub use python::is_literal as is_python_literal;
 
 use crate::doc::{Dialect, Family};
 
@@ -80,7 +81,8 @@ impl Witness {
             Family::Yaml => yaml::value_alone(text),
             Family::Toml => toml::value_alone(text),
             Family::Literals => python::value_alone(text),
-            Family::Braces | Family::Stanzas | Family::Nested => Some(words::alone(text, dialect)),
+            Family::Braces | Family::Stanzas => Some(words::alone(text, dialect)),
+            Family::Nested => Some(nested::value_alone(text, dialect)),
             _ => None,
         }
     }
@@ -88,6 +90,11 @@ impl Witness {
     /// Whether a block in which nothing has a value is the same as none: a header of TOML says nothing by itself.
     pub fn ignores_hollow(self) -> bool {
         self.family == Family::Toml
+    }
+
+    /// Whether a value may hold names in whose place something else is read.
+    pub fn expands(self) -> bool {
+        self.family == Family::Assignments
     }
 
     /// Whether a value is a text, a number and so on, and keeps its sort.

@@ -29,6 +29,13 @@ pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
 
 /// `text` as the one value of an assignment; `None` where it is no literal.
 pub fn value_alone(text: &str) -> Option<Account> {
+    // `2026-11-24` and `10/8` would be computed, and are dates and networks.
+    let bytes = text.as_bytes();
+    let digit = |at: usize| bytes.get(at).is_some_and(u8::is_ascii_digit);
+    let computed = |at: usize| at > 0 && matches!(bytes[at], b'-' | b'/') && digit(at - 1) && digit(at + 1);
+    if !text.starts_with(['"', '\'', '[', '(', '{']) && (0..bytes.len()).any(computed) {
+        return None;
+    }
     let mut builder = Builder::default();
     let mut reader = Reader { source: text.as_bytes(), at: 0 };
     reader.space(false);

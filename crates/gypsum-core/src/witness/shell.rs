@@ -62,7 +62,24 @@ fn assignment(word: &[u8]) -> Option<(&[u8], Scalar)> {
     let (name, rest) = word.split_at(length);
     let rest = rest.strip_prefix(b"+").unwrap_or(rest).strip_prefix(b"=")?;
     (length > 0 && !name[0].is_ascii_digit() && !rest.starts_with(b"(")).then_some(())?;
-    Some((name, Scalar::text(unquoted(rest)?)))
+    let sort = if expands(rest) { Sort::Other } else { Sort::Text };
+    Some((name, Scalar::of(sort, unquoted(rest)?)))
+}
+
+/// Whether the shell puts something else in the place of a name in a word.
+fn expands(word: &[u8]) -> bool {
+    let (mut single, mut double, mut escaped) = (false, false, false);
+    for byte in word {
+        match byte {
+            _ if escaped => escaped = false,
+            b'\\' if !single => escaped = true,
+            b'\'' if !double => single = !single,
+            b'"' if !single => double = !double,
+            b'$' if !single => return true,
+            _ => {}
+        }
+    }
+    false
 }
 
 /// Quote removal (2.6.7); `None` where a command would compute part of it.

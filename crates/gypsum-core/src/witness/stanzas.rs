@@ -8,6 +8,10 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
     let mut builder = Builder::default();
     let source = source.strip_prefix(b"\xef\xbb\xbf").unwrap_or(source);
     let mut open = false;
+    // Where no header has a colon, those are headers that have indented lines below them.
+    let mut lines = source.split(|byte| *byte == b'\n');
+    let bare = dialect.groups.is_empty()
+        && !lines.any(|line| is_header(without_comment(line, dialect).trim_ascii()));
     for (n, line) in source.split(|byte| *byte == b'\n').enumerate() {
         let number = n as u32 + 1;
         let text = without_comment(line, dialect).trim_ascii();
@@ -16,7 +20,11 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
         }
         let (name, value) = parts(text, dialect);
         let header = if dialect.groups.is_empty() {
-            text.ends_with(b":") && !text.iter().any(u8::is_ascii_whitespace)
+            if bare {
+                indented_below(source, n) && !line.starts_with(b" ") && !line.starts_with(b"\t")
+            } else {
+                is_header(text)
+            }
         } else {
             dialect.groups.iter().any(|group| dialect.same(group.as_bytes(), &name))
         };
@@ -31,6 +39,24 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
         open = true;
     }
     Ok(builder.finish())
+}
+
+/// `server:`, and `server: port: 53` with its first setting in the same line.
+fn is_header(text: &[u8]) -> bool {
+    let mut words = text.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
+    match (words.next(), words.next()) {
+        (Some(name), None) => name.len() > 1 && name.ends_with(b":"),
+        (Some(name), Some(second)) => name.ends_with(b":") && second.ends_with(b":"),
+        _ => false,
+    }
+}
+
+/// Whether the first line below line `n` that says something is indented.
+fn indented_below(source: &[u8], n: usize) -> bool {
+    let below = source.split(|byte| *byte == b'\n').skip(n + 1);
+    let mut below =
+        below.filter(|line| !line.trim_ascii().is_empty() && !line.trim_ascii_start().starts_with(b"#"));
+    below.next().is_some_and(|line| line.starts_with(b" ") || line.starts_with(b"\t"))
 }
 
 fn parts(text: &[u8], dialect: &Dialect) -> (Vec<u8>, Option<Scalar>) {

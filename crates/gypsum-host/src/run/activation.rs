@@ -1,6 +1,6 @@
 //! The activation: the least that the changed settings need, and what that will be, in words.
 
-use super::front::Front;
+use super::front::{Front, NewFile};
 use crate::service;
 use crate::state::State;
 use crate::trouble::Trouble;
@@ -31,6 +31,9 @@ impl Front {
         if !service::exists(&self.service) || !self.touches_service() {
             return Ok(Activation::None);
         }
+        if self.job.activation.is_none() && self.says_the_same() {
+            return Ok(Activation::None);
+        }
         let profile = &self.job.profile;
         let usual = profile.service.activation;
         let own = self.changed.iter().map(|address| {
@@ -52,6 +55,23 @@ impl Front {
             Activation::None if self.is_stopped() => Activation::Restart,
             other => other,
         })
+    }
+
+    /// Whether no setting differs: comments and blanks alone were changed, which no daemon reads.
+    pub(super) fn says_the_same(&self) -> bool {
+        let Some(loading) = &self.loading else {
+            return false;
+        };
+        let config = |file: &NewFile| loading.loaded.iter().any(|loaded| loaded.real == file.real);
+        let whole = |file: &NewFile| file.before.is_some() && file.after.is_some() && file.dress.is_none();
+        !self.new_files.is_empty()
+            && self.new_files.iter().all(|file| config(file) && whole(file))
+            && loading.files.len() == self.after.len()
+            && loading
+                .files
+                .iter()
+                .zip(&self.after)
+                .all(|(before, after)| before.doc.says_the_same(&after.doc))
     }
 
     fn has_sockets(&self) -> bool {
@@ -105,6 +125,7 @@ impl Front {
             _ if !self.touches_service() => {
                 format!("nothing: {name} is stopped, and stays so (--start starts it)")
             }
+            Activation::None if self.says_the_same() => "nothing: no setting changed".into(),
             Activation::None => format!("nothing: {name} needs no telling"),
             _ if self.is_stopped() => format!("start {name}{around}"),
             Activation::Signal => {

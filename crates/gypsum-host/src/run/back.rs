@@ -191,6 +191,10 @@ impl Run<'_> {
     }
 
     pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
+        // A restart without an edit has no old configuration: what failed must be seen to by a person.
+        if self.plan()?.files.is_empty() && self.cause.is_some() {
+            return Ok(Event::Failed);
+        }
         let cause = self.cause.clone().unwrap_or_else(|| "it was cut off".into());
         self.emit(Happening::Restoring { cause });
         self.mark_log();

@@ -14,7 +14,7 @@ use gypsum_core::edit::{Edit, File, Guide, Where, propose};
 use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
-use gypsum_core::profile::Profile;
+use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::secret::{can_be_secret, is_secret, mentions_secret};
 use gypsum_core::text::shift_lines;
 use gypsum_core::value::{Kind, misfit_of_any};
@@ -27,8 +27,9 @@ impl Run<'_> {
         self.secrets = self.front()?.job.hidden.clone();
         let front = self.front()?;
         let beside = matches!(front.job.wish, Wish::Edits(_)) && !front.job.beside.is_empty();
+        let activates = front.job.activation.is_some_and(|activation| activation != Activation::None);
         let placed = match front.job.wish.clone() {
-            Wish::Edits(edits) if edits.is_empty() && beside => {
+            Wish::Edits(edits) if edits.is_empty() && (beside || activates) => {
                 front.after = front.loading()?.files.clone();
                 Ok(())
             }
@@ -56,7 +57,10 @@ impl Run<'_> {
         let secrets = front.secrets();
         let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
         self.secrets = secrets;
-        if nothing {
+        // Without an edit the service may be restarted all the same.
+        let only_activates =
+            activates && matches!(&self.front()?.job.wish, Wish::Edits(edits) if edits.is_empty());
+        if nothing && !only_activates {
             return Ok(Event::Unchanged);
         }
         if !self.front()?.job.dry_run {

@@ -81,7 +81,9 @@ impl Run<'_> {
             Verdict::Restored => self.restored(plan, &name),
             Verdict::Stuck => {
                 let state = self.world.observe(&plan.service).state;
-                let files = if self.is_back() {
+                let files = if plan.files.is_empty() {
+                    "no file was changed, so there is no old configuration to restore"
+                } else if self.is_back() {
                     "its old configuration is in place"
                 } else {
                     "its files are not all put back"
@@ -124,6 +126,12 @@ impl Run<'_> {
                 let plan = self.plan.as_ref()?;
                 let entry = self.entry.as_ref()?;
                 let look = service::by_hand(&plan.service);
+                if plan.files.is_empty() {
+                    let daemon = &plan.daemon;
+                    return Some(format!(
+                        "{look}\nto take back the last change that was kept: gypsum restore {daemon}"
+                    ));
+                }
                 let before = entry.folder.join("before");
                 Some(format!(
                     "{look}\nthen: gypsum recover {}\nthe old files are also in {}",

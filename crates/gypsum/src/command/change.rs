@@ -7,7 +7,7 @@ use crate::typed::{Typed, beside_of, content};
 use crate::view::ChangeView;
 use gypsum_core::edit::Edit;
 use gypsum_core::probe::{Probe, parse_source};
-use gypsum_core::profile::Profile;
+use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
@@ -37,9 +37,9 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
     let beside = beside_of(&prepared)?;
     let wish = match &typed.more.whole {
         Some(file) => Wish::Whole(content(file)?),
-        None if edits.is_empty() && beside.is_empty() => {
+        None if edits.is_empty() && beside.is_empty() && !activates(manner) => {
             return Err(Trouble::usage("no edit was given")
-                .mend("for example: gypsum change sshd MaxAuthTries=4")
+                .mend("for example: gypsum change sshd MaxAuthTries=4; --activation restart restarts without an edit")
                 .into());
         }
         None => Wish::Edits(edits),
@@ -50,6 +50,11 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
     let job = job(profile, wish, manner)?;
     let why = prepared.why;
     carry_out(context, Job { only, beside, hidden, why, remark: prepared.remark, ..job })
+}
+
+/// Whether the service is to be restarted or reloaded by all means.
+fn activates(manner: &Manner) -> bool {
+    manner.activation.is_some_and(|activation| !matches!(activation.into(), Activation::None))
 }
 
 /// A change in the manner that was asked for.
