@@ -2,7 +2,7 @@
 //!
 //! `Match User porter..X11Forwarding`, `mysqld..max_connections`, `Port#2`, `"odd..name"`.
 
-use crate::doc::{BlockId, Document, Kind, LeafId, Parts};
+use crate::doc::{BlockId, Document, LeafId};
 use std::fmt;
 
 /// One step: the words of a block or the name of a setting, and which of several it is.
@@ -214,19 +214,7 @@ pub fn means_block(doc: &Document, step: &Step, block: BlockId) -> bool {
         && dialect.same(&words.as_bytes()[..name.len()], name.as_bytes())
         && words.as_bytes()[name.len()..] == title.as_bytes()[name.len()..];
     let by_name = dialect.same(words.as_bytes(), name.as_bytes());
-    (whole || by_name) && step.nth.is_none_or(|nth| nth == ordinal(doc, block, whole))
-}
-
-/// Which one `block` is, from 1, of the blocks beside it with the same words (or the same name).
-fn ordinal(doc: &Document, block: BlockId, whole: bool) -> u32 {
-    let key = |id: BlockId| {
-        let title = doc.title(id);
-        if whole { title } else { title.split(' ').next().unwrap_or_default().to_owned() }
-    };
-    let own = key(block);
-    let parent = doc.tree().block(block).parent();
-    let twins = doc.tree().blocks().take_while(|(id, _)| *id <= block);
-    twins.filter(|(id, other)| other.parent() == parent && key(*id) == own).count() as u32
+    (whole || by_name) && step.nth.is_none_or(|nth| nth == doc.ordinal(block, whole))
 }
 
 /// The address of the statement in leaf `id`, with numbers where the names alone would not do.
@@ -239,37 +227,17 @@ pub fn address_of(doc: &Document, id: LeafId) -> Address {
         steps.push(block_step(doc, block));
         return Address { steps };
     }
-    let (before, all) = twins(doc, id, &parts);
+    let (before, all) = doc.twins(id, parts.name.of(doc.source()));
     let nth = (all > 1).then_some(before + 1);
     steps.push(Step { words: doc.text(parts.name).into_owned(), nth });
     Address { steps }
 }
 
 fn block_step(doc: &Document, block: BlockId) -> Step {
-    let parent = doc.tree().block(block).parent();
     let title = doc.title(block);
-    let same = doc.tree().blocks().filter(|(id, other)| other.parent() == parent && doc.title(*id) == title);
     // An element of a list has no name but its number.
-    let nth = (same.count() > 1 || title.is_empty()).then(|| ordinal(doc, block, true));
-    Step { words: title, nth }
-}
-
-/// How many settings of the same name stand before leaf `id` in its block, and how many in all.
-fn twins(doc: &Document, id: LeafId, parts: &Parts) -> (u32, u32) {
-    let block = doc.tree().block_of(id);
-    let name = doc.dialect().folded(parts.name.of(doc.source()));
-    let spelled = doc.text(parts.name);
-    let same = |other: LeafId, theirs: &Parts| {
-        doc.dialect().same(theirs.name.of(doc.source()), &name) && doc.tree().block_of(other) == block
-    };
-    let (mut before, mut all) = (0, 0);
-    for (other, kind, theirs) in doc.statements_called(&spelled) {
-        if kind == Kind::Setting && same(other, &theirs) {
-            before += u32::from(other < id);
-            all += 1;
-        }
-    }
-    (before, all)
+    let nth = (doc.twins_of_block(block) > 1 || title.is_empty()).then(|| doc.ordinal(block, true));
+    Step { words: title.to_owned(), nth }
 }
 
 #[cfg(test)]

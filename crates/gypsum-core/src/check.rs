@@ -5,6 +5,7 @@ use crate::edit::File;
 use crate::finding::{Finding, Severity};
 use crate::rules::{ChangeRules, Leaf, StandingRules, Subject};
 use crate::survey::Survey;
+use crate::witness::well_formed;
 use std::collections::HashSet;
 
 /// All findings in a configuration as it stands.
@@ -95,11 +96,26 @@ pub fn worst_first(findings: &mut [Finding]) {
 
 fn broken_ones(file: &File) -> Vec<Finding> {
     let broken = file.doc.tree().leaves().filter(|(_, kind, _)| *kind == Kind::Broken);
-    broken.map(|(leaf, ..)| broken_one(file, leaf)).collect()
+    let found: Vec<Finding> = broken.map(|(leaf, ..)| broken_one(file, leaf)).collect();
+    // A file that is empty has no line that could be broken.
+    if found.is_empty()
+        && file.doc.source().is_empty()
+        && let Err(why) = well_formed(file.doc.family(), b"", file.doc.dialect())
+    {
+        let message = format!("the file is empty, which is no {}: {}", file.doc.family().name(), why.why);
+        return vec![Finding::fault("broken", message).in_file(&file.path)];
+    }
+    found
 }
 
 fn broken_one(file: &File, leaf: LeafId) -> Finding {
-    Finding::fault("broken", "this line cannot be read")
+    let doc = &file.doc;
+    let why = well_formed(doc.family(), doc.source(), doc.dialect()).err();
+    let message = match why {
+        Some(why) => format!("this line cannot be read: {}", why.why),
+        None => "this line cannot be read".to_owned(),
+    };
+    Finding::fault("broken", message)
         .at(&file.path, &file.doc, leaf)
         .mend("mend or remove the line; edits elsewhere leave it as it is")
 }

@@ -1,12 +1,15 @@
 //! One setting explained: what it does, what it takes, what it is now and why.
 
-use crate::address::address_of;
+use crate::address::{Address, address_of};
+use crate::doc::{Dormant, LeafId};
+use crate::edit::{find_active, find_dormant};
 use crate::layers::{Turn, value_of};
 use crate::profile::{Activation, Profile, Setting};
 use crate::rules::Subject;
 use crate::secret::{HIDDEN, can_be_secret, is_secret};
 use crate::value::{Kind, range};
 use serde::Serialize;
+use std::collections::HashSet;
 
 /// One place where a setting stands.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -39,6 +42,9 @@ pub struct Explained {
     pub default: Option<String>,
     /// Where it stands, in reading order.
     pub places: Vec<Place>,
+    /// Where it is commented out.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub commented_out: Vec<Place>,
     /// When a change of it takes effect.
     pub takes_effect: String,
     /// Since and until which version it exists.
@@ -50,12 +56,15 @@ pub struct Explained {
 /// Explains the setting called `name`; none where it is neither known nor standing anywhere.
 pub fn explain(subject: &Subject<'_>, name: &str) -> Option<Explained> {
     let profile = subject.profile;
-    let known = profile.setting(name).or_else(|| profile.setting(name.rsplit("..").next()?));
-    let places = places(subject, name);
-    if known.is_none() && places.is_empty() && profile.spelling(name).is_none() {
+    let address = Address::parse(name).ok();
+    let bare = address.as_ref().map_or(name, Address::name);
+    let known = profile.setting(name).or_else(|| profile.setting(bare));
+    let places = places(subject, name, address.as_ref());
+    let commented_out = commented_out(subject, address.as_ref());
+    if known.is_none() && places.is_empty() && commented_out.is_empty() && profile.spelling(name).is_none() {
         return None;
     }
-    let spelled = known.map(|(spelled, _)| spelled).or_else(|| profile.spelling(name)).unwrap_or(name);
+    let spelled = known.map(|(spelled, _)| spelled).or_else(|| profile.spelling(name)).unwrap_or(bare);
     let fallback = Setting::default();
     let setting = known.map_or(&fallback, |(_, setting)| setting);
     let mut notes = Vec::new();
@@ -73,6 +82,7 @@ pub fn explain(subject: &Subject<'_>, name: &str) -> Option<Explained> {
         takes: known.and_then(|(_, setting)| takes(profile, setting)),
         default: setting.default.clone(),
         places,
+        commented_out,
         takes_effect: takes_effect(profile, setting),
         versions: versions(setting),
         notes,
@@ -123,7 +133,26 @@ fn versions(setting: &Setting) -> Option<String> {
     }
 }
 
-fn places(subject: &Subject<'_>, name: &str) -> Vec<Place> {
+/// The places at which what `address` names is commented out.
+fn commented_out(subject: &Subject<'_>, address: Option<&Address>) -> Vec<Place> {
+    let found = address.map(|address| find_dormant(subject.files, address)).unwrap_or_default();
+    let place = |(n, dormant): (usize, Dormant)| {
+        let file = &subject.files[n];
+        let (name, value) = (file.doc.name(&dormant.parts), file.doc.value(&dormant.parts));
+        let secret = is_secret(subject.profile, &name) && can_be_secret(&value);
+        Place {
+            file: file.path.clone(),
+            line: file.doc.place(dormant.leaf).line,
+            address: address.map(ToString::to_string).unwrap_or_default(),
+            value: if secret { HIDDEN.to_owned() } else { value },
+            in_effect: false,
+            decided_by: None,
+        }
+    };
+    found.into_iter().map(place).collect()
+}
+
+fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<Place> {
     let deciding = subject.layers.deciding(subject.files, subject.profile);
     let turns = subject.layers.turns();
     let where_is = |turn: &Turn| {
@@ -131,7 +160,23 @@ fn places(subject: &Subject<'_>, name: &str) -> Vec<Place> {
         (file.path.clone(), file.doc.place(turn.leaf).line)
     };
     let (block, bare) = name.rsplit_once("..").map_or((None, name), |(block, bare)| (Some(block), bare));
+    // What is printed with its block or its number means that one place, or, in one of several parts of the
+    // same section, all places of it.
+    let exact = address.filter(|address| {
+        !address.blocks().is_empty()
+            || address.nth().is_some()
+            || turns.is_empty()
+            || address.name().contains(' ')
+    });
+    let found: HashSet<(usize, LeafId)> =
+        exact.map(|address| find_active(subject.files, address)).unwrap_or_default().into_iter().collect();
     let meant = |turn: &Turn| {
+        if found.contains(&(turn.file, turn.leaf)) {
+            return true;
+        }
+        if exact.is_some_and(|address| address.nth().is_some()) {
+            return false;
+        }
         let doc = &subject.files[turn.file].doc;
         doc.dialect().same(turn.name.of(doc.source()), bare.as_bytes())
             && block.is_none_or(|block| {
@@ -139,8 +184,27 @@ fn places(subject: &Subject<'_>, name: &str) -> Vec<Place> {
                 scope.title == block || scope.word() == block
             })
     };
+    // Where nothing is known of the names, nothing is known of their order either.
+    let outside =
+        found.iter().filter(|(n, leaf)| !turns.iter().any(|turn| (turn.file, turn.leaf) == (*n, *leaf)));
+    let mut outside: Vec<(usize, LeafId)> = outside.copied().collect();
+    outside.sort_unstable();
+    let outside = outside.into_iter().map(|(n, leaf)| {
+        let file = &subject.files[n];
+        let value = value_of(&file.doc, leaf);
+        let name = file.doc.parts(leaf).map(|parts| file.doc.name(&parts)).unwrap_or_default();
+        let secret = is_secret(subject.profile, &name) && can_be_secret(&value);
+        Place {
+            file: file.path.clone(),
+            line: file.doc.place(leaf).line,
+            address: address_of(&file.doc, leaf).to_string(),
+            value: if secret { HIDDEN.to_owned() } else { value },
+            in_effect: true,
+            decided_by: None,
+        }
+    });
     let all = turns.iter().zip(&deciding).filter(|(turn, _)| meant(turn));
-    all.map(|(turn, winner)| {
+    let known = all.map(|(turn, winner)| {
         let file = &subject.files[turn.file];
         let (path, line) = where_is(turn);
         let value = value_of(&file.doc, turn.leaf);
@@ -155,6 +219,6 @@ fn places(subject: &Subject<'_>, name: &str) -> Vec<Place> {
             in_effect: winner.is_none() && reads,
             decided_by: winner.map(|(file, line)| format!("{file}, line {line}")),
         }
-    })
-    .collect()
+    });
+    known.chain(outside).collect()
 }

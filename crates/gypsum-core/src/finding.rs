@@ -1,7 +1,7 @@
 //! Findings: what a check has to say.
 
 use crate::doc::{Document, LeafId};
-use crate::text::{line_span, place_of};
+use crate::text::line_span;
 use serde::{Deserialize, Serialize};
 
 /// How bad it is.
@@ -125,7 +125,7 @@ impl Finding {
 
     /// With its place: byte `offset`.
     pub fn at_offset(mut self, file: &str, doc: &Document, offset: usize) -> Self {
-        let place = place_of(doc.source(), offset);
+        let place = doc.place_at(offset);
         self.file = Some(file.into());
         self.line = Some(place.line);
         self.column = Some(place.column);

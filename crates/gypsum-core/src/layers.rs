@@ -300,7 +300,7 @@ impl Walk<'_> {
             None => base,
             Some(outer) => self.scope(n, outer, base, known),
         };
-        let title = doc.title(block);
+        let title = doc.title(block).to_owned();
         // A block that does not matter to the daemon.
         if self.canonical(&title).is_empty() {
             known.insert(block, parent);

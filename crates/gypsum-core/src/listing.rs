@@ -6,7 +6,6 @@ use crate::edit::File;
 use crate::layers::Layers;
 use crate::profile::Profile;
 use crate::secret::{HIDDEN, can_be_secret, is_secret};
-use crate::text::place_of;
 use crate::value::Kind;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
@@ -73,7 +72,7 @@ fn overruled(files: &[File], layers: &Layers, profile: &Profile) -> HashMap<(usi
         match winner.map(|n| &turns[n as usize]) {
             Some(winner) => {
                 let doc = &files[winner.file].doc;
-                let by = By { file: files[winner.file].path.clone(), line: doc.place(winner.leaf).line };
+                let by = By { file: files[winner.file].path.clone(), line: doc.line_of(winner.leaf) };
                 out.insert((turn.file, turn.leaf), by);
             }
             None => {
@@ -153,7 +152,7 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             let mut steps = block_steps(doc, doc.tree().block_of(dormant.leaf));
             steps.push(Step { words: name.clone(), nth: None });
             let row = row(file, profile, &name, value, Address::of(steps));
-            let line = place_of(doc.source(), dormant.parts.name.start as usize).line;
+            let line = doc.line_at(dormant.parts.name.start as usize);
             Some((dormant.leaf, Listed { dormant: true, line, ..row }))
         })
         .collect()

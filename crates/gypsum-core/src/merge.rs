@@ -104,7 +104,7 @@ fn same_setting(base: &Document, ours: &Document, theirs: &Document) -> Vec<Conf
 fn values(doc: &Document) -> HashMap<String, (Vec<String>, u32)> {
     let mut found: HashMap<String, (Vec<String>, u32)> = HashMap::new();
     for (leaf, _, parts) in doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting) {
-        let path: Vec<String> = doc.path(leaf).into_iter().map(|block| doc.title(block)).collect();
+        let path: Vec<String> = doc.path(leaf).into_iter().map(|block| doc.title(block).to_owned()).collect();
         let name = String::from_utf8_lossy(&doc.dialect().folded(parts.name.of(doc.source()))).into_owned();
         let name = path.into_iter().chain([name]).collect::<Vec<_>>().join("..");
         let entry = found.entry(name).or_insert_with(|| (Vec::new(), doc.place(leaf).line));

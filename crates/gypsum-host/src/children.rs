@@ -5,7 +5,7 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Access, MemfdFlags};
 use rustix::process::{Pid, PidfdFlags, Signal, kill_process_group, pidfd_open};
 use std::fs::File;
-use std::io::{self, Read, Seek};
+use std::io::{self, Read, Seek, Write};
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Stdio};
@@ -74,7 +74,19 @@ impl<'a> Limit<'a> {
 
 /// Runs `argv` to its end. An error means that it could not be started.
 pub fn run(argv: &[String], limit: Duration) -> io::Result<Ran> {
-    carry_out(command_of(argv)?, Limit::of(limit), false)
+    carry_out(command_of(argv)?, Limit::of(limit), false, Stdio::null())
+}
+
+/// Runs a command that reads `input`.
+///
+/// # Errors
+///
+/// Where it could not be started.
+pub fn run_with_input(command: Command, input: &[u8], limit: Duration) -> io::Result<Ran> {
+    let mut file = memory("in")?;
+    file.write_all(input)?;
+    file.rewind()?;
+    carry_out(command, Limit::of(limit), false, file.into())
 }
 
 fn command_of(argv: &[String]) -> io::Result<Command> {
@@ -97,15 +109,15 @@ fn found(program: &str) -> PathBuf {
 
 /// The same, and left alone when the time is up: it may be starting a daemon, which is never killed.
 pub fn run_sparing(argv: &[String], limit: Limit<'_>) -> io::Result<Ran> {
-    carry_out(command_of(argv)?, limit, true)
+    carry_out(command_of(argv)?, limit, true, Stdio::null())
 }
 
 /// Runs a command that is already put together.
 pub fn run_command(command: Command, limit: Duration) -> io::Result<Ran> {
-    carry_out(command, Limit::of(limit), false)
+    carry_out(command, Limit::of(limit), false, Stdio::null())
 }
 
-fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool) -> io::Result<Ran> {
+fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool, input: Stdio) -> io::Result<Ran> {
     let (mut out, mut err) = (memory("out")?, memory("err")?);
     command
         .env_clear()
@@ -116,7 +128,7 @@ fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool) -> io::Result
     for name in PASSED_ON {
         command.envs(std::env::var_os(name).map(|value| (name, value)));
     }
-    command.stdin(Stdio::null()).stdout(out.try_clone()?).stderr(err.try_clone()?).process_group(0);
+    command.stdin(input).stdout(out.try_clone()?).stderr(err.try_clone()?).process_group(0);
     let begun = Instant::now();
     let mut child = command.spawn()?;
     let (ended, timed_out) = wait(&mut child, limit, &[&out, &err], spares)?;

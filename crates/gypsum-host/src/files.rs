@@ -4,13 +4,13 @@
 use crate::disk::Disk;
 use crate::mounts;
 use crate::trouble::Trouble;
-use gypsum_core::doc::{Dialect, Document, Family};
+use gypsum_core::doc::{Dialect, Document, Family, LeafId};
 use gypsum_core::edit::File;
 use gypsum_core::layers::{Inclusion, Layers, Order};
 use gypsum_core::profile::Profile;
 use gypsum_core::rules::Subject;
 use gypsum_core::survey::Survey;
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
@@ -46,7 +46,15 @@ pub struct Loading {
 }
 
 impl Loading {
-    /// The settings in reading order.
+    /// The statements that others overrule: file and leaf of each.
+    pub fn overruled(&self, profile: &Profile) -> HashSet<(usize, LeafId)> {
+        let layers = self.layers(profile);
+        let deciding = layers.deciding(&self.files, profile);
+        let pairs = layers.turns().iter().zip(deciding).filter(|(_, winner)| winner.is_some());
+        pairs.map(|(turn, _)| (turn.file, turn.leaf)).collect()
+    }
+
+    /// The settings of all files, in reading order.
     pub fn layers(&self, profile: &Profile) -> Layers {
         Layers::of(&self.files, &self.order, profile)
     }

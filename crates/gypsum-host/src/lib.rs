@@ -28,6 +28,7 @@ pub mod profiles;
 pub mod rehearse;
 pub mod run;
 pub mod service;
+pub mod shell;
 pub mod sockets;
 pub mod state;
 pub mod survey;

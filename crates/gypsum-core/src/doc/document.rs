@@ -1,7 +1,8 @@
 //! One source with its tree, and the questions one asks of both.
 
+use super::index::Indexes;
 use super::{BlockId, Dialect, Family, Kind, LeafId, Parts, Tree};
-use crate::text::{Place, Span, place_of};
+use crate::text::{Place, Span, line_span, place_of};
 use std::borrow::Cow;
 
 /// A source that four-byte offsets cannot address.
@@ -18,6 +19,7 @@ pub struct Document {
     tree: Tree,
     family: Family,
     dialect: Dialect,
+    indexes: Indexes,
 }
 
 impl Document {
@@ -27,7 +29,7 @@ impl Document {
             return Err(TooLarge(source.len()));
         }
         let tree = family.read(&source, &dialect);
-        Ok(Self { source, tree, family, dialect })
+        Ok(Self { source, tree, family, dialect, indexes: Indexes::default() })
     }
 
     /// The bytes that were read.
@@ -113,12 +115,23 @@ impl Document {
     pub fn place(&self, id: LeafId) -> Place {
         let span = self.tree.span(id);
         let start = self.parts(id).map_or(span.start, |parts| parts.name.start);
-        place_of(&self.source, start as usize)
+        self.place_at(start as usize)
     }
 
-    /// The words of a block's opening statement, as a step of an address: the name, and the words
-    /// after it.
-    pub fn title(&self, block: BlockId) -> String {
+    /// The line and column of byte `offset`.
+    pub fn place_at(&self, offset: usize) -> Place {
+        let offset = offset.min(self.source.len());
+        let line = line_span(&self.source, offset);
+        let column = place_of(&self.source[line.start as usize..], offset - line.start as usize).column;
+        Place { line: self.line_at(offset), column }
+    }
+
+    pub(super) fn indexes(&self) -> &Indexes {
+        &self.indexes
+    }
+
+    /// The title of a block, put together.
+    pub(super) fn spelled_title(&self, block: BlockId) -> String {
         let Some(parts) = self.parts(self.tree.block(block).open()) else {
             return String::new();
         };

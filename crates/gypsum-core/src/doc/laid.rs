@@ -25,7 +25,8 @@ impl<'a> Laid<'a> {
     /// to it.
     pub fn gap(&mut self, to: usize) {
         while self.at < to {
-            let end = line_end(self.source, self.at).min(to);
+            // Not beyond the statement: its line may be very long.
+            let end = self.at + line_end(&self.source[self.at..to], 0);
             let text = self.source[self.at..end].trim_ascii();
             if end == to && text.is_empty() && !self.source[self.at..end].contains(&b'\n') {
                 return;

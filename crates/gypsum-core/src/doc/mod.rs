@@ -13,6 +13,7 @@ mod dormant;
 mod equals;
 pub(crate) mod escapes;
 mod family;
+mod index;
 mod json;
 mod keyword;
 mod laid;

@@ -53,6 +53,25 @@ pub enum Edit {
     Delete(Address),
 }
 
+impl Edit {
+    /// What is typed to do the same at `address`, quoted for a shell.
+    pub fn typed_at(&self, address: &str) -> String {
+        let quoted = |text: String| format!("'{}'", text.replace('\'', "'\\''"));
+        match self {
+            Self::Set { value, .. } => quoted(format!("{address}={value}")),
+            Self::Scale { by: Amount::Plus(by), .. } => quoted(format!("{address}+={by}")),
+            Self::Scale { by: Amount::Minus(by), .. } => quoted(format!("{address}-={by}")),
+            Self::Scale { by: Amount::Times(by), .. } => quoted(format!("{address}*={by}")),
+            Self::Add { value: Some(value), .. } => format!("--add {}", quoted(format!("{address}={value}"))),
+            Self::Add { .. } => format!("--add {}", quoted(address.to_owned())),
+            Self::Enable(_) => format!("--enable {}", quoted(address.to_owned())),
+            Self::Disable(_) => format!("--disable {}", quoted(address.to_owned())),
+            Self::Delete(_) => format!("--delete {}", quoted(address.to_owned())),
+            Self::ReplaceAll { .. } | Self::Piece { .. } => quoted(address.to_owned()),
+        }
+    }
+}
+
 /// How a quantity changes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Amount {

@@ -24,11 +24,17 @@ pub struct Deeds<'a> {
     pub files: &'a [File],
     pub edits: &'a [Edit],
     pub guide: &'a Guide<'a>,
+    /// The edit that is being placed, for what is said of it.
+    pub edit: Option<&'a Edit>,
 }
 
 impl Deeds<'_> {
     /// What one edit comes to; `body` are the settings of the block that it adds.
     pub fn place(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<Placed>, Finding> {
+        Deeds { edit: Some(edit), ..*self }.placed(edit, body)
+    }
+
+    fn placed(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<Placed>, Finding> {
         let (files, guide) = (self.files, self.guide);
         match edit {
             Edit::Set { address, value } => match self.one(address)? {
@@ -95,7 +101,7 @@ impl Deeds<'_> {
             return Ok(None);
         }
         if active.len() > 1 {
-            return Err(ambiguous(self.files, address, &active));
+            return Err(ambiguous(self.files, address, &active, self.guide, self.edit));
         }
         Ok(active.first().copied())
     }
@@ -317,7 +323,7 @@ fn can_be_enabled(
         let after = Document::read(after, doc.family(), doc.dialect().clone()).ok()?;
         let files = [File { path: file.path.clone(), doc: after }];
         let guide = Guide { home: 0, only: None, ..*guide };
-        let edits = Deeds { files: &files, edits: &[], guide: &guide };
+        let edits = Deeds { files: &files, edits: &[], guide: &guide, edit: None };
         let back = edits.place(&Edit::Enable(address.clone()), &Vec::new()).ok()?;
         let splices: Vec<Splice> = back.into_iter().flat_map(|one| one.splices).collect();
         apply(files[0].doc.source(), &splices)

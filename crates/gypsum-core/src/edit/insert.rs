@@ -35,6 +35,9 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
     let inner = implied.as_ref().map_or(Ok(None), |implied| spot_within(files, implied, guide))?;
     match (inner, files[home].doc.family()) {
         (Some(spot), _) => Ok(spot),
+        (None, Family::Sections | Family::Stanzas) if holds_top_settings(&files[home].doc) => {
+            Ok(at_top(files, home))
+        }
         (None, Family::Sections | Family::Stanzas) => Err(match &implied {
             Some(implied) => no_block(files, home, implied),
             None => no_section(files, home, address),
@@ -42,6 +45,13 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
         // A file that is included in that block has none of its own.
         (None, _) => Ok(at_top(files, home)),
     }
+}
+
+/// Whether settings stand above the first section of a file, or it has no sections at all.
+fn holds_top_settings(doc: &Document) -> bool {
+    let tree = doc.tree();
+    let first = tree.blocks().next().map_or(tree.len(), |(_, block)| block.open());
+    (0..first).any(|leaf| tree.kind(leaf) == Kind::Setting)
 }
 
 /// Its place in the block that `address` names; none where there is no such block.
@@ -72,7 +82,7 @@ fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<O
     if found.len() > 1 && !one {
         let blocks: Vec<Found> =
             found.iter().map(|(n, block, _)| (*n, files[*n].doc.tree().block(*block).open())).collect();
-        return Err(ambiguous(files, address, &blocks));
+        return Err(ambiguous(files, address, &blocks, guide, None));
     }
     Ok(Some(in_block(&files[n].doc, n, block)))
 }
@@ -111,9 +121,17 @@ pub fn born_at(
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
     let raw = value.map(|value| quoted(doc, value, None)).transpose();
     let raw = raw.map_err(|finding| finding.about(address))?;
-    let (at, text) = new_line(doc, found.after, found.like, &name, raw.as_deref());
+    let (at, mut text) = new_line(doc, found.after, found.like, &name, raw.as_deref());
     let value = value.unwrap_or_default();
-    let fate = Fate::Born(vec![(Kind::Setting, name.clone().into(), value.into())]);
+    let mut things = vec![(Kind::Setting, name.clone().into(), value.into())];
+    // What adds up in files read before is taken back first.
+    let elsewhere = || find_active(files, address).iter().any(|(n, _)| *n != found.file);
+    if (guide.resets)(&address.to_string()) && elsewhere() {
+        let (_, reset) = new_line(doc, found.after, found.like, &name, Some(b""));
+        text = [reset, text].concat();
+        things.insert(0, (Kind::Setting, name.clone().into(), Vec::new()));
+    }
+    let fate = Fate::Born(things);
     let address = match found.block {
         Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
         None => address.to_string(),
@@ -197,7 +215,7 @@ fn beside(files: &[File], spot: &Spot, address: &Address, guide: &Guide<'_>) -> 
         [] => {
             doc.tree().blocks().find(|(id, _)| names_block(doc, *id, address)).map(|(_, block)| block.open())
         }
-        several => return Err(ambiguous(files, address, several)),
+        several => return Err(ambiguous(files, address, several, guide, None)),
     };
     let leaf =
         leaf.ok_or_else(|| absent(files, address, guide, "is not set, so nothing can stand beside it"))?;
@@ -343,8 +361,10 @@ fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
         near = known.iter().map(String::as_str).take(5).collect();
         near.dedup();
     }
+    let only_elsewhere = near.first() == Some(&wanted.as_str());
     let mend = match near.as_slice() {
         [] => "the files of this daemon have no blocks".into(),
+        _ if only_elsewhere => format!("other files have it; --add '{wanted}' makes it in this one"),
         near => format!("there is: {}", near.join(", ")),
     };
     Finding::misfit("no-such-block", format!("there is no {wanted}"))
@@ -354,5 +374,5 @@ fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
 }
 
 fn titles(doc: &Document) -> Vec<String> {
-    doc.tree().blocks().map(|(id, _)| doc.title(id)).collect()
+    doc.tree().blocks().map(|(id, _)| doc.title(id).to_owned()).collect()
 }

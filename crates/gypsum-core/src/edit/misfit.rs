@@ -6,22 +6,32 @@ use crate::address::{Address, address_of};
 use crate::doc::LeafId;
 use crate::finding::Finding;
 
-pub(super) fn ambiguous(files: &[File], address: &Address, found: &[(usize, LeafId)]) -> Finding {
+/// An address means several places; `edit` is what was asked for, to be typed for one of them.
+pub(super) fn ambiguous(
+    files: &[File],
+    address: &Address,
+    found: &[(usize, LeafId)],
+    guide: &Guide<'_>,
+    edit: Option<&Edit>,
+) -> Finding {
     let several_files = found.iter().any(|(n, _)| *n != found[0].0);
     let places: Vec<String> = found
         .iter()
         .map(|(n, leaf)| {
             let doc = &files[*n].doc;
-            let here = address_of(doc, *leaf);
+            let here = address_of(doc, *leaf).to_string();
+            let here = edit.map_or_else(|| format!("'{here}'"), |edit| edit.typed_at(&here));
             let within = if several_files { format!("--in {} ", files[*n].path) } else { String::new() };
-            format!("{within}{here} (line {})", doc.place(*leaf).line)
+            let in_effect = if (guide.in_effect)(*n, *leaf) { ", in effect" } else { ", not in effect" };
+            let in_effect = if guide.knows_effect { in_effect } else { "" };
+            format!("{within}{here} (line {}{in_effect})", doc.place(*leaf).line)
         })
         .collect();
     let (n, leaf) = found[0];
-    Finding::misfit("ambiguous", format!("{address} stands in {} places", found.len()))
+    Finding::misfit("ambiguous", format!("{address} is set in {} places", found.len()))
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
-        .mend(format!("say which: {}", places.join("; ")))
+        .mend(format!("say which: {}", places.join(" or ")))
 }
 
 pub(super) fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: &str) -> Finding {

@@ -10,6 +10,7 @@ use super::shown::{Shown, show};
 use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply, apply_within};
+use std::collections::HashMap;
 
 /// One configuration file of the daemon.
 #[derive(Clone, Debug)]
@@ -36,6 +37,12 @@ pub struct Guide<'a> {
     pub plausible: &'a dyn Fn(&str, &str) -> bool,
     /// Whether the values of a name are quantities, which can be raised and lowered.
     pub quantity: &'a dyn Fn(&str) -> bool,
+    /// Whether a statement is in effect, where that is known.
+    pub in_effect: &'a dyn Fn(usize, LeafId) -> bool,
+    /// Whether it is known which statements are in effect.
+    pub knows_effect: bool,
+    /// Whether the setting at this address adds up until an empty one resets it.
+    pub resets: &'a dyn Fn(&str) -> bool,
     /// What parts the words of a name's values, where they are lists.
     pub list: &'a dyn Fn(&str) -> Option<String>,
 }
@@ -51,6 +58,9 @@ impl Default for Guide<'_> {
             spelling: &|_| None,
             plausible: &|_, _| false,
             quantity: &|_| false,
+            in_effect: &|_, _| true,
+            knows_effect: false,
+            resets: &|_| false,
             list: &|_| None,
         }
     }
@@ -134,15 +144,20 @@ fn difference(file: usize, before: &[u8], after: &[u8]) -> EditedFile {
 fn propose_at_once(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
     let mut placed: Vec<Placed> = Vec::new();
     let mut misfits = Vec::new();
-    let deeds = Deeds { files, edits, guide };
+    // Those that may collide with another one, by the leaf that they are about.
+    let mut by_leaf: HashMap<(usize, Option<LeafId>), Vec<usize>> = HashMap::new();
+    let deeds = Deeds { files, edits, guide, edit: None };
     for (edit, body) in bodies(edits) {
         match deeds.place(edit, &body) {
             Ok(some) => {
                 for one in some {
                     misfits.extend(shared(files, &one));
-                    match placed.iter().find(|other| collides(other, &one)) {
-                        Some(_) => misfits.push(overlap(&one)),
-                        None => placed.push(one),
+                    let others = by_leaf.entry((one.file, one.leaf)).or_default();
+                    if others.iter().any(|other| collides(&placed[*other], &one)) {
+                        misfits.push(overlap(&one));
+                    } else {
+                        others.push(placed.len());
+                        placed.push(one);
                     }
                 }
             }
@@ -163,14 +178,12 @@ fn propose_at_once(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<
         }
     }
     let beside = |one: &Placed| -> Vec<Splice> {
-        let same = |other: &&Placed| {
-            std::ptr::eq(*other, one)
-                || other.file == one.file
-                    && other.leaf == one.leaf
-                    && other.fate == Fate::Part
-                    && one.fate == Fate::Part
-        };
-        placed.iter().filter(same).flat_map(|other| other.splices.iter().cloned()).collect()
+        if one.fate != Fate::Part {
+            return one.splices.clone();
+        }
+        let same = by_leaf.get(&(one.file, one.leaf)).into_iter().flatten().map(|other| &placed[*other]);
+        let parts = same.filter(|other| other.fate == Fate::Part);
+        parts.flat_map(|other| other.splices.iter().cloned()).collect()
     };
     proposal.shown = placed.iter().map(|one| show(files, one, &beside(one))).collect();
     // Two edits of one value are one line to the eye.

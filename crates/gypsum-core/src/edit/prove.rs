@@ -98,7 +98,7 @@ fn misread(file: &File, fates: &Fates<'_>, new: &Document, leaf: Option<LeafId>)
 
 /// What must be the next thing in the new file.
 enum Wanted<'a> {
-    Same(Kind, Cow<'a, [u8]>),
+    Same(Kind, LeafId),
     New(Kind, &'a [u8], &'a [u8]),
 }
 
@@ -125,7 +125,7 @@ fn first_difference<'a>(
         })
     };
     for (wanted, about) in born(None) {
-        match next_is(new, &mut there, &wanted) {
+        match next_is(old, new, &mut there, &wanted) {
             Ok(leaf) => {
                 matches.extend(about.map(|(fate, thing)| Match { fate, old: None, new: Some(leaf), thing }))
             }
@@ -133,15 +133,15 @@ fn first_difference<'a>(
         }
     }
     let mut gone_till = 0;
-    for (leaf, kind, span) in old.tree().leaves() {
+    for (leaf, kind, _) in old.tree().leaves() {
         if leaf < gone_till {
             continue;
         }
         // Nearly all of them are none of this change's business.
         if !by_leaf.contains_key(&Some(leaf)) {
             if counts(kind) {
-                let same = Wanted::Same(kind, gist(old, leaf, span.of(old.source())));
-                if let Err(is) = next_is(new, &mut there, &same) {
+                let same = Wanted::Same(kind, leaf);
+                if let Err(is) = next_is(old, new, &mut there, &same) {
                     return Some(is);
                 }
             }
@@ -163,11 +163,11 @@ fn first_difference<'a>(
             Some(Fate::Given(value)) => {
                 parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
             }
-            _ => counts(kind).then(|| Wanted::Same(kind, gist(old, leaf, span.of(old.source())))),
+            _ => counts(kind).then_some(Wanted::Same(kind, leaf)),
         };
         let own = wanted.map(|wanted| (wanted, fate.map(|fate| (fate, None))));
         for (wanted, about) in own.into_iter().chain(born(Some(leaf))) {
-            match next_is(new, &mut there, &wanted) {
+            match next_is(old, new, &mut there, &wanted) {
                 Ok(is) => matches.extend(about.map(|(fate, thing)| Match {
                     fate,
                     old: Some(leaf),
@@ -183,6 +183,7 @@ fn first_difference<'a>(
 
 /// The next counting leaf where it is as wanted; else the leaf that is not, if there is one.
 fn next_is(
+    old: &Document,
     new: &Document,
     there: &mut impl Iterator<Item = LeafId>,
     wanted: &Wanted<'_>,
@@ -191,8 +192,10 @@ fn next_is(
         return Err(None);
     };
     let fits = match wanted {
-        Wanted::Same(kind, bytes) => {
-            new.tree().kind(id) == *kind && gist(new, id, new.tree().span(id).of(new.source())) == *bytes
+        Wanted::Same(kind, leaf) => {
+            let (was, is) = (old.tree().span(*leaf).of(old.source()), new.tree().span(id).of(new.source()));
+            // Nearly all are the same to the byte.
+            new.tree().kind(id) == *kind && (was == is || gist(old, *leaf, was) == gist(new, id, is))
         }
         Wanted::New(Kind::Close, ..) => new.tree().kind(id) == Kind::Close,
         Wanted::New(kind, name, value) => new.parts(id).is_some_and(|parts| {

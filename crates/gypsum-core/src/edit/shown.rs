@@ -2,7 +2,7 @@
 
 use super::place::{File, Placed};
 use super::prove::Fate;
-use crate::text::{Span, Splice, apply_within, line_span, place_of};
+use crate::text::{Span, Splice, apply_within, line_span};
 use serde::{Deserialize, Serialize};
 
 /// One edit as it will be done, for the eye and the record.
@@ -25,7 +25,7 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let file = &files[one.file];
     let source = file.doc.source();
     let first = one.splices.first().map_or(0, |splice| splice.span.start as usize);
-    let at = place_of(source, first).line;
+    let at = file.doc.line_at(first);
     let shown = |line, before, after| Shown {
         address: one.address.clone(),
         file: file.path.clone(),
@@ -56,7 +56,7 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let (before, after) = (&before[same..], &after[same..]);
     let tail = before.iter().rev().zip(after.iter().rev()).take_while(|(a, b)| a == b).count();
     let joined = |lines: &[String]| (lines.len() > tail).then(|| lines[..lines.len() - tail].join("\n"));
-    shown(place_of(source, lines.start as usize).line + same as u32, joined(before), joined(after))
+    shown(file.doc.line_at(lines.start as usize) + same as u32, joined(before), joined(after))
 }
 
 fn text_lines(bytes: &[u8]) -> Vec<String> {

@@ -22,7 +22,13 @@ impl Deeds<'_> {
             several => {
                 let open =
                     |(n, block): &(usize, BlockId)| (*n, self.files[*n].doc.tree().block(*block).open());
-                return Err(ambiguous(self.files, address, &several.iter().map(open).collect::<Vec<_>>()));
+                return Err(ambiguous(
+                    self.files,
+                    address,
+                    &several.iter().map(open).collect::<Vec<_>>(),
+                    self.guide,
+                    Some(edit),
+                ));
             }
         };
         let doc = &self.files[n].doc;

@@ -47,7 +47,7 @@ impl Deeds<'_> {
             (_, None) => return Ok(None),
             ([], Some(last)) => *last,
             ([one], _) => *one,
-            (several, _) => return Err(ambiguous(self.files, &outer, several)),
+            (several, _) => return Err(ambiguous(self.files, &outer, several, self.guide, None)),
         };
         let doc = &self.files[n].doc;
         let options = doc.parts(leaf).and_then(|parts| Options::of(doc, &parts));

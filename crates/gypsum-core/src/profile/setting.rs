@@ -95,6 +95,8 @@ pub struct Setting {
     pub about: Option<String>,
     /// Whether it may stand several times, each adding to the others.
     pub repeats: bool,
+    /// Whether an empty one takes back those read before, so that a new value in another file needs one.
+    pub resets: bool,
     /// Whether the first word of its value is part of what it is: `Subsystem sftp …`.
     pub keyed: bool,
     /// Which of several decides, where that differs from the daemon's own way.

@@ -62,12 +62,14 @@ pub struct LineShift {
 /// checker printed for the old file with those it printed for the new one.
 pub fn shift_lines(source: &[u8], splices: &[Splice]) -> Vec<LineShift> {
     let newlines = |bytes: &[u8]| memchr::memchr_iter(b'\n', bytes).count() as i64;
-    let mut by = 0;
+    let (mut by, mut line, mut counted) = (0, 1, 0);
     in_order(splices)
         .into_iter()
         .map(|splice| {
             by += newlines(&splice.text) - newlines(splice.span.of(source));
-            let line = newlines(&source[..splice.span.range().end]) + 1;
+            let end = splice.span.range().end;
+            line += newlines(source.get(counted..end).unwrap_or_default());
+            counted = counted.max(end);
             LineShift { from: line as u32, by }
         })
         .collect()

@@ -57,7 +57,7 @@ pub fn compare(
     after: &Account,
     changed: &[Changed],
 ) -> Result<(), Disagreement> {
-    let (old, new) = (Index::of(before), Index::of(after));
+    let (old, new) = (Index::of(before, changed.len()), Index::of(after, changed.len()));
     let mut gone = vec![false; before.entries.len()];
     let mut fresh = vec![false; after.entries.len()];
     for change in changed {
@@ -272,13 +272,20 @@ fn same_value(alone: &Account, account: &Account, at: usize) -> bool {
         })
 }
 
-/// Finds entries by the way to them.
-struct Index {
-    places: HashMap<(Option<usize>, Option<Vec<u8>>), Vec<usize>>,
+/// Finds entries by the way to them: a few by walking there, many by an index.
+struct Index<'a> {
+    account: &'a Account,
+    places: Option<HashMap<(Option<usize>, Option<&'a [u8]>), Vec<usize>>>,
 }
 
-impl Index {
-    fn of(account: &Account) -> Self {
+/// So many are found by walking.
+const FEW: usize = 8;
+
+impl<'a> Index<'a> {
+    fn of(account: &'a Account, asked: usize) -> Self {
+        if asked <= FEW {
+            return Self { account, places: None };
+        }
         let mut places: HashMap<_, Vec<usize>> = HashMap::new();
         let mut open: Vec<(usize, usize)> = Vec::new();
         for (at, entry) in account.entries.iter().enumerate() {
@@ -286,19 +293,42 @@ impl Index {
                 open.pop();
             }
             let parent = open.last().map(|(parent, _)| *parent);
-            places.entry((parent, entry.name.clone())).or_default().push(at);
+            places.entry((parent, entry.name.as_deref())).or_default().push(at);
             if entry.end > at + 1 {
                 open.push((at, entry.end));
             }
         }
-        Self { places }
+        Self { account, places: Some(places) }
     }
 
     fn find(&self, at: &Named) -> Option<usize> {
         let mut parent = None;
         for (name, nth) in at {
-            parent = Some(*self.places.get(&(parent, name.clone()))?.get(*nth)?);
+            parent = Some(match &self.places {
+                Some(places) => *places.get(&(parent, name.as_deref()))?.get(*nth)?,
+                None => self.walk(parent, name.as_deref(), *nth)?,
+            });
         }
         parent
+    }
+
+    /// The `nth` entry of this name within `parent`.
+    fn walk(&self, parent: Option<usize>, name: Option<&[u8]>, nth: usize) -> Option<usize> {
+        let entries = &self.account.entries;
+        let (mut at, end) = match parent {
+            Some(parent) => (parent + 1, entries[parent].end),
+            None => (0, entries.len()),
+        };
+        let mut left = nth;
+        while at < end {
+            if entries[at].name.as_deref() == name {
+                if left == 0 {
+                    return Some(at);
+                }
+                left -= 1;
+            }
+            at = entries[at].end;
+        }
+        None
     }
 }

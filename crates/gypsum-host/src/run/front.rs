@@ -11,9 +11,11 @@ use crate::look::Look;
 use crate::probe::Scene;
 use crate::rehearse::{Proposed, Rehearsal, ask, rehearse};
 use crate::service;
+use crate::shell;
 use crate::survey::Early;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Dress, Event, PlannedNeighbour};
+use gypsum_core::doc::Family;
 use gypsum_core::edit::Shown;
 use gypsum_core::effective::{asked, compare};
 use gypsum_core::finding::{Finding, Severity};
@@ -170,6 +172,10 @@ impl Run<'_> {
             }
             None => by.push("the daemon has no checker".to_owned()),
         }
+        if let Some(said) = front.shell_syntax() {
+            by.push("the shell's own syntax check".to_owned());
+            findings.extend(said);
+        }
         // A proposal that the checker refuses is not understood at all.
         let refused = findings.iter().any(|finding| finding.severity == Severity::Fault);
         let told = if refused { None } else { front.effective(&proposed, &home)? };
@@ -297,6 +303,18 @@ impl Front {
         });
         self.rehearsed = rehearsed;
         self.checked(own?)
+    }
+
+    /// What the shell says of the proposal, where the files are the shell's.
+    fn shell_syntax(&self) -> Option<Vec<Finding>> {
+        if self.job.profile.files.format != Family::Assignments {
+            return None;
+        }
+        let changed = self.new_files.iter().filter_map(|file| Some((file, file.after.as_deref()?)));
+        let said: Vec<_> = changed
+            .filter_map(|(file, after)| shell::syntax(&file.real, file.before.as_deref(), after))
+            .collect();
+        (!said.is_empty()).then(|| said.concat())
     }
 
     /// What the daemon understands otherwise than it was asked for, where it can be asked.

@@ -18,6 +18,7 @@ use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::secret::{can_be_secret, is_secret, mentions_secret};
 use gypsum_core::text::shift_lines;
 use gypsum_core::value::{Kind, misfit_of_any};
+use std::cell::OnceCell;
 use std::path::Path;
 
 impl Run<'_> {
@@ -80,6 +81,7 @@ impl Front {
         let loading = self.loading()?;
         let profile = &self.job.profile;
         let edits = &in_their_sections(edits, profile, &loading.files, only);
+        let overruled = OnceCell::new();
         let guide = Guide {
             home: loading.home,
             only,
@@ -88,6 +90,9 @@ impl Front {
             plausible: &|name, value| is_plausible(profile, name, value),
             remark: self.job.remark.as_deref(),
             quantity: &|name| profile.setting(name).is_some_and(|(_, setting)| setting.kind.is_quantity()),
+            resets: &|address| profile.at_address(address).is_some_and(|(_, setting)| setting.resets),
+            knows_effect: !profile.setting.is_empty(),
+            in_effect: &|n, leaf| !overruled.get_or_init(|| loading.overruled(profile)).contains(&(n, leaf)),
             list: &|name| profile.setting(name).and_then(|(_, setting)| setting.list.clone()),
         };
         let proposal = match propose(&loading.files, edits, &guide) {

@@ -56,6 +56,9 @@ fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
         };
         row("without effect", &format!("{}  ({}, line {}): {why}", place.value, place.file, place.line));
     }
+    for place in &one.commented_out {
+        row("commented out", &format!("{}  ({}, line {})", place.value, place.file, place.line));
+    }
     one.takes.iter().for_each(|takes| row("takes", takes));
     one.default.iter().for_each(|default| row("default", default));
     row("takes effect", &one.takes_effect);

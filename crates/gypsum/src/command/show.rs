@@ -5,16 +5,24 @@ use crate::args::Target;
 use crate::out::{FAINT, STRONG};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, styled, when};
-use gypsum_core::listing::{By, Listed, list};
+use gypsum_core::address::Address;
+use gypsum_core::edit::{find_active, find_dormant};
+use gypsum_core::listing::{Listed, list};
 use gypsum_core::profile::Profile;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
+use std::collections::HashMap;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let loading = files::load(&RealDisk, &profile, None)?;
     if let ([name], false) = (words, all) {
-        let known = profile.spelling(name).is_some() || name.contains("..");
+        let address = Address::parse(name).ok();
+        let is_set = address.is_some_and(|address| {
+            !find_active(&loading.files, &address).is_empty()
+                || !find_dormant(&loading.files, &address).is_empty()
+        });
+        let known = is_set || profile.spelling(name).is_some() || name.contains("..");
         if known && explain::run(context, &profile, &loading, name) {
             return Ok(0);
         }
@@ -36,14 +44,21 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     if !all && words.is_empty() {
         settings.retain(|row| !row.dormant);
     }
-    for file in &loading.files {
-        let rows: Vec<&Listed> = settings.iter().filter(|row| row.file == file.path).collect();
-        if rows.is_empty() {
-            continue;
+    let mut by_file: HashMap<&str, Vec<&Listed>> = HashMap::new();
+    let mut beaten: HashMap<(&str, u32), Vec<&Listed>> = HashMap::new();
+    for row in &settings {
+        by_file.entry(&row.file).or_default().push(row);
+        if let Some(by) = &row.by {
+            beaten.entry((&by.file, by.line)).or_default().push(row);
         }
+    }
+    for file in &loading.files {
+        let Some(rows) = by_file.get(file.path.as_str()) else {
+            continue;
+        };
         context.out.line(&styled(STRONG, &file.path));
-        let cells: Vec<Vec<String>> = rows.iter().map(|row| cells(row, &settings)).collect();
-        for (line, row) in columns(&cells, &[5, 34, 200]).into_iter().zip(&rows) {
+        let cells: Vec<Vec<String>> = rows.iter().map(|row| cells(row, &beaten)).collect();
+        for (line, row) in columns(&cells, &[5, 34, 200]).into_iter().zip(rows) {
             let quiet = row.dormant || row.shadowed;
             context.out.line(&if quiet { styled(FAINT, &line) } else { line });
         }
@@ -104,14 +119,13 @@ fn drafts(context: &Context, daemon: &str) {
     }
 }
 
-fn cells(row: &Listed, all: &[Listed]) -> Vec<String> {
+fn cells(row: &Listed, beaten: &HashMap<(&str, u32), Vec<&Listed>>) -> Vec<String> {
     let mut value: String = row.value.chars().take(48).collect();
     if value.len() < row.value.len() {
         value.push('…');
     }
-    let here = |by: &By| by.file == row.file && by.line == row.line;
-    let beaten: Vec<&Listed> = all.iter().filter(|other| other.by.as_ref().is_some_and(here)).collect();
-    if let [first, more @ ..] = beaten.as_slice() {
+    let beaten = beaten.get(&(row.file.as_str(), row.line)).map_or(&[][..], Vec::as_slice);
+    if let [first, more @ ..] = beaten {
         let place = if first.file == row.file { String::new() } else { format!("{}, ", first.file) };
         let more = if more.is_empty() { String::new() } else { format!(" and {} more", more.len()) };
         value.push_str(&format!("  (overrules {place}line {}{more})", first.line));
