@@ -40,7 +40,7 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
             }
             (Fate::Woken { value, .. }, Some(new_leaf)) => {
                 let after = is.path(Some(new_leaf));
-                changed.push(Changed::Inserted { after, value: Some(value.clone()) });
+                changed.push(Changed::Inserted { after, value: Some(value.clone()), as_written: true });
             }
             (Fate::Born(_), Some(new_leaf)) => {
                 let Some((kind, name, value)) = one.thing else {
@@ -51,7 +51,11 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
                 let text = if element { name } else { value };
                 match kind {
                     Kind::Open => changed.push(Changed::InsertedBlock(after)),
-                    Kind::Setting => changed.push(Changed::Inserted { after, value: Some(text.clone()) }),
+                    Kind::Setting => changed.push(Changed::Inserted {
+                        after,
+                        value: Some(text.clone()),
+                        as_written: false,
+                    }),
                     _ => {}
                 }
             }

@@ -176,8 +176,29 @@ impl Deeds<'_> {
         finding.mend(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
     }
 
+    /// The one that would be the `nth` of those that are set if it were enabled; `None` where there is none, or
+    /// several differ.
+    fn nth_as_it_was(&self, address: &Address, nth: u32) -> Option<ToEnable> {
+        let any = address.without_nth();
+        let mut set = find_active(self.files, &any);
+        set.retain(|(n, _)| self.is_meant(*n));
+        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
+        let number = |(n, dormant): &(usize, Dormant)| {
+            let own = block(*n, dormant.leaf);
+            set.iter().filter(|(m, leaf)| block(*m, *leaf) == own && *leaf < dormant.leaf).count() as u32 + 1
+        };
+        let mut fit = self.all_asleep(&any).into_iter().filter(|one| number(one) == nth);
+        match (fit.next(), fit.next()) {
+            (Some((n, dormant)), None) => Some(ToEnable::This(n, dormant)),
+            _ => None,
+        }
+    }
+
     /// The `nth` of all that share a name in their block; `None` where that one cannot be told.
     fn nth_of_all(&self, address: &Address, nth: u32) -> Option<ToEnable> {
+        if let Some(found) = self.nth_as_it_was(address, nth) {
+            return Some(found);
+        }
         let any = address.without_nth();
         let mut all: Vec<(usize, LeafId, Option<Dormant>)> =
             find_active(self.files, &any).into_iter().map(|(n, leaf)| (n, leaf, None)).collect();

@@ -88,10 +88,14 @@ pub fn blocks_named(files: &[File], address: &Address) -> Vec<(usize, BlockId)> 
             let mut path = doc.path(range.open());
             path.push(block);
             if ends_with(doc, &path, &inside) {
-                found.push((n, block, path.len() == inside.blocks().len()));
+                found.push((n, block, path.len() == inside.blocks().len(), are_called(doc, &path, &inside)));
             }
         }
     }
+    if found.iter().any(|(.., whole)| *whole) {
+        found.retain(|(.., whole)| *whole);
+    }
+    let mut found: Vec<_> = found.into_iter().map(|(n, block, exact, _)| (n, block, exact)).collect();
     if found.iter().any(|(.., exact)| *exact) {
         found.retain(|(.., exact)| *exact);
     }
@@ -105,6 +109,12 @@ pub fn ends_with(doc: &Document, path: &[BlockId], address: &Address) -> bool {
         && steps.iter().rev().zip(path.iter().rev()).all(|(step, block)| means_block(doc, step, *block))
 }
 
+/// Whether the innermost of `path` have the very titles that `address` names.
+pub fn are_called(doc: &Document, path: &[BlockId], address: &Address) -> bool {
+    let steps = address.blocks();
+    steps.iter().rev().zip(path.iter().rev()).all(|(step, block)| step.words == doc.title(*block))
+}
+
 fn fitting(files: &[File], address: &Address, found: Vec<(usize, LeafId, Vec<BlockId>)>) -> Vec<Found> {
     let steps = address.blocks().len();
     let mut fit: Vec<_> = found
@@ -115,6 +125,11 @@ fn fitting(files: &[File], address: &Address, found: Vec<(usize, LeafId, Vec<Blo
             ends_with(doc, path, address) && !deeper.iter().any(|block| doc.is_conditional(*block))
         })
         .collect();
+    // A block that is called just so is meant rather than one whose name only begins like that.
+    let whole = |(n, _, path): &(usize, LeafId, Vec<BlockId>)| are_called(&files[*n].doc, path, address);
+    if fit.iter().any(whole) {
+        fit.retain(whole);
+    }
     if fit.iter().any(|(_, _, path)| path.len() == steps) {
         fit.retain(|(_, _, path)| path.len() == steps);
     }

@@ -3,7 +3,7 @@
 use super::File;
 use super::ask::Where;
 use super::block::{Body, new_block};
-use super::find::{Found, ends_with, find_active};
+use super::find::{Found, are_called, ends_with, find_active};
 use super::misfit::{absent, ambiguous};
 use super::place::{Guide, Placed};
 use super::prove::Fate;
@@ -58,17 +58,23 @@ fn holds_top_settings(doc: &Document) -> bool {
 fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Option<Spot>, Finding> {
     let home = guide.only.unwrap_or(guide.home);
     let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
-    let mut found: Vec<(usize, BlockId, bool)> = Vec::new();
+    let mut found: Vec<(usize, BlockId, bool, bool)> = Vec::new();
     for n in order {
         let doc = &files[n].doc;
         for (block, range) in doc.tree().blocks() {
             let mut path = doc.path(range.open());
             path.push(block);
             if ends_with(doc, &path, address) {
-                found.push((n, block, path.len() == address.blocks().len()));
+                let whole = are_called(doc, &path, address);
+                found.push((n, block, path.len() == address.blocks().len(), whole));
             }
         }
     }
+    if found.iter().any(|(.., whole)| *whole) {
+        found.retain(|(.., whole)| *whole);
+    }
+    let mut found: Vec<(usize, BlockId, bool)> =
+        found.into_iter().map(|(n, block, exact, _)| (n, block, exact)).collect();
     if found.iter().any(|(.., exact)| *exact) {
         found.retain(|(.., exact)| *exact);
     }

@@ -24,14 +24,26 @@ pub(super) fn ambiguous(
             let within = if several_files { format!("--in {} ", files[*n].path) } else { String::new() };
             let in_effect = if (guide.in_effect)(*n, *leaf) { ", in effect" } else { ", not in effect" };
             let in_effect = if guide.knows_effect { in_effect } else { "" };
-            format!("{within}{here} (line {}{in_effect})", doc.place(*leaf).line)
+            format!("{within}{here}   (line {}{in_effect})", doc.line_of(*leaf))
         })
         .collect();
     let (n, leaf) = found[0];
     Finding::misfit("ambiguous", format!("{address} is set in {} places", found.len()))
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
-        .mend(format!("say which: {}", places.join(" or ")))
+        .mend(choices(&places))
+}
+
+/// More choices than this are not listed.
+const MOST: usize = 8;
+
+/// Whole edits to choose from, a line each, ready to paste.
+fn choices(edits: &[String]) -> String {
+    let lines: String = edits.iter().take(MOST).map(|edit| format!("\n  {edit}")).collect();
+    match edits.len().checked_sub(MOST) {
+        None | Some(0) => format!("say which:{lines}"),
+        Some(more) => format!("say which:{lines}\nand {more} more: `gypsum show` lists them"),
+    }
 }
 
 pub(super) fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: &str) -> Finding {
@@ -54,12 +66,12 @@ pub(super) fn several_asleep(files: &[File], address: &Address, found: &[(usize,
     let line = |n: usize, leaf| files[n].doc.place(leaf).line;
     let edits: Vec<String> = found
         .iter()
-        .map(|(n, leaf, nth)| format!("--enable '{}' (line {})", address.with_nth(*nth), line(*n, *leaf)))
+        .map(|(n, leaf, nth)| format!("--enable '{}'   (line {})", address.with_nth(*nth), line(*n, *leaf)))
         .collect();
     let (n, leaf, _) = found[0];
     let message = format!("{address} is commented out in {} places, with different values", found.len());
     Finding::misfit("ambiguous", message)
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
-        .mend(format!("say which: {}; or give the value: '{address}=VALUE'", edits.join("; ")))
+        .mend(format!("{}\nor give the value: '{address}=VALUE'", choices(&edits)))
 }

@@ -29,6 +29,8 @@ pub enum Changed {
         after: Named,
         /// The value that was asked for; `None` for a bare name.
         value: Option<Vec<u8>>,
+        /// Whether it is written as it was while it was commented out.
+        as_written: bool,
     },
     /// This block is new; what it holds is inserted, too.
     InsertedBlock(Named),
@@ -74,11 +76,14 @@ pub fn compare(
                 mark(&mut gone, before, from);
                 mark(&mut fresh, after, to);
             }
-            Changed::Inserted { after: to, value } => {
+            Changed::Inserted { after: to, value, as_written } => {
                 let to = new.find(to).ok_or_else(|| missing(to, true))?;
                 let fits = match value {
                     None => after.entries[to].value.is_none() && after.entries[to].end == to + 1,
-                    Some(value) => is_asked(witness, dialect, value, None, after, to),
+                    Some(value) => {
+                        is_asked(witness, dialect, value, None, after, to)
+                            || *as_written && reads_as(&after.entries[to], value)
+                    }
                 };
                 if !fits {
                     return Err(other_value(&after.entries[to]));
@@ -257,6 +262,11 @@ fn is_asked(
         (None, Some(_)) => as_typed || as_text,
         _ => as_text,
     }
+}
+
+/// Whether an entry has this text, whatever its sort.
+fn reads_as(entry: &Entry, text: &[u8]) -> bool {
+    !entry.block && entry.value.as_ref().is_some_and(|value| value.text == text)
 }
 
 fn sort_of(entry: &Entry) -> Option<Sort> {

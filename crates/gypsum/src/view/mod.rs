@@ -20,6 +20,11 @@ pub fn styled(style: Style, text: &str) -> String {
 pub fn wrapped(text: &str, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for paragraph in text.lines() {
+        // What is indented is to be copied, and stays in one line.
+        if paragraph.starts_with("  ") {
+            lines.push(paragraph.to_owned());
+            continue;
+        }
         let mut line = String::new();
         for word in paragraph.split(' ') {
             if !line.is_empty() && line.chars().count() + 1 + word.chars().count() > width {

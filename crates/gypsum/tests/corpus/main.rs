@@ -4,7 +4,11 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_macros)]
 
+mod addresses;
+
+use addresses::{Tally, give_back};
 use gypsum_core::doc::{Dialect, Document, Family, Kind};
+use gypsum_core::edit::{File, Guide};
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -159,6 +163,7 @@ fn shipped_files_are_read_without_a_broken_statement() {
     let mut reasons: BTreeMap<&str, usize> = BTreeMap::new();
     let mut wrong = Vec::new();
     let mut packages = std::collections::BTreeSet::new();
+    let mut tally = Tally::default();
     for path in all {
         let name = path.strip_prefix(&corpus).unwrap().display().to_string();
         if !(name.contains("/etc/") || name.contains("/examples/")) {
@@ -193,6 +198,8 @@ fn shipped_files_are_read_without_a_broken_statement() {
                 wrong.push(format!("{name}:{}: broken as {}", doc.place(leaf).line, family.name()));
             }
         }
+        let guide = Guide { plausible: &|_, _| true, ..Guide::default() };
+        give_back(&[File { path: name, doc }], 0, &guide, &mut tally);
     }
     println!("{} packages", packages.len());
     counts.iter().for_each(|(family, (files, bytes, settings))| {
@@ -201,4 +208,32 @@ fn shipped_files_are_read_without_a_broken_statement() {
     reasons.iter().for_each(|(reason, files)| println!("not read, {reason}: {files} files"));
     assert!(packages.len() >= 25, "{} packages were found", packages.len());
     assert!(wrong.is_empty(), "{} files:\n{}", wrong.len(), wrong.join("\n"));
+    tally.finish("shipped files");
+}
+
+/// The addresses of every built-in profile, on the files that its package has laid down here.
+#[test]
+fn addresses_of_installed_daemons_are_taken_back() {
+    let mut found = 0;
+    for built_in in gypsum_core::profile::BUILT_IN {
+        let Ok(profile) = gypsum_core::profile::read(built_in.text) else { panic!("{}", built_in.name) };
+        if profile.files.read.iter().any(|path| path.contains("{*}")) {
+            continue;
+        }
+        let Ok(loading) = gypsum_host::files::load(&gypsum_host::disk::RealDisk, &profile, None) else {
+            println!("{}: skipped: its files are not here, or not to be read", built_in.name);
+            continue;
+        };
+        let mut tally = Tally::default();
+        let spelling = |name: &str| profile.spelling(name).map(str::to_owned);
+        let plausible = |name: &str, _: &str| profile.spelling(name).is_some();
+        let guide = Guide { spelling: &spelling, plausible: &plausible, ..Guide::default() };
+        for n in 0..loading.files.len() {
+            give_back(&loading.files, n, &guide, &mut tally);
+        }
+        found += usize::from(tally.addresses > 0);
+        tally.finish(built_in.name);
+    }
+    let required = std::env::var("GYPSUM_LAB").is_ok_and(|lab| lab == "required");
+    assert!(found >= 15 || !required, "only {found} daemons are installed");
 }
