@@ -68,6 +68,9 @@ impl Reader<'_> {
         loop {
             let lead = self.rest().iter().take_while(|byte| byte.is_ascii_whitespace()).count();
             self.at += lead;
+            if self.at >= self.source.len() {
+                return;
+            }
             if self.peek() != b'#' {
                 // What is indented belongs to something.
                 let blanks =
