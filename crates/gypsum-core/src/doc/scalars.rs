@@ -141,6 +141,11 @@ pub fn is_plain(value: &str) -> bool {
         && !value.contains(['\t', '\n', '\u{85}', '\u{2028}', '\u{2029}', '\u{feff}'])
 }
 
+/// Whether a text is true or false to readers of YAML 1.1 alone.
+pub fn is_old_flag(value: &str) -> bool {
+    ["yes", "no", "on", "off", "y", "n"].contains(&value.to_ascii_lowercase().as_str())
+}
+
 /// Whether some reader may take a text for a number, a date or a time: `1_000`, `1:30`, `2026-11-24`, `0o17`.
 /// Addresses and versions, with two dots and more, are none.
 pub fn is_like_number(value: &str) -> bool {

@@ -42,16 +42,22 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     }
     let line = memchr::memchr(b'\n', text).map_or(text, |end| &text[..end]);
     let line = memchr::memchr(b'#', line).map_or(line, |end| &line[..end]).trim_ascii_end();
-    // A header with its first setting in the same line.
-    let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
-    if matches!((words.next(), words.next()), (Some(first), Some(second)) if first.ends_with(b":") && second.ends_with(b":"))
-    {
+    if has_setting_behind(line) {
         return Kind::Open;
     }
     if line.strip_suffix(b":").is_some_and(|name| !name.is_empty() && !name.contains(&b' ')) {
         Kind::Open
     } else {
         Kind::Setting
+    }
+}
+
+/// Whether a line is a header with its first setting behind it.
+fn has_setting_behind(line: &[u8]) -> bool {
+    let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
+    match (words.next(), words.next()) {
+        (Some(first), Some(second)) => first.ends_with(b":") && second.ends_with(b":"),
+        _ => false,
     }
 }
 
@@ -64,6 +70,10 @@ pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let length = bytes.iter().position(|byte| is_blank(*byte) || *byte == b':').filter(|length| *length > 0);
     let length = length.unwrap_or(bytes.len()) as u32;
     let name = Span { start: text.start, end: text.start + length };
+    // What stands behind a header in its line is a setting, and no word of the header.
+    if has_setting_behind(bytes) {
+        return Some(Parts { name, value: Pieces::default(), end: name.end + 1 });
+    }
     let colon = u32::from(bytes.get(length as usize) == Some(&b':'));
     let value = value_span(source, name.end + colon, text.end, dialect);
     let bare = value.is_empty();

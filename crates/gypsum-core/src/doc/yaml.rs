@@ -157,7 +157,10 @@ impl Reading<'_> {
             Some(Frame::Mapping { key: Some((from, key_end)), .. }) => {
                 (*from, line_end(self.source, *key_end).min(start))
             }
-            Some(Frame::Sequence { .. }) => (self.line_of(start), start),
+            Some(Frame::Sequence { .. }) => {
+                let line = self.line_of_dash(start);
+                (line, line_end(self.source, line).min(start))
+            }
             _ => return None,
         };
         self.laid.gap(from);
@@ -180,6 +183,25 @@ impl Reading<'_> {
     /// The start of the line of `at`, or where the layout has come in it.
     fn line_of(&self, at: usize) -> usize {
         memchr::memrchr(b'\n', &self.source[..at]).map_or(0, |end| end + 1).max(self.laid.at())
+    }
+
+    /// The start of the line with the dash of the element whose content begins at `at`: comments and line ends may
+    /// stand between.
+    fn line_of_dash(&self, at: usize) -> usize {
+        let mut line = self.line_of(at);
+        let mut end = at;
+        loop {
+            let text = &self.source[line..end];
+            let text = memchr::memmem::find(text, b"#").map_or(text, |mark| &text[..mark]).trim_ascii_end();
+            if text.ends_with(b"-") {
+                return line;
+            }
+            if !text.is_empty() || line <= self.laid.at() {
+                return self.line_of(at);
+            }
+            end = line;
+            line = self.line_of(line - 1);
+        }
     }
 
     /// Behind the line in which the value from `start` to `end` ends. The parser ends a block of text only where

@@ -24,7 +24,8 @@ pub fn mended(before: &[u8], after: Vec<u8>) -> Vec<u8> {
 fn scan(source: &[u8], none_last: bool) -> Vec<Splice> {
     let mut splices = Vec::new();
     let mut last = Last::Open;
-    let mut at = 0;
+    // Not the mark of its encoding.
+    let mut at = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
     let gone = |at: usize| Splice { span: Span::new(at, at + 1), text: Vec::new() };
     while let Some(byte) = source.get(at).copied() {
         let begins = !matches!(byte, b']' | b'}' | b',' | b':') && !byte.is_ascii_whitespace();

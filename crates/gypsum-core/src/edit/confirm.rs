@@ -21,7 +21,15 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
     };
     let before =
         witness.read(old.source(), old.dialect()).map_err(|why| unreadable(file, old, &why, false))?;
-    let after = witness.read(new.source(), new.dialect()).map_err(|why| unreadable(file, new, &why, true))?;
+    let takes_away = matches.iter().all(|one| matches!(one.fate, Fate::Gone | Fate::GoneTill(_)));
+    let after = witness.read(new.source(), new.dialect()).map_err(|why| {
+        let finding = unreadable(file, new, &why, true);
+        if takes_away {
+            finding.mend("take away the block around it, or edit the lines themselves: gypsum edit")
+        } else {
+            finding
+        }
+    })?;
     let changed = changes(old, new, matches);
     compare(witness, old.dialect(), &before, &after, &changed).map_err(|found| disagrees(file, new, &found))
 }

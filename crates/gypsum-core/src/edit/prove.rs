@@ -203,6 +203,7 @@ fn next_is(
             new.tree().kind(id) == *kind
                 && parts.name.of(new.source()) == *name
                 && (same_value(&read, value)
+                    || new.dialect().comments_anywhere && same_words(new, &read, value)
                     || *kind == Kind::Open && read.split_whitespace().eq(words(value)))
         }),
     };
@@ -236,6 +237,15 @@ fn same_value(read: &str, asked: &[u8]) -> bool {
         _ => asked,
     };
     read.as_bytes() == asked || read.as_bytes() == inner
+}
+
+/// Words of which some were put in quotes are the same without them.
+fn same_words(doc: &Document, read: &str, asked: &[u8]) -> bool {
+    let bare = |text: &str| -> Vec<String> {
+        let quote = |c: char| u8::try_from(c).is_ok_and(|byte| doc.dialect().is_quote(byte));
+        text.split_whitespace().map(|word| word.trim_matches(quote).to_owned()).collect()
+    };
+    bare(read) == bare(&String::from_utf8_lossy(asked))
 }
 
 fn counts(kind: Kind) -> bool {

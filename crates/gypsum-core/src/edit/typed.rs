@@ -26,6 +26,14 @@ pub fn typed(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>
         None | Some(Sort::Null) if given != Sort::Text => Ok(value.into()),
         None | Some(Sort::Null | Sort::Text) if own_quotes => Ok(value.into()),
         None | Some(Sort::Null | Sort::Text) => Ok(text(family, value, like)),
+        // `yes` is true to some readers and a text to others: a file that says true goes on saying it.
+        Some(Sort::Flag) if family == Family::Yaml && scalars::is_old_flag(value) && !like_old_flag(like) => {
+            Err(Finding::misfit(
+                "sort",
+                format!("this file says true and false, and {value} is a text to some readers"),
+            )
+            .mend("write true or false"))
+        }
         Some(standing) if standing == given || own_quotes => Ok(value.into()),
         Some(standing) => {
             let message = format!("{value:?} is not {}, which is what stands there", standing.noun());
@@ -49,6 +57,10 @@ fn text(family: Family, value: &str, like: Option<&[u8]>) -> Vec<u8> {
         }
         quote => scalars::quoted(family, value, quote.unwrap_or(b'"')),
     }
+}
+
+fn like_old_flag(like: Option<&[u8]>) -> bool {
+    like.and_then(|raw| std::str::from_utf8(raw).ok()).is_some_and(scalars::is_old_flag)
 }
 
 /// Whether what stands there may be taken for a number or a time, and is written in the same way as `value`.

@@ -253,7 +253,9 @@ fn is_asked(
         // A text for new readers and a number for old ones may stay both.
         (Some(Sort::Text), Some(_)) if also_was != Some(Sort::Text) => as_text || as_typed,
         (Some(Sort::Text), _) => as_text,
-        (Some(Sort::Number | Sort::Flag), Some(_)) => as_typed,
+        (Some(sort @ (Sort::Number | Sort::Flag)), Some(value)) => {
+            as_typed && (value.sort == sort || value.also == sort && also_was != Some(sort))
+        }
         // A tag, an alias or a date may be meant, or its text.
         (_, Some(value)) if value.sort == Sort::Other => as_typed || as_text,
         (_, Some(value)) if value.sort != Sort::Text => as_typed,

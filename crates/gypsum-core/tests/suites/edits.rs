@@ -162,7 +162,8 @@ fn one(
     if !fits {
         return Err(context("the other reader sees something else", &after));
     }
-    let flag = ["yes", "No"].contains(&value) && kind == 2;
+    // These are flags to the one and texts to the other, and were typed as such.
+    let flag = ["yes", "No"].contains(&value);
     if family == Family::Yaml
         && (kind == 0 || kind == 2)
         && !flag
@@ -235,9 +236,12 @@ fn is_set(before: &Said, after: &Said, value: &str, family: Family) -> bool {
     let inner = value.trim_matches('"');
     match (gone.as_slice(), new.as_slice()) {
         ([old], [new]) => {
-            old.0 == new.0
+            (old.0 == new.0 || family == Family::Literals && old.0 == ["#"])
                 && (new.1 != "text" || new.2 == value || new.2 == inner)
-                && (old.1 == new.1 || old.1 == "null" || family == Family::Yaml && old.1 == "other")
+                && (old.1 == new.1
+                    || old.1 == "null"
+                    || family == Family::Literals
+                    || family == Family::Yaml && old.1 == "other")
         }
         // Of XML an empty element has no text.
         ([], [new]) => new.1 == "text" && new.2 == value,

@@ -10,6 +10,7 @@
 mod cases;
 mod edits;
 mod reader;
+mod real;
 
 use cases::{Case, json, toml, xml, yaml};
 use gypsum_core::doc::{Document, Family, Kind};
@@ -87,6 +88,48 @@ fn yaml_of_the_suite_is_read() {
     let wrong = told_wrongly(Family::Yaml, &cases);
     let refused = wrong.iter().filter(|name| name.starts_with("refused")).count();
     assert!(refused <= 3, "{wrong:?}");
+}
+
+/// Real files of one family: those that the other reader takes have no broken statement, and edits agree.
+fn real(family: Family, endings: &[&str]) {
+    if folder().is_none() {
+        return;
+    }
+    let mut reader = reader::Reader::new();
+    let mut cases = real::files(endings);
+    let all = cases.len();
+    cases.retain(|case| reader.read(family.name(), &case.source).is_some());
+    let broken: Vec<&str> =
+        cases.iter().filter(|case| is_broken(family, &case.source)).map(|case| case.name.as_str()).collect();
+    println!("{}: {all} real files, {} of them valid, broken here: {broken:?}", family.name(), cases.len());
+    assert!(broken.is_empty(), "{broken:?}");
+    assert!(cases.len() >= 300, "{} files of {}", cases.len(), family.name());
+    edits::agree(family, &cases, 2_000);
+}
+
+#[test]
+fn real_files_of_toml_agree() {
+    real(Family::Toml, &["toml"]);
+}
+
+#[test]
+fn real_files_of_json_agree() {
+    real(Family::Json, &["json"]);
+}
+
+#[test]
+fn real_files_of_yaml_agree() {
+    real(Family::Yaml, &["yml", "yaml"]);
+}
+
+#[test]
+fn real_files_of_xml_agree() {
+    real(Family::Xml, &["xml"]);
+}
+
+#[test]
+fn real_files_of_python_agree() {
+    real(Family::Literals, &["py"]);
 }
 
 #[test]
