@@ -10,7 +10,7 @@ const NAMED: [(u8, u8); 5] = [(b'n', b'\n'), (b'r', b'\r'), (b't', b'\t'), (b'b'
 pub fn taken_off<'a>(inner: &'a [u8], quote: u8, dialect: &Dialect) -> Cow<'a, [u8]> {
     let doubled = dialect.doubled && inner.contains(&quote);
     let escapes = quote == b'"' || dialect.doubled;
-    if !doubled && !(escapes && inner.contains(&b'\\')) {
+    if !(doubled || escapes && inner.contains(&b'\\')) {
         return Cow::Borrowed(inner);
     }
     let mut out = Vec::with_capacity(inner.len());

@@ -328,7 +328,8 @@ fn ends_early(inner: &[u8], quote: u8, dialect: &Dialect) -> bool {
         let quotes = inner.split(|byte| *byte == quote);
         // Each quote in it has a twin behind it.
         let pieces: Vec<&[u8]> = quotes.collect();
-        return pieces.len() % 2 == 0 || pieces.iter().skip(1).step_by(2).any(|between| !between.is_empty());
+        return pieces.len().is_multiple_of(2)
+            || pieces.iter().skip(1).step_by(2).any(|between| !between.is_empty());
     }
     let mut escaped = false;
     for byte in inner {

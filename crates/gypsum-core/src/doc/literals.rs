@@ -174,7 +174,7 @@ fn is_number(word: &[u8]) -> bool {
     let padded = whole && complex.is_none() && number.len() > 1 && number.starts_with('0');
     let zero = number.chars().all(|c| c == '0');
     let begins = number.starts_with(|c: char| c.is_ascii_digit() || c == '.');
-    begins && number.parse::<f64>().is_ok() && !(padded && !zero)
+    begins && number.parse::<f64>().is_ok() && (zero || !padded)
 }
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.

@@ -24,10 +24,9 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
         }
         match byte {
             b';' => {
-                match statement.take() {
-                    Some((name, words, line)) => builder.value(Some(name), value(&words), line),
-                    // The mark of a block that is itself a statement.
-                    None => {}
+                // Else it is the mark of a block that is itself a statement.
+                if let Some((name, words, line)) = statement.take() {
+                    builder.value(Some(name), value(&words), line);
                 }
                 at += 1;
             }

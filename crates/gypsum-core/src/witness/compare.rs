@@ -284,10 +284,13 @@ fn same_value(alone: &Account, account: &Account, at: usize) -> bool {
         })
 }
 
+/// Where entries are, by the block that they are in and their name.
+type Places<'a> = HashMap<(Option<usize>, Option<&'a [u8]>), Vec<usize>>;
+
 /// Finds entries by the way to them: a few by walking there, many by an index.
 struct Index<'a> {
     account: &'a Account,
-    places: Option<HashMap<(Option<usize>, Option<&'a [u8]>), Vec<usize>>>,
+    places: Option<Places<'a>>,
 }
 
 /// So many are found by walking.
@@ -298,7 +301,7 @@ impl<'a> Index<'a> {
         if asked <= FEW {
             return Self { account, places: None };
         }
-        let mut places: HashMap<_, Vec<usize>> = HashMap::new();
+        let mut places = Places::new();
         let mut open: Vec<(usize, usize)> = Vec::new();
         for (at, entry) in account.entries.iter().enumerate() {
             while open.last().is_some_and(|(_, end)| *end <= at) {

@@ -56,7 +56,7 @@ fn unreadable(text: &[u8], error: &serde_json::Error) -> Unreadable {
 /// of comments; no byte moves.
 fn prepared(source: &[u8], comments: bool) -> Cow<'_, [u8]> {
     let marked = source.starts_with(b"\xef\xbb\xbf");
-    if !marked && !(comments && memchr::memchr(b'/', source).is_some()) {
+    if !(marked || comments && memchr::memchr(b'/', source).is_some()) {
         return Cow::Borrowed(source);
     }
     let mut text = source.to_vec();

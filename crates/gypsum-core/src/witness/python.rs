@@ -39,9 +39,11 @@ pub fn value_alone(text: &str) -> Option<Account> {
     let mut builder = Builder::default();
     let mut reader = Reader { source: text.as_bytes(), at: 0 };
     reader.space(false);
-    let read = reader.tuple(&mut builder, None, 1)?;
+    reader.tuple(&mut builder, None, 1)?;
     reader.space(false);
-    (reader.at == text.len()).then_some(read)?;
+    if reader.at < text.len() {
+        return None;
+    }
     Some(builder.finish())
 }
 
@@ -78,11 +80,11 @@ impl Reader<'_> {
                 self.at -= blanks.count();
                 return;
             }
-            self.to_line_end();
+            self.skip_line();
         }
     }
 
-    fn to_line_end(&mut self) {
+    fn skip_line(&mut self) {
         self.at += memchr::memchr(b'\n', self.rest()).unwrap_or(self.rest().len());
     }
 
@@ -93,7 +95,7 @@ impl Reader<'_> {
             match self.peek() {
                 b'\n' if depth <= 0 => return self.at + 1,
                 b'\\' => self.at += 2,
-                b'#' => self.to_line_end(),
+                b'#' => self.skip_line(),
                 b'"' | b'\'' => {
                     if self.string_body(true).is_none() {
                         self.at += 1;
@@ -132,7 +134,7 @@ impl Reader<'_> {
         }
         reader.space(false);
         if reader.peek() == b'#' {
-            reader.to_line_end();
+            reader.skip_line();
         }
         if !reader.rest().trim_ascii().is_empty() {
             return false;
@@ -147,7 +149,7 @@ impl Reader<'_> {
             match self.peek() {
                 b' ' | b'\t' | 0x0c | b'\r' => self.at += 1,
                 b'\n' if in_brackets => self.at += 1,
-                b'#' if in_brackets => self.to_line_end(),
+                b'#' if in_brackets => self.skip_line(),
                 b'\\' if self.rest().starts_with(b"\\\n") || self.rest().starts_with(b"\\\r\n") => {
                     self.at += memchr::memchr(b'\n', self.rest()).map_or(1, |end| end + 1);
                 }

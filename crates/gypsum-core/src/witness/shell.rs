@@ -157,7 +157,7 @@ impl Lexer<'_> {
                 return Err(self.error(start, "what begins here is never ended"));
             };
             match byte {
-                b'#' => self.to_line_end(),
+                b'#' => self.skip_line(),
                 b'\n' => {
                     self.at += 1;
                     self.here_documents()?;
@@ -243,7 +243,7 @@ impl Lexer<'_> {
                     self.at += 1;
                     self.here_documents()?;
                 }
-                b'#' => self.to_line_end(),
+                b'#' => self.skip_line(),
                 b'\\' if self.source.get(self.at + 1) == Some(&b'\n') => self.at += 2,
                 _ => return Ok(()),
             }
@@ -261,7 +261,7 @@ impl Lexer<'_> {
         }
     }
 
-    fn to_line_end(&mut self) {
+    fn skip_line(&mut self) {
         let rest = &self.source[self.at..];
         self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
     }
@@ -333,7 +333,7 @@ impl Lexer<'_> {
                 *self.source.get(self.at).ok_or_else(|| self.error(start, "this bracket is never closed"))?;
             match byte {
                 b'\'' | b'"' | b'`' | b'\\' | b'$' => self.piece()?,
-                b'#' if self.source[self.at - 1].is_ascii_whitespace() && open == b'(' => self.to_line_end(),
+                b'#' if self.source[self.at - 1].is_ascii_whitespace() && open == b'(' => self.skip_line(),
                 _ => {
                     depth += i32::from(byte == open);
                     depth -= i32::from(byte == close);
@@ -373,7 +373,7 @@ impl Lexer<'_> {
                     return Err(self.error(start.saturating_sub(1), "this document is never ended"));
                 }
                 let from = self.at;
-                self.to_line_end();
+                self.skip_line();
                 let line = &self.source[from..self.at];
                 let lead = if tabs { line.iter().take_while(|byte| **byte == b'\t').count() } else { 0 };
                 self.at = (self.at + 1).min(self.source.len());

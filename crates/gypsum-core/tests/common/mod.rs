@@ -1,5 +1,8 @@
 //! What the tests of the formats share: reading, editing as it is typed, tables of edits.
 
+// Each of them needs a part of it.
+#![allow(dead_code)]
+
 use gypsum_core::address::Address;
 use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::edit::{Edit, File, Guide, Where, propose};
