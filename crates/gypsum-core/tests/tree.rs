@@ -87,7 +87,7 @@ fn groups_without_a_closing_mark_run_to_the_next_one() {
     let dialect = Dialect { groups: vec!["Match".into()], ..Dialect::default() };
     let source = "Port 22\nMatch User a\n  X no\nMatch User b\n  X yes\n";
     let doc = Document::read(source.into(), Family::Keyword, dialect).unwrap();
-    assert_eq!((doc.title(0), doc.title(1)), ("Match User a".into(), "Match User b".into()));
+    assert_eq!((doc.title(0), doc.title(1)), ("Match User a", "Match User b"));
     let blocks: Vec<_> = (0..doc.tree().len()).map(|leaf| doc.tree().block_of(leaf)).collect();
     assert_eq!(blocks, [None, None, Some(0), None, Some(1)]);
     assert!(doc.is_conditional(0));
