@@ -115,6 +115,9 @@ pub struct Plan {
     pub activation: Activation,
     /// Whether the service was up before, or is to be started.
     pub touch_service: bool,
+    /// Whether no setting changes: comments and blanks alone do.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub same_settings: bool,
     /// How long an activation may take, in milliseconds.
     pub limit_ms: u64,
     /// How long all must stay well, in milliseconds.

@@ -22,6 +22,8 @@ pub struct Wanted {
     pub udp: bool,
     /// The setting that says so; none where it is the daemon's default.
     pub said: Option<Leaf>,
+    /// The statement that gives its port, where that is another one.
+    pub port_said: Option<Leaf>,
 }
 
 /// Everywhere the daemon wants to listen.
@@ -46,7 +48,7 @@ fn one(at: &Endpoint, port: Option<u16>, udp: bool, said: Option<Leaf>) -> Optio
         if host == "localhost" { Some(IpAddr::from([127, 0, 0, 1])) } else { host.parse().ok() }
     });
     let name = host.clone().filter(|_| address.is_none());
-    Some(Wanted { address, name, port, udp, said })
+    Some(Wanted { address, name, port, udp, said, port_said: None })
 }
 
 /// The words of a setting that may have several, each with its place; lists are taken apart.
@@ -73,6 +75,7 @@ fn of_endpoints(subject: &Subject<'_>, listen: &Listen, name: &str, out: &mut Ve
             port,
             udp: listen.udp,
             said: None,
+            port_said: None,
         }));
     }
 }
@@ -132,7 +135,8 @@ fn of_pairs(subject: &Subject<'_>, listen: &Listen, out: &mut Vec<Wanted>) {
     }
     for (at, said) in &addresses {
         for (port, of_port) in &ports {
-            out.extend(one(at, Some(*port), listen.udp, said.or(*of_port)));
+            let wanted = one(at, Some(*port), listen.udp, said.or(*of_port));
+            out.extend(wanted.map(|wanted| Wanted { port_said: *of_port, ..wanted }));
         }
     }
 }
@@ -217,8 +221,10 @@ pub fn compare(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fin
         gone.push(shown(old));
         let message = format!("{} is listened on no more: whoever connects there is cut off", shown(old));
         let new = is.iter().find(|new| !was.iter().any(|old| covers(old, new)));
-        let finding =
-            located(after, Finding::warning("listens-no-more", message), new.and_then(|new| new.said));
+        // The line that was edited: that of the port, where the port is another one.
+        let said =
+            new.and_then(|new| if new.port == old.port { new.said } else { new.port_said.or(new.said) });
+        let finding = located(after, Finding::warning("listens-no-more", message), said);
         findings.push(finding.mend("see that clients, firewalls and health checks know of it"));
     }
     let local = |wanted: &Wanted| {

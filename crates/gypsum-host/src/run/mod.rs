@@ -97,6 +97,8 @@ pub struct Run<'a> {
     /// What is still to be quoted of the logs.
     said: Option<said::Said>,
     revived_by_restart: bool,
+    /// Whether no setting changes.
+    same_settings: bool,
 }
 
 impl<'a> Run<'a> {
@@ -120,6 +122,7 @@ impl<'a> Run<'a> {
             unwell: Vec::new(),
             said: None,
             revived_by_restart: false,
+            same_settings: false,
         }
     }
 

@@ -29,7 +29,9 @@ impl Run<'_> {
         let entry = state.next(disk, &daemon, now)?;
         self.entry = Some(entry.clone());
         let front = self.front()?;
+        let same_settings = front.says_the_same();
         let new_files = std::mem::take(&mut front.new_files);
+        self.same_settings = same_settings;
         let mut files = Vec::new();
         for file in &new_files {
             files.push(self.back_up(&entry, file)?);
@@ -61,6 +63,7 @@ impl Run<'_> {
         files: Vec<PlannedFile>,
         folders: Vec<PathBuf>,
     ) -> Result<Plan, Trouble> {
+        let same_settings = self.same_settings;
         let front = self.front()?;
         let paths: Vec<&Path> = files.iter().map(|file| file.path.as_path()).collect();
         let chores = front.chores(&paths);
@@ -84,6 +87,7 @@ impl Run<'_> {
             prune: front.job.prune.clone(),
             activation: front.activation,
             touch_service: front.touches_service(),
+            same_settings,
             limit_ms: time(front.service.limit, allowed.max(USUAL_LIMIT)),
             steady_ms: front.job.steady.map_or_else(
                 || time(front.service.steady, USUAL_STEADY),

@@ -66,6 +66,13 @@ impl Run<'_> {
             Verdict::Kept if !plan.touch_service && service::exists(&plan.service) => {
                 format!("{name} is stopped, as before; its new configuration is unproven")
             }
+            Verdict::Kept if plan.files.is_empty() && self.report.well != Some(false) => {
+                let done = if plan.activation.replaces() { "restarted" } else { "reloaded" };
+                format!("{name} was {done} with the configuration that it has")
+            }
+            Verdict::Kept if plan.same_settings && plan.activation == Activation::None => {
+                format!("no setting changed, so {name} goes on as before")
+            }
             Verdict::Kept if service::exists(&plan.service) && plan.activation == Activation::None => {
                 format!(
                     "the files are changed; {name} was not told, and takes them up when it next reads them"

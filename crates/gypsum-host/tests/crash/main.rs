@@ -92,6 +92,7 @@ fn plan(in_place: bool) -> Plan {
         service: Service { plain: Some(plain), ..Service::default() },
         activation: Activation::Restart,
         touch_service: true,
+        same_settings: false,
         limit_ms: 1000,
         steady_ms: 10,
         checks_before: Vec::new(),

@@ -78,7 +78,7 @@ pub struct Target {
     /// Without a profile: the daemon's configuration file
     #[arg(long, value_name = "PATH", requires = "format")]
     pub file: Option<PathBuf>,
-    /// Without a profile: the family of its format (keyword, sections, braces …)
+    /// Without a profile: the family of its format (keyword, sections, braces, json, jsonc …)
     #[arg(long, value_name = "FAMILY", requires = "file")]
     pub format: Option<String>,
     /// Without a profile: the systemd unit that runs it
@@ -114,7 +114,8 @@ pub struct Manner {
     /// Start the service if it is stopped
     #[arg(long)]
     pub start: bool,
-    /// What to tell the daemon, if not the least that is needed
+    /// How the service takes up the change, if not by the least that is needed; without an edit it is restarted or
+    /// reloaded with the same care
     #[arg(long, value_name = "HOW")]
     pub activation: Option<How>,
     /// What must hold afterwards, in a sentence: 'http http://localhost/map 200'

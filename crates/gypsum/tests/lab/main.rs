@@ -15,6 +15,7 @@ mod places;
 mod probes;
 mod profiles;
 mod reloads;
+mod restarts;
 mod rules;
 mod services;
 mod units;
