@@ -40,7 +40,7 @@ impl Deeds<'_> {
             Edit::Set { address, value } => match self.one(address)? {
                 Some((n, leaf)) => Ok(set(files, n, leaf, value)?.into_iter().collect()),
                 None if address.nth().is_some() && self.option(edit)?.is_none() => {
-                    match self.nth_of_all(address, address.nth().unwrap_or(1)) {
+                    match self.nth_of_all(address, address.nth().unwrap_or(1))? {
                         Some(ToEnable::This(n, dormant)) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
                         _ => Err(self.not_so_many(address, value)),
                     }
@@ -128,12 +128,15 @@ impl Deeds<'_> {
     /// out or not, as they were counted before one of them was commented out.
     fn to_enable(&self, address: &Address) -> Result<ToEnable, Finding> {
         if let Some(nth) = address.nth()
-            && let Some(found) = self.nth_of_all(address, nth)
+            && let Some(found) = self.nth_of_all(address, nth)?
         {
             return Ok(found);
         }
         if self.one(address)?.is_some() {
             return Ok(ToEnable::Already);
+        }
+        if let Some(found) = self.recorded(address) {
+            return Ok(found);
         }
         let all = self.all_asleep(address);
         let Some((n, first)) = all.first() else {
@@ -176,9 +179,24 @@ impl Deeds<'_> {
         finding.mend(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
     }
 
-    /// The one that would be the `nth` of those that are set if it were enabled; `None` where there is none, or
-    /// several differ.
-    fn nth_as_it_was(&self, address: &Address, nth: u32) -> Option<ToEnable> {
+    /// The one line that the record says was commented out last.
+    fn recorded(&self, address: &Address) -> Option<ToEnable> {
+        let line = (self.guide.disabled)(&address.to_string())?;
+        let first = line.lines().next()?.trim();
+        let text = |n: usize, dormant: &Dormant| {
+            let doc = &self.files[n].doc;
+            doc.text(line_span(doc.source(), dormant.mark.start as usize)).trim() == first
+        };
+        let mut fit =
+            self.all_asleep(&address.without_nth()).into_iter().filter(|(n, dormant)| text(*n, dormant));
+        match (fit.next(), fit.next()) {
+            (Some((n, dormant)), None) => Some(ToEnable::This(n, dormant)),
+            _ => None,
+        }
+    }
+
+    /// The number that each of those that are commented out would have among those that are set.
+    fn as_it_was(&self, address: &Address, nth: u32) -> Vec<(usize, Dormant)> {
         let any = address.without_nth();
         let mut set = find_active(self.files, &any);
         set.retain(|(n, _)| self.is_meant(*n));
@@ -187,30 +205,43 @@ impl Deeds<'_> {
             let own = block(*n, dormant.leaf);
             set.iter().filter(|(m, leaf)| block(*m, *leaf) == own && *leaf < dormant.leaf).count() as u32 + 1
         };
-        let mut fit = self.all_asleep(&any).into_iter().filter(|one| number(one) == nth);
-        match (fit.next(), fit.next()) {
-            (Some((n, dormant)), None) => Some(ToEnable::This(n, dormant)),
-            _ => None,
-        }
+        self.all_asleep(&any).into_iter().filter(|one| number(one) == nth).collect()
     }
 
-    /// The `nth` of all that share a name in their block; `None` where that one cannot be told.
-    fn nth_of_all(&self, address: &Address, nth: u32) -> Option<ToEnable> {
-        if let Some(found) = self.nth_as_it_was(address, nth) {
-            return Some(found);
+    /// The `nth` of all that share a name in their block; `None` where that one is enabled already.
+    fn nth_of_all(&self, address: &Address, nth: u32) -> Result<Option<ToEnable>, Finding> {
+        let fit = self.as_it_was(address, nth);
+        if let [(n, dormant)] = fit.as_slice() {
+            return Ok(Some(ToEnable::This(*n, dormant.clone())));
+        }
+        if let Some(found) = self.recorded(address) {
+            return Ok(Some(found));
         }
         let any = address.without_nth();
         let mut all: Vec<(usize, LeafId, Option<Dormant>)> =
             find_active(self.files, &any).into_iter().map(|(n, leaf)| (n, leaf, None)).collect();
+        all.retain(|(n, ..)| self.is_meant(*n));
+        if let (false, Some((n, first))) = (all.is_empty(), fit.first()) {
+            // Several stand where it would be, and nothing tells which of them it was.
+            let doc = &self.files[*n].doc;
+            let lines = fit.iter().map(|(n, one)| self.files[*n].doc.line_of(one.leaf).to_string());
+            let message =
+                format!("{address} may be any of the lines {}", lines.collect::<Vec<_>>().join(", "));
+            let finding = Finding::misfit("ambiguous", message).about(address);
+            return Err(finding.at(&self.files[*n].path, doc, first.leaf).mend(format!(
+                "give its value: --add '{any}=VALUE', or uncomment it in an editor: gypsum edit"
+            )));
+        }
         let asleep = self.all_asleep(&any).into_iter();
         all.extend(asleep.map(|(n, dormant)| (n, dormant.leaf, Some(dormant))));
-        all.retain(|(n, ..)| self.is_meant(*n));
         all.sort_by_key(|(n, leaf, _)| (*n, *leaf));
         let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
-        let first = all.first().map(|(n, leaf, _)| block(*n, *leaf))?;
+        let Some(first) = all.first().map(|(n, leaf, _)| block(*n, *leaf)) else {
+            return Ok(None);
+        };
         all.retain(|(n, leaf, _)| block(*n, *leaf) == first);
-        let (n, _, dormant) = all.into_iter().nth(nth as usize - 1)?;
-        dormant.map(|dormant| ToEnable::This(n, dormant))
+        let one = all.into_iter().nth(nth as usize - 1);
+        Ok(one.and_then(|(n, _, dormant)| dormant.map(|dormant| ToEnable::This(n, dormant))))
     }
 
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
@@ -343,7 +374,10 @@ fn can_be_enabled(
         let after = apply(source, &placed.splices)?;
         let after = Document::read(after, doc.family(), doc.dialect().clone()).ok()?;
         let files = [File { path: file.path.clone(), doc: after }];
-        let guide = Guide { home: 0, only: None, ..*guide };
+        let at = placed.splices.first().map_or(0, |splice| splice.span.start as usize);
+        let line = files[0].doc.text(line_span(files[0].doc.source(), at)).into_owned();
+        let disabled = |_: &str| Some(line.clone());
+        let guide = Guide { home: 0, only: None, disabled: &disabled, ..*guide };
         let edits = Deeds { files: &files, edits: &[], guide: &guide, edit: None };
         let back = edits.place(&Edit::Enable(address.clone()), &Vec::new()).ok()?;
         let splices: Vec<Splice> = back.into_iter().flat_map(|one| one.splices).collect();

@@ -41,6 +41,8 @@ pub struct Guide<'a> {
     pub in_effect: &'a dyn Fn(usize, LeafId) -> bool,
     /// Whether it is known which statements are in effect.
     pub knows_effect: bool,
+    /// The line as which the setting at this address was commented out last, where that is recorded.
+    pub disabled: &'a dyn Fn(&str) -> Option<String>,
     /// Whether the setting at this address adds up until an empty one resets it.
     pub resets: &'a dyn Fn(&str) -> bool,
     /// What parts the words of a name's values, where they are lists.
@@ -60,6 +62,7 @@ impl Default for Guide<'_> {
             quantity: &|_| false,
             in_effect: &|_, _| true,
             knows_effect: false,
+            disabled: &|_| None,
             resets: &|_| false,
             list: &|_| None,
         }

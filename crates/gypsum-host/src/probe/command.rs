@@ -26,7 +26,12 @@ pub fn value(argv: &[String], limit: Duration) -> Result<String, String> {
 }
 
 fn last_line(text: &str) -> &str {
-    text.trim().lines().next_back().unwrap_or_default().trim()
+    let lines: Vec<&str> = text.strip_suffix('\n').unwrap_or(text).split('\n').collect();
+    match lines.as_slice() {
+        // A name, and an empty value behind it.
+        [name, empty] if !name.trim().is_empty() && empty.trim().is_empty() => "",
+        lines => lines.iter().rev().map(|line| line.trim()).find(|line| !line.is_empty()).unwrap_or_default(),
+    }
 }
 
 fn run(argv: &[String], limit: Duration) -> Result<children::Ran, String> {
@@ -34,4 +39,18 @@ fn run(argv: &[String], limit: Duration) -> Result<children::Ran, String> {
     let ran = children::run(argv, limit)
         .map_err(|error| format!("{program} cannot be run: {}", crate::trouble::plain(&error)))?;
     if ran.timed_out { Err(format!("no answer within {} ms", limit.as_millis())) } else { Ok(ran) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::last_line;
+
+    /// C17: an empty value is empty, and not the name before it.
+    #[test]
+    fn the_value_is_the_last_line() {
+        assert_eq!(last_line("requirepass\n\n"), "");
+        assert_eq!(last_line("maxmemory\n64\n"), "64");
+        assert_eq!(last_line("64\n"), "64");
+        assert_eq!(last_line("a\nb\n64\n\n"), "64");
+    }
 }

@@ -8,7 +8,7 @@ use crate::disk::link_target;
 use crate::guardian::Guardian;
 use crate::trouble::Trouble;
 use gypsum_core::address::Address;
-use gypsum_core::change::Event;
+use gypsum_core::change::{Event, Verdict};
 use gypsum_core::doc::{Document, Family, Kind as Leaf};
 use gypsum_core::edit::{Edit, File, Guide, Where, propose};
 use gypsum_core::finding::Finding;
@@ -19,6 +19,7 @@ use gypsum_core::secret::{can_be_secret, is_secret, mentions_secret};
 use gypsum_core::text::shift_lines;
 use gypsum_core::value::{Kind, misfit_of_any};
 use std::cell::OnceCell;
+use std::collections::HashMap;
 use std::path::Path;
 
 impl Run<'_> {
@@ -26,6 +27,7 @@ impl Run<'_> {
         let disk = self.disk();
         // What was typed unseen is not shown in a misfit either.
         self.secrets = self.front()?.job.hidden.clone();
+        let disabled = self.disabled_before()?;
         let front = self.front()?;
         let beside = matches!(front.job.wish, Wish::Edits(_)) && !front.job.beside.is_empty();
         let activates = front.job.activation.is_some_and(|activation| activation != Activation::None);
@@ -34,7 +36,7 @@ impl Run<'_> {
                 front.after = front.loading()?.files.clone();
                 Ok(())
             }
-            Wish::Edits(edits) => front.place(&edits)?,
+            Wish::Edits(edits) => front.place(&edits, &disabled)?,
             Wish::Whole(bytes) => {
                 if memchr::memchr(0, &bytes).is_some() {
                     return Err(Trouble::refused("the prepared file holds a NUL byte; it is no text file"));
@@ -73,10 +75,45 @@ impl Run<'_> {
     }
 }
 
+impl Run<'_> {
+    /// The lines as which kept changes commented out what is to be enabled now, by address.
+    fn disabled_before(&mut self) -> Result<HashMap<String, String>, Trouble> {
+        let state = self.state;
+        let front = self.front()?;
+        let Wish::Edits(edits) = &front.job.wish else {
+            return Ok(HashMap::new());
+        };
+        let wanted: Vec<String> = edits
+            .iter()
+            .filter_map(|edit| match edit {
+                Edit::Enable(address) => Some(address.to_string()),
+                _ => None,
+            })
+            .collect();
+        let mut found = HashMap::new();
+        if wanted.is_empty() {
+            return Ok(found);
+        }
+        for entry in state.entries(&front.job.profile.daemon).into_iter().rev() {
+            let Some(report) = entry.report().filter(|report| report.verdict == Some(Verdict::Kept)) else {
+                continue;
+            };
+            for edit in report.edits {
+                if let (Some(_), Some(after)) = (edit.before, edit.after)
+                    && wanted.contains(&edit.address)
+                {
+                    found.entry(edit.address).or_insert(after);
+                }
+            }
+        }
+        Ok(found)
+    }
+}
+
 type Placed = Result<(), Vec<Finding>>;
 
 impl Front {
-    fn place(&mut self, edits: &[Edit]) -> Result<Placed, Trouble> {
+    fn place(&mut self, edits: &[Edit], disabled: &HashMap<String, String>) -> Result<Placed, Trouble> {
         let only = self.job.only().map(|path| self.loading()?.find(path)).transpose()?;
         let loading = self.loading()?;
         let profile = &self.job.profile;
@@ -90,6 +127,7 @@ impl Front {
             plausible: &|name, value| is_plausible(profile, name, value),
             remark: self.job.remark.as_deref(),
             quantity: &|name| profile.setting(name).is_some_and(|(_, setting)| setting.kind.is_quantity()),
+            disabled: &|address| disabled.get(address).cloned(),
             resets: &|address| profile.at_address(address).is_some_and(|(_, setting)| setting.resets),
             knows_effect: !profile.setting.is_empty(),
             in_effect: &|n, leaf| !overruled.get_or_init(|| loading.overruled(profile)).contains(&(n, leaf)),

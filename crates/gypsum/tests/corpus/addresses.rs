@@ -62,6 +62,11 @@ pub fn give_back(files: &[File], only: usize, guide: &Guide<'_>, tally: &mut Tal
         };
         let mut after = files.to_vec();
         after[only].doc = Document::read(disabled, doc.family(), doc.dialect().clone()).unwrap();
+        // As a change's record has it.
+        let line = doc.line_of(leaf) as usize - 1;
+        let text = String::from_utf8_lossy(after[only].doc.source()).lines().nth(line).map(str::to_owned);
+        let record = |_: &str| text.clone();
+        let guide = Guide { disabled: &record, ..guide };
         match changed(&after, only, &Edit::Enable(address), &guide) {
             Ok(Some(back)) if back == doc.source() => tally.brought_back += 1,
             Ok(_) => wrong("enabled again it is not as it was"),
