@@ -125,11 +125,17 @@ fn by_dialect(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
             Finding::misfit("open-quote", message).mend("close it, or put other quotes around the value")
         );
     }
+    let joins = dialect.continuation && value.ends_with('\\');
+    if joins && !dialect.escaped.contains('\\') {
+        let message = "a backslash at the end of a value joins the next line to it";
+        return Err(Finding::misfit("needs-quotes", message).mend("leave it out of the value"));
+    }
     let special = single && !is_expression(value) && value.contains(|c: char| dialect.special.contains(c));
     let needs = family.needs_quotes(value)
         || value.trim() != value
         || value.is_empty() && standing.is_some()
         || special
+        || joins
         || single && begins
         || holds_comment(doc, value);
     if !single && dialect.comments_anywhere && !own_quotes && value.contains(char::is_whitespace) {
@@ -182,6 +188,7 @@ fn has_one_word(doc: &Document) -> bool {
 /// Whether a value is a sum of constants, such as `E_ALL & ~E_NOTICE`, and means more than its text.
 fn is_expression(value: &str) -> bool {
     value.starts_with(|c: char| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '~')
+        && value.contains(|c: char| c.is_ascii_alphanumeric())
         && value.contains(['&', '|', '^', '~'])
         && value.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || "_ &|^~()".contains(c))
 }

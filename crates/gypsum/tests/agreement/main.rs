@@ -5,6 +5,8 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_macros)]
 
+mod values;
+
 use gypsum_core::address::address_of;
 use gypsum_core::doc::{Document, Family, Kind};
 use std::collections::BTreeMap;
