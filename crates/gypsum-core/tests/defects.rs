@@ -53,6 +53,15 @@ fn a_block_of_text_does_not_swallow_the_next_key() {
     ]);
 }
 
+/// A lone carriage return ends a line of YAML, and no place goes wrong by it; a tag that the second reader gives up on
+/// refuses the edit.
+#[test]
+fn odd_line_ends_and_tags_of_yaml_do_no_harm() {
+    assert!(!told(F::Yaml, "---\na: b\n---\n- x\r- y: z\n").is_empty());
+    let refused = edited(F::Yaml, "a: !<> b\nc: 1\n", &["c=2"]);
+    assert!(refused.is_err() || refused.as_deref() == Ok("a: !<> b\nc: 2\n"));
+}
+
 /// H2: without its only key an element of a list would become part of the next one.
 #[test]
 fn the_only_key_of_an_element_is_not_taken_alone() {

@@ -137,6 +137,9 @@ pub fn load_over(
     for pattern in &profile.files.read {
         roots.extend(loader.matching(pattern)?);
     }
+    if profile.files.hides {
+        roots = without_hidden(roots);
+    }
     let expected =
         !profile.files.makes && profile.other.is_empty() && !roots.contains(&home) && !home.exists();
     if expected || roots.is_empty() {
@@ -172,6 +175,18 @@ pub fn load_over(
         loading.loaded.push(to_be_made(new));
     }
     Ok(loading)
+}
+
+/// The files without those that a later one of the same name hides: a unit file, or a drop-in of the same unit.
+fn without_hidden(roots: Vec<PathBuf>) -> Vec<PathBuf> {
+    let key = |path: &Path| {
+        let folder = path.parent().and_then(Path::file_name);
+        let drop_in = folder.filter(|folder| folder.as_encoded_bytes().ends_with(b".d"));
+        (drop_in.map(ToOwned::to_owned), path.file_name().map(ToOwned::to_owned))
+    };
+    let last: HashMap<_, usize> = roots.iter().enumerate().map(|(n, path)| (key(path), n)).collect();
+    let kept = roots.iter().enumerate().filter(|(n, path)| last.get(&key(path)) == Some(n));
+    kept.map(|(_, path)| path.clone()).collect()
 }
 
 struct Loader<'a> {

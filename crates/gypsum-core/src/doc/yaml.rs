@@ -191,6 +191,10 @@ impl Reading<'_> {
         let mut line = self.line_of(at);
         let mut end = at;
         loop {
+            // The layout may have come further already.
+            if line >= end {
+                return self.line_of(at);
+            }
             let text = &self.source[line..end];
             let text = memchr::memmem::find(text, b"#").map_or(text, |mark| &text[..mark]).trim_ascii_end();
             if text.ends_with(b"-") {

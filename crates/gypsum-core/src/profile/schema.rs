@@ -209,6 +209,9 @@ pub struct Files {
     /// Whether the home file is made, with its folder, where it does not exist.
     #[serde(default)]
     pub makes: bool,
+    /// Whether a file hides those of the same name in folders that are named before its own.
+    #[serde(default)]
+    pub hides: bool,
     /// The mode bits that the daemon does not accept on them, in octal: `"022"`.
     pub no_mode: Option<String>,
 }
@@ -225,6 +228,7 @@ impl Files {
             blocks: Vec::new(),
             local: false,
             makes: false,
+            hides: false,
             no_mode: None,
         }
     }
