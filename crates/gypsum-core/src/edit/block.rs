@@ -1,7 +1,8 @@
 //! New blocks: the opening line, what stands in it, and the mark that closes it, which nobody types.
 
 use super::ask::Edit;
-use super::style::{quoted, written_name};
+use super::quoting::quoted;
+use super::style::written_name;
 use crate::doc::{Document, Family, Kind};
 use crate::finding::Finding;
 use crate::text::Span;

@@ -2,19 +2,22 @@
 
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
+use super::enable::{ToEnable, can_be_enabled};
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
-use super::misfit::{absent, ambiguous, no_quantity, several_asleep};
+use super::misfit::{absent, ambiguous, no_quantity};
 use super::piece::put_in;
 use super::place::{File, Guide, Placed};
 use super::prove::Fate;
 use super::quantity::changed;
+use super::quoting::quoted;
+use super::remove::remove;
 use super::sleep::{longer, wake_block};
-use super::style::{quoted, separator_for};
+use super::style::separator_for;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, apply, ending_at, line_span};
+use crate::text::{Span, Splice, ending_at, line_span};
 
 /// What an edit comes to; none where it is no such edit.
 pub type Placement = Result<Option<Vec<Placed>>, Finding>;
@@ -115,51 +118,13 @@ impl Deeds<'_> {
     }
 
     /// All that is commented out and may be meant, the surest first.
-    fn all_asleep(&self, address: &Address) -> Vec<(usize, Dormant)> {
+    pub(super) fn all_asleep(&self, address: &Address) -> Vec<(usize, Dormant)> {
         let fits = |found: &(usize, Dormant)| {
             self.is_meant(found.0) && is_asleep(&self.files[found.0].doc, &found.1, self.guide)
         };
         let mut found: Vec<_> = find_dormant(self.files, address).into_iter().filter(fits).collect();
         found.sort_by_key(|(n, dormant)| (dormant.nearness, *n != self.guide.home));
         found
-    }
-
-    /// The one that `--enable` means. A number counts all of this name in their block, whether they are commented
-    /// out or not, as they were counted before one of them was commented out.
-    fn to_enable(&self, address: &Address) -> Result<ToEnable, Finding> {
-        if let Some(nth) = address.nth()
-            && let Some(found) = self.nth_of_all(address, nth)?
-        {
-            return Ok(found);
-        }
-        if self.one(address)?.is_some() {
-            return Ok(ToEnable::Already);
-        }
-        if let Some(found) = self.recorded(address) {
-            return Ok(found);
-        }
-        let all = self.all_asleep(address);
-        let Some((n, first)) = all.first() else {
-            return Ok(ToEnable::Nothing);
-        };
-        let rank = |n: usize, dormant: &Dormant| (dormant.nearness, n != self.guide.home);
-        let text = |n: usize, dormant: &Dormant| {
-            let doc = &self.files[n].doc;
-            (doc.name(&dormant.parts), doc.value(&dormant.parts))
-        };
-        let equal: Vec<_> = all.iter().filter(|(m, other)| rank(*m, other) == rank(*n, first)).collect();
-        if equal.iter().any(|(m, other)| text(*m, other) != text(*n, first)) {
-            let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
-            let number = |(n, dormant): &&(usize, Dormant)| {
-                let own = block(*n, dormant.leaf);
-                let before =
-                    all.iter().filter(|(m, other)| block(*m, other.leaf) == own && other.leaf < dormant.leaf);
-                (*n, dormant.leaf, before.count() as u32 + 1)
-            };
-            let places: Vec<(usize, LeafId, u32)> = equal.iter().map(number).collect();
-            return Err(several_asleep(self.files, address, &places));
-        }
-        Ok(ToEnable::This(*n, first.clone()))
     }
 
     /// A number was given that is too high.
@@ -177,71 +142,6 @@ impl Deeds<'_> {
             None => finding,
         };
         finding.mend(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
-    }
-
-    /// The one line that the record says was commented out last.
-    fn recorded(&self, address: &Address) -> Option<ToEnable> {
-        let line = (self.guide.disabled)(&address.to_string())?;
-        let first = line.lines().next()?.trim();
-        let text = |n: usize, dormant: &Dormant| {
-            let doc = &self.files[n].doc;
-            doc.text(line_span(doc.source(), dormant.mark.start as usize)).trim() == first
-        };
-        let mut fit =
-            self.all_asleep(&address.without_nth()).into_iter().filter(|(n, dormant)| text(*n, dormant));
-        match (fit.next(), fit.next()) {
-            (Some((n, dormant)), None) => Some(ToEnable::This(n, dormant)),
-            _ => None,
-        }
-    }
-
-    /// The number that each of those that are commented out would have among those that are set.
-    fn as_it_was(&self, address: &Address, nth: u32) -> Vec<(usize, Dormant)> {
-        let any = address.without_nth();
-        let mut set = find_active(self.files, &any);
-        set.retain(|(n, _)| self.is_meant(*n));
-        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
-        let number = |(n, dormant): &(usize, Dormant)| {
-            let own = block(*n, dormant.leaf);
-            set.iter().filter(|(m, leaf)| block(*m, *leaf) == own && *leaf < dormant.leaf).count() as u32 + 1
-        };
-        self.all_asleep(&any).into_iter().filter(|one| number(one) == nth).collect()
-    }
-
-    /// The `nth` of all that share a name in their block; `None` where that one is enabled already.
-    fn nth_of_all(&self, address: &Address, nth: u32) -> Result<Option<ToEnable>, Finding> {
-        let fit = self.as_it_was(address, nth);
-        if let [(n, dormant)] = fit.as_slice() {
-            return Ok(Some(ToEnable::This(*n, dormant.clone())));
-        }
-        if let Some(found) = self.recorded(address) {
-            return Ok(Some(found));
-        }
-        let any = address.without_nth();
-        let mut all: Vec<(usize, LeafId, Option<Dormant>)> =
-            find_active(self.files, &any).into_iter().map(|(n, leaf)| (n, leaf, None)).collect();
-        all.retain(|(n, ..)| self.is_meant(*n));
-        if let (false, Some((n, first))) = (all.is_empty(), fit.first()) {
-            // Several stand where it would be, and nothing tells which of them it was.
-            let doc = &self.files[*n].doc;
-            let lines = fit.iter().map(|(n, one)| self.files[*n].doc.line_of(one.leaf).to_string());
-            let message =
-                format!("{address} may be any of the lines {}", lines.collect::<Vec<_>>().join(", "));
-            let finding = Finding::misfit("ambiguous", message).about(address);
-            return Err(finding.at(&self.files[*n].path, doc, first.leaf).mend(format!(
-                "give its value: --add '{any}=VALUE', or uncomment it in an editor: gypsum edit"
-            )));
-        }
-        let asleep = self.all_asleep(&any).into_iter();
-        all.extend(asleep.map(|(n, dormant)| (n, dormant.leaf, Some(dormant))));
-        all.sort_by_key(|(n, leaf, _)| (*n, *leaf));
-        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
-        let Some(first) = all.first().map(|(n, leaf, _)| block(*n, *leaf)) else {
-            return Ok(None);
-        };
-        all.retain(|(n, leaf, _)| block(*n, *leaf) == first);
-        let one = all.into_iter().nth(nth as usize - 1);
-        Ok(one.and_then(|(n, _, dormant)| dormant.map(|dormant| ToEnable::This(n, dormant))))
     }
 
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
@@ -348,48 +248,6 @@ impl Deeds<'_> {
         placed.splices.insert(0, Splice { span: Span::at(line.start as usize), text });
         Ok(())
     }
-}
-
-/// What `--enable` finds.
-enum ToEnable {
-    /// It is enabled.
-    Already,
-    /// This one, in this file.
-    This(usize, Dormant),
-    Nothing,
-}
-
-/// What is commented out must be what `--enable` with the same address brings back, byte for byte; else it
-/// would have to be found by eye.
-fn can_be_enabled(
-    file: &File,
-    guide: &Guide<'_>,
-    leaf: LeafId,
-    address: &Address,
-    placed: &Placed,
-) -> Result<(), Finding> {
-    let doc = &file.doc;
-    let source = doc.source();
-    let comes_back = || {
-        let after = apply(source, &placed.splices)?;
-        let after = Document::read(after, doc.family(), doc.dialect().clone()).ok()?;
-        let files = [File { path: file.path.clone(), doc: after }];
-        let at = placed.splices.first().map_or(0, |splice| splice.span.start as usize);
-        let line = files[0].doc.text(line_span(files[0].doc.source(), at)).into_owned();
-        let disabled = |_: &str| Some(line.clone());
-        let guide = Guide { home: 0, only: None, disabled: &disabled, ..*guide };
-        let edits = Deeds { files: &files, edits: &[], guide: &guide, edit: None };
-        let back = edits.place(&Edit::Enable(address.clone()), &Vec::new()).ok()?;
-        let splices: Vec<Splice> = back.into_iter().flat_map(|one| one.splices).collect();
-        apply(files[0].doc.source(), &splices)
-    };
-    if comes_back().is_some_and(|back| back == source) {
-        return Ok(());
-    }
-    let message =
-        "commented out, this could not be told from the comments around it when it is enabled again";
-    let finding = Finding::misfit("one-way", message).about(address).at(&file.path, doc, leaf);
-    Err(finding.mend("--delete it; `gypsum restore` brings it back"))
 }
 
 /// `value` with every word that is `old` replaced; blanks and commas part words and stay.
@@ -512,107 +370,6 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
     let address = below(doc, dormant.leaf, &name);
     let fate = Fate::Woken { name: name.into(), value: becomes.into() };
     Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines })
-}
-
-fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
-    let doc = &files[file].doc;
-    let whole = doc.tree().span(leaf);
-    let here = |finding: Finding| finding.at(&files[file].path, doc, leaf);
-    let disables = matches!(edit, Edit::Disable(_));
-    if disables && !has_comments(doc) {
-        return Err(here(no_comments(doc)));
-    }
-    if let Some(finding) = last_in_block(doc, leaf) {
-        return Err(here(finding));
-    }
-    let splices = match doc.parts(leaf) {
-        Some(parts) if disables => {
-            let line = line_span(doc.source(), parts.name.start as usize);
-            if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
-                let finding = Finding::misfit(
-                    "shares-its-line",
-                    "other statements stand in the same line; a comment mark would take them along",
-                );
-                return Err(here(finding.mend("give it a line of its own first, or --delete it")));
-            }
-            commented_out(doc, whole, statement_start(doc, &parts))
-        }
-        _ => vec![Splice { span: taken_out(doc, leaf), text: Vec::new() }],
-    };
-    let address = address_of(doc, leaf).to_string();
-    Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address, lines: None })
-}
-
-/// What is wrong with taking a statement away that is all that its block holds, in formats in which a block that
-/// holds nothing means something else.
-fn last_in_block(doc: &Document, leaf: LeafId) -> Option<Finding> {
-    let tree = doc.tree();
-    let block = tree.block_of(leaf).filter(|_| matches!(doc.family(), Family::Yaml | Family::Xml))?;
-    let range = tree.block(block);
-    let mut others = (range.open() + 1..range.end()).filter(|other| *other != leaf);
-    if others.any(|other| matches!(tree.kind(other), Kind::Setting | Kind::Open)) {
-        return None;
-    }
-    let outer = address_of(doc, range.open());
-    let message = format!("this is all that {outer} holds, which would be something else without it");
-    Some(
-        Finding::misfit("last-in-block", message)
-            .mend(format!("--delete '{outer}' takes away the whole block")),
-    )
-}
-
-/// What goes when a statement is deleted: the first key of an element of YAML leaves its dash to the next one.
-fn taken_out(doc: &Document, leaf: LeafId) -> Span {
-    let (tree, source) = (doc.tree(), doc.source());
-    let whole = tree.span(leaf);
-    let behind_dash = whole.start > 0 && source[whole.start as usize - 1] != b'\n';
-    if doc.family() != Family::Yaml || !behind_dash {
-        return whole;
-    }
-    let next = (leaf + 1 < tree.len()).then(|| tree.span(leaf + 1));
-    match next.map(|span| (span, tree.kind(leaf + 1))) {
-        Some((span, Kind::Setting | Kind::Open)) if tree.block_of(leaf + 1) == tree.block_of(leaf) => {
-            let lead = span.of(source).iter().take_while(|byte| **byte == b' ').count();
-            Span { start: whole.start, end: span.start + lead as u32 }
-        }
-        // The dash stays in a line of its own, above the comments.
-        _ => Span { start: whole.start, end: whole.start + whole.of(source).trim_ascii_end().len() as u32 },
-    }
-}
-
-/// Whether lines can be commented out. JSON has comments only where its daemon takes them, which a file
-/// shows by having some.
-pub fn has_comments(doc: &Document) -> bool {
-    match doc.family() {
-        Family::Json => doc.tree().leaves().any(|(leaf, kind, span)| {
-            let behind = doc.parts(leaf).map_or(span.start, |parts| parts.end);
-            let text = Span { start: behind, end: span.end }.of(doc.source());
-            kind == Kind::Comment || text.windows(2).any(|two| matches!(two, b"//" | b"/*"))
-        }),
-        // Two marks, which do not nest.
-        Family::Xml => false,
-        _ => true,
-    }
-}
-
-pub fn no_comments(doc: &Document) -> Finding {
-    let message = format!("this {} file has no comments to put it in", doc.family().name());
-    Finding::misfit("no-comments", message).mend("--delete it; `gypsum restore` brings it back")
-}
-
-/// Where a statement begins: at its name, or at the word before it that belongs to it.
-fn statement_start(doc: &Document, parts: &Parts) -> usize {
-    let line = line_span(doc.source(), parts.name.start as usize);
-    let lead = line.of(doc.source()).iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
-    line.start as usize + lead
-}
-
-/// A comment mark before the name, and before every line that continues it.
-fn commented_out(doc: &Document, whole: Span, name: usize) -> Vec<Splice> {
-    let mark = doc.comment_mark().as_bytes();
-    let body = &doc.source()[name..whole.end as usize];
-    let more = memchr::memchr_iter(b'\n', body).map(|at| name + at + 1).filter(|at| *at < whole.end as usize);
-    std::iter::once(name).chain(more).map(|at| Splice { span: Span::at(at), text: mark.into() }).collect()
 }
 
 fn below(doc: &Document, leaf: LeafId, name: &str) -> String {

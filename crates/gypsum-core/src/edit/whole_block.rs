@@ -1,11 +1,12 @@
 //! A whole block removed or commented out.
 
 use super::ask::Edit;
-use super::deeds::{Deeds, Placement, has_comments, no_comments};
+use super::deeds::{Deeds, Placement};
 use super::find::blocks_named;
 use super::misfit::ambiguous;
 use super::place::Placed;
 use super::prove::Fate;
+use super::remove::{has_comments, no_comments};
 use crate::address::{Address, address_of};
 use crate::doc::{BlockId, Document, Kind, LeafId};
 use crate::finding::Finding;

@@ -8,7 +8,7 @@ use super::misfit::{ambiguous, no_quantity};
 use super::option::{Ask, Options};
 use super::place::Placed;
 use super::prove::Fate;
-use super::style::quoted;
+use super::quoting::quoted;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;

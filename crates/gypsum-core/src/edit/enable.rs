@@ -1,0 +1,159 @@
+//! What `--enable` means where several of a name are commented out, and whether what is commented out could be
+//! enabled again.
+
+use super::ask::Edit;
+use super::deeds::Deeds;
+use super::find::find_active;
+use super::misfit::several_asleep;
+use super::place::{File, Guide, Placed};
+use crate::address::Address;
+use crate::doc::{Document, Dormant, LeafId};
+use crate::finding::Finding;
+use crate::text::{Splice, apply, line_span};
+
+/// What `--enable` finds.
+pub(super) enum ToEnable {
+    /// It is enabled.
+    Already,
+    /// This one, in this file.
+    This(usize, Dormant),
+    Nothing,
+}
+
+impl Deeds<'_> {
+    /// The one that `--enable` means. A number counts all of this name in their block, whether they are commented
+    /// out or not, as they were counted before one of them was commented out.
+    pub(super) fn to_enable(&self, address: &Address) -> Result<ToEnable, Finding> {
+        if let Some(nth) = address.nth()
+            && let Some(found) = self.nth_of_all(address, nth)?
+        {
+            return Ok(found);
+        }
+        if self.one(address)?.is_some() {
+            return Ok(ToEnable::Already);
+        }
+        if let Some(found) = self.recorded(address) {
+            return Ok(found);
+        }
+        let all = self.all_asleep(address);
+        let Some((n, first)) = all.first() else {
+            return Ok(ToEnable::Nothing);
+        };
+        let rank = |n: usize, dormant: &Dormant| (dormant.nearness, n != self.guide.home);
+        let text = |n: usize, dormant: &Dormant| {
+            let doc = &self.files[n].doc;
+            (doc.name(&dormant.parts), doc.value(&dormant.parts))
+        };
+        let equal: Vec<_> = all.iter().filter(|(m, other)| rank(*m, other) == rank(*n, first)).collect();
+        if equal.iter().any(|(m, other)| text(*m, other) != text(*n, first)) {
+            let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
+            let number = |(n, dormant): &&(usize, Dormant)| {
+                let own = block(*n, dormant.leaf);
+                let before =
+                    all.iter().filter(|(m, other)| block(*m, other.leaf) == own && other.leaf < dormant.leaf);
+                (*n, dormant.leaf, before.count() as u32 + 1)
+            };
+            let places: Vec<(usize, LeafId, u32)> = equal.iter().map(number).collect();
+            return Err(several_asleep(self.files, address, &places));
+        }
+        Ok(ToEnable::This(*n, first.clone()))
+    }
+
+    /// The one line that the record says was commented out last.
+    fn recorded(&self, address: &Address) -> Option<ToEnable> {
+        let line = (self.guide.disabled)(&address.to_string())?;
+        let first = line.lines().next()?.trim();
+        let text = |n: usize, dormant: &Dormant| {
+            let doc = &self.files[n].doc;
+            doc.text(line_span(doc.source(), dormant.mark.start as usize)).trim() == first
+        };
+        let mut fit =
+            self.all_asleep(&address.without_nth()).into_iter().filter(|(n, dormant)| text(*n, dormant));
+        match (fit.next(), fit.next()) {
+            (Some((n, dormant)), None) => Some(ToEnable::This(n, dormant)),
+            _ => None,
+        }
+    }
+
+    /// The number that each of those that are commented out would have among those that are set.
+    fn as_it_was(&self, address: &Address, nth: u32) -> Vec<(usize, Dormant)> {
+        let any = address.without_nth();
+        let mut set = find_active(self.files, &any);
+        set.retain(|(n, _)| self.is_meant(*n));
+        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
+        let number = |(n, dormant): &(usize, Dormant)| {
+            let own = block(*n, dormant.leaf);
+            set.iter().filter(|(m, leaf)| block(*m, *leaf) == own && *leaf < dormant.leaf).count() as u32 + 1
+        };
+        self.all_asleep(&any).into_iter().filter(|one| number(one) == nth).collect()
+    }
+
+    /// The `nth` of all that share a name in their block; `None` where that one is enabled already.
+    pub(super) fn nth_of_all(&self, address: &Address, nth: u32) -> Result<Option<ToEnable>, Finding> {
+        let fit = self.as_it_was(address, nth);
+        if let [(n, dormant)] = fit.as_slice() {
+            return Ok(Some(ToEnable::This(*n, dormant.clone())));
+        }
+        if let Some(found) = self.recorded(address) {
+            return Ok(Some(found));
+        }
+        let any = address.without_nth();
+        let mut all: Vec<(usize, LeafId, Option<Dormant>)> =
+            find_active(self.files, &any).into_iter().map(|(n, leaf)| (n, leaf, None)).collect();
+        all.retain(|(n, ..)| self.is_meant(*n));
+        if let (false, Some((n, first))) = (all.is_empty(), fit.first()) {
+            // Several stand where it would be, and nothing tells which of them it was.
+            let doc = &self.files[*n].doc;
+            let lines = fit.iter().map(|(n, one)| self.files[*n].doc.line_of(one.leaf).to_string());
+            let message =
+                format!("{address} may be any of the lines {}", lines.collect::<Vec<_>>().join(", "));
+            let finding = Finding::misfit("ambiguous", message).about(address);
+            return Err(finding.at(&self.files[*n].path, doc, first.leaf).mend(format!(
+                "give its value: --add '{any}=VALUE', or uncomment it in an editor: gypsum edit"
+            )));
+        }
+        let asleep = self.all_asleep(&any).into_iter();
+        all.extend(asleep.map(|(n, dormant)| (n, dormant.leaf, Some(dormant))));
+        all.sort_by_key(|(n, leaf, _)| (*n, *leaf));
+        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
+        let Some(first) = all.first().map(|(n, leaf, _)| block(*n, *leaf)) else {
+            return Ok(None);
+        };
+        all.retain(|(n, leaf, _)| block(*n, *leaf) == first);
+        let one = all.into_iter().nth(nth as usize - 1);
+        Ok(one.and_then(|(n, _, dormant)| dormant.map(|dormant| ToEnable::This(n, dormant))))
+    }
+}
+
+/// What is commented out must be what `--enable` with the same address brings back, byte for byte; else it
+/// would have to be found by eye.
+pub(super) fn can_be_enabled(
+    file: &File,
+    guide: &Guide<'_>,
+    leaf: LeafId,
+    address: &Address,
+    placed: &Placed,
+) -> Result<(), Finding> {
+    let doc = &file.doc;
+    let source = doc.source();
+    let comes_back = || {
+        let after = apply(source, &placed.splices)?;
+        let after = Document::read(after, doc.family(), doc.dialect().clone()).ok()?;
+        let files = [File { path: file.path.clone(), doc: after }];
+        let at = placed.splices.first().map_or(0, |splice| splice.span.start as usize);
+        let line = files[0].doc.text(line_span(files[0].doc.source(), at)).into_owned();
+        let disabled = |_: &str| Some(line.clone());
+        let guide = Guide { home: 0, only: None, disabled: &disabled, ..*guide };
+        let edits = Deeds { files: &files, edits: &[], guide: &guide, edit: None };
+        let back = edits.place(&Edit::Enable(address.clone()), &Vec::new()).ok()?;
+        let splices: Vec<Splice> = back.into_iter().flat_map(|one| one.splices).collect();
+        apply(files[0].doc.source(), &splices)
+    };
+    if comes_back().is_some_and(|back| back == source) {
+        return Ok(());
+    }
+    let message =
+        "commented out, this could not be told from the comments around it when it is enabled again";
+    let finding = Finding::misfit("one-way", message).about(address).at(&file.path, doc, leaf);
+    Err(finding.mend("--delete it; `gypsum restore` brings it back"))
+}
