@@ -64,6 +64,15 @@ fn misread(file: &File, fates: &Fates<'_>, new: &Document, leaf: Option<LeafId>)
     let broken = new.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
     let was_broken = file.doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Broken);
     let takes_away = fates.iter().all(|(_, fate)| matches!(fate, Fate::Gone | Fate::GoneTill(_)));
+    if let (true, Some((broken, ..)), true) = (was_broken, broken, new.family().is_standard()) {
+        let why = well_formed(new.family(), new.source(), new.dialect()).err();
+        let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
+        let message =
+            format!("this file is no {}, so none of its settings can be edited{why}", new.family().name());
+        return Finding::misfit("misread", message)
+            .at(&file.path, new, broken)
+            .mend("mend this line first, in an editor: gypsum edit");
+    }
     let (message, at) = match (broken, leaf) {
         (Some((broken, ..)), _) if !was_broken => {
             let why = well_formed(new.family(), new.source(), new.dialect()).err();
