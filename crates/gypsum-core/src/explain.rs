@@ -166,7 +166,8 @@ fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<P
         !address.blocks().is_empty()
             || address.nth().is_some()
             || turns.is_empty()
-            || address.name().contains(' ')
+            || address.name().contains([' ', '"'])
+            || name.contains('"')
     });
     let found: HashSet<(usize, LeafId)> =
         exact.map(|address| find_active(subject.files, address)).unwrap_or_default().into_iter().collect();

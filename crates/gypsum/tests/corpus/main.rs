@@ -9,6 +9,10 @@ mod addresses;
 use addresses::{Tally, give_back};
 use gypsum_core::doc::{Dialect, Document, Family, Kind};
 use gypsum_core::edit::{File, Guide};
+use gypsum_core::explain::explain;
+use gypsum_core::listing::list;
+use gypsum_core::rules::Subject;
+use gypsum_core::survey::Survey;
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -211,6 +215,18 @@ fn shipped_files_are_read_without_a_broken_statement() {
     tally.finish("shipped files");
 }
 
+/// C1: what is asked for by the address that is printed of it is explained, with the value that it has there.
+fn explained(subject: &Subject<'_>, tally: &mut Tally) {
+    for row in list(subject.files, subject.layers, subject.profile).into_iter().filter(|row| !row.dormant) {
+        let explained = explain(subject, &row.address);
+        let places = explained.map(|one| one.places).unwrap_or_default();
+        let here = places.iter().find(|place| (&place.file, place.line) == (&row.file, row.line));
+        if here.is_none_or(|place| place.value != row.value) {
+            tally.wrong.push(format!("{}: {}: show does not explain it", row.file, row.address));
+        }
+    }
+}
+
 /// The addresses of every built-in profile, on the files that its package has laid down here.
 #[test]
 fn addresses_of_installed_daemons_are_taken_back() {
@@ -232,6 +248,8 @@ fn addresses_of_installed_daemons_are_taken_back() {
         for n in 0..loading.files.len() {
             give_back(&loading.files, n, &guide, &mut tally);
         }
+        let (layers, survey) = (loading.layers(&profile), Survey::default());
+        explained(&loading.subject(&layers, &profile, &survey), &mut tally);
         found += usize::from(tally.addresses > 0);
         tally.finish(built_in.name);
     }
