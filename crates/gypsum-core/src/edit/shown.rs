@@ -20,6 +20,11 @@ pub struct Shown {
     pub after: Option<String>,
 }
 
+/// Longer lines are not shown whole, in bytes.
+const LONGEST: usize = 4_000;
+/// So much around an edit is shown of such a line, in bytes.
+const AROUND: u32 = 80;
+
 /// One edit as it is shown; `beside` are the splices of all edits of the same statement.
 pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let file = &files[one.file];
@@ -48,7 +53,15 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let end = if last.end > last.start { last.end - 1 } else { last.end };
     // All that goes is in them, its line end among it.
     let line_end = line_span(source, end as usize).end;
-    let lines = Span { start: line_span(source, start as usize).start, end: line_end.max(last.end) };
+    let whole = Span { start: line_span(source, start as usize).start, end: line_end.max(last.end) };
+    // Of a line without end what is around the edit says enough.
+    let lines = match whole.len() > LONGEST && last.end - start < LONGEST as u32 {
+        true => Span {
+            start: whole.start.max(start.saturating_sub(AROUND)),
+            end: whole.end.min(last.end + AROUND),
+        },
+        false => whole,
+    };
     let after = apply_within(source, lines, beside);
     let (before, after) = (text_lines(lines.of(source)), text_lines(&after));
     // Only the lines that differ.
