@@ -43,11 +43,23 @@ type Twins = HashMap<u64, Vec<LeafId>>;
 impl Document {
     /// The line of byte `offset`, from 1.
     pub fn line_at(&self, offset: usize) -> u32 {
-        let ends = self
-            .indexes()
+        self.line_ends().partition_point(|end| (*end as usize) < offset) as u32 + 1
+    }
+
+    /// The byte at which line `line`, from 1, begins; the end of the document where it has fewer lines.
+    pub fn line_start(&self, line: u32) -> usize {
+        match line.checked_sub(2) {
+            None => 0,
+            Some(before) => {
+                self.line_ends().get(before as usize).map_or(self.source().len(), |end| *end as usize + 1)
+            }
+        }
+    }
+
+    fn line_ends(&self) -> &[u32] {
+        self.indexes()
             .lines
-            .get_or_init(|| memchr::memchr_iter(b'\n', self.source()).map(|at| at as u32).collect());
-        ends.partition_point(|end| (*end as usize) < offset) as u32 + 1
+            .get_or_init(|| memchr::memchr_iter(b'\n', self.source()).map(|at| at as u32).collect())
     }
 
     /// The line at which leaf `id` has its text, from 1.

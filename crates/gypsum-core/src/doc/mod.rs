@@ -38,5 +38,6 @@ pub use dormant::{Dormant, Nearness, dormants};
 pub use family::Family;
 pub use parts::{Parts, Pieces};
 pub(crate) use scalars::Sort;
+pub(crate) use scan::mark_length;
 pub use tree::{Block, BlockId, Builder, Kind, LeafId, Tree};
 pub(crate) use yaml::anchor as anchor_in;

@@ -39,6 +39,5 @@ fn used_anchor(doc: &Document, leaf: LeafId) -> Option<(String, Option<u32>)> {
     let ends =
         |end: usize| source.get(end).is_none_or(|byte| byte.is_ascii_whitespace() || b",]}".contains(byte));
     let at = memchr::memmem::find_iter(source, &alias).find(|at| ends(at + alias.len()))?;
-    let line = memchr::memchr_iter(b'\n', &source[..at]).count() as u32 + 1;
-    Some((name, Some(line)))
+    Some((name, Some(doc.line_at(at))))
 }

@@ -1,6 +1,7 @@
 //! The commas of JSON: after an edit, each member but the last has one behind it, and the last has one only
 //! where the file had such commas.
 
+use crate::doc::mark_length;
 use crate::text::{Span, Splice, apply};
 
 #[derive(Clone, Copy, PartialEq)]
@@ -25,7 +26,7 @@ fn scan(source: &[u8], none_last: bool) -> Vec<Splice> {
     let mut splices = Vec::new();
     let mut last = Last::Open;
     // Not the mark of its encoding.
-    let mut at = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let mut at = mark_length(source);
     let gone = |at: usize| Splice { span: Span::new(at, at + 1), text: Vec::new() };
     while let Some(byte) = source.get(at).copied() {
         let begins = !matches!(byte, b']' | b'}' | b',' | b':') && !byte.is_ascii_whitespace();

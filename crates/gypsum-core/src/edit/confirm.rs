@@ -6,7 +6,7 @@ use super::paths::Paths;
 use super::prove::{Fate, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
-use crate::text::{line_span, place_of};
+use crate::text::line_span;
 use crate::witness::{Changed, Disagreement, Unreadable, Witness, compare};
 
 /// Whether the witness confirms that `new` says what `old` says with these changes.
@@ -94,7 +94,7 @@ fn gone_leaves(old: &Document, one: &Match<'_>) -> Vec<LeafId> {
 
 fn unreadable(file: &File, doc: &Document, why: &Unreadable, after: bool) -> Finding {
     let at = why.at.min(doc.source().len());
-    let line = place_of(doc.source(), at).line;
+    let line = doc.line_at(at);
     let message = if after {
         format!("with this edit a second reader could not read the file: line {line}: {}", why.why)
     } else {
@@ -114,15 +114,10 @@ fn disagrees(file: &File, new: &Document, found: &Disagreement) -> Finding {
     let finding = Finding::misfit("not-confirmed", message)
         .mend("nothing was changed; edit the lines themselves: gypsum edit");
     let doc = if found.after { new } else { &file.doc };
-    match found.line.checked_sub(1) {
-        None => finding.in_file(&file.path),
-        Some(line) => {
-            let mut ends = memchr::memchr_iter(b'\n', doc.source());
-            let start = match line {
-                0 => 0,
-                _ => ends.nth(line as usize - 1).map_or(doc.source().len(), |end| end + 1),
-            };
-            finding.at_offset(&file.path, doc, line_span(doc.source(), start).start as usize)
+    match found.line {
+        0 => finding.in_file(&file.path),
+        line => {
+            finding.at_offset(&file.path, doc, line_span(doc.source(), doc.line_start(line)).start as usize)
         }
     }
 }

@@ -7,7 +7,7 @@ use super::find::find_active;
 use super::misfit::several_asleep;
 use super::place::{File, Guide, Placed};
 use crate::address::Address;
-use crate::doc::{Document, Dormant, LeafId};
+use crate::doc::{BlockId, Document, Dormant, LeafId};
 use crate::finding::Finding;
 use crate::text::{Splice, apply, line_span};
 
@@ -46,17 +46,22 @@ impl Deeds<'_> {
         };
         let equal: Vec<_> = all.iter().filter(|(m, other)| rank(*m, other) == rank(*n, first)).collect();
         if equal.iter().any(|(m, other)| text(*m, other) != text(*n, first)) {
-            let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
             let number = |(n, dormant): &&(usize, Dormant)| {
-                let own = block(*n, dormant.leaf);
-                let before =
-                    all.iter().filter(|(m, other)| block(*m, other.leaf) == own && other.leaf < dormant.leaf);
+                let own = self.block_of(*n, dormant.leaf);
+                let before = all
+                    .iter()
+                    .filter(|(m, other)| self.block_of(*m, other.leaf) == own && other.leaf < dormant.leaf);
                 (*n, dormant.leaf, before.count() as u32 + 1)
             };
             let places: Vec<(usize, LeafId, u32)> = equal.iter().map(number).collect();
             return Err(several_asleep(self.files, address, &places));
         }
         Ok(ToEnable::This(*n, first.clone()))
+    }
+
+    /// The file and the block of a statement; statements with the same ones are counted together.
+    fn block_of(&self, n: usize, leaf: LeafId) -> (usize, Option<BlockId>) {
+        (n, self.files[n].doc.tree().block_of(leaf))
     }
 
     /// The one line that the record says was commented out last.
@@ -80,10 +85,11 @@ impl Deeds<'_> {
         let any = address.without_nth();
         let mut set = find_active(self.files, &any);
         set.retain(|(n, _)| self.is_meant(*n));
-        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
         let number = |(n, dormant): &(usize, Dormant)| {
-            let own = block(*n, dormant.leaf);
-            set.iter().filter(|(m, leaf)| block(*m, *leaf) == own && *leaf < dormant.leaf).count() as u32 + 1
+            let own = self.block_of(*n, dormant.leaf);
+            set.iter().filter(|(m, leaf)| self.block_of(*m, *leaf) == own && *leaf < dormant.leaf).count()
+                as u32
+                + 1
         };
         self.all_asleep(&any).into_iter().filter(|one| number(one) == nth).collect()
     }
@@ -115,11 +121,10 @@ impl Deeds<'_> {
         let asleep = self.all_asleep(&any).into_iter();
         all.extend(asleep.map(|(n, dormant)| (n, dormant.leaf, Some(dormant))));
         all.sort_by_key(|(n, leaf, _)| (*n, *leaf));
-        let block = |n: usize, leaf: LeafId| (n, self.files[n].doc.tree().block_of(leaf));
-        let Some(first) = all.first().map(|(n, leaf, _)| block(*n, *leaf)) else {
+        let Some(first) = all.first().map(|(n, leaf, _)| self.block_of(*n, *leaf)) else {
             return Ok(None);
         };
-        all.retain(|(n, leaf, _)| block(*n, *leaf) == first);
+        all.retain(|(n, leaf, _)| self.block_of(*n, *leaf) == first);
         let one = all.into_iter().nth(nth as usize - 1);
         Ok(one.and_then(|(n, _, dormant)| dormant.map(|dormant| ToEnable::This(n, dormant))))
     }

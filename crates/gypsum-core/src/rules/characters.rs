@@ -1,7 +1,7 @@
 //! Characters that came in with this change, and that hardly any daemon takes for what they look like.
 
 use super::{Leaf, Subject};
-use crate::doc::Kind;
+use crate::doc::{Kind, mark_length};
 use crate::finding::Finding;
 use std::collections::HashSet;
 
@@ -26,9 +26,9 @@ pub fn check(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, f
             let Some((at, odd)) = odd else { continue };
             findings.push(after.at(strange(odd), n, leaf, start as usize + at));
         }
-        let marked = doc.source().starts_with(b"\xef\xbb\xbf");
+        let marked = mark_length(doc.source()) > 0;
         let old = before.files.iter().find(|old| old.path == file.path);
-        if marked && !old.is_some_and(|old| old.doc.source().starts_with(b"\xef\xbb\xbf")) {
+        if marked && old.is_none_or(|old| mark_length(old.doc.source()) == 0) {
             let message = "the file now begins with a byte-order mark, which most daemons take as part of the first name";
             findings.push(
                 Finding::warning("byte-order-mark", message)

@@ -6,7 +6,7 @@ use crate::doc::Dialect;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
     let mut builder = Builder::default();
-    let mut at = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let mut at = super::mark_length(source);
     let (mut line, mut counted) = (1, 0);
     // The name as it is written, and the words behind it.
     let mut statement: Option<(Vec<u8>, Vec<Vec<u8>>, u32)> = None;

@@ -115,3 +115,8 @@ pub fn well_formed(family: Family, source: &[u8], dialect: &Dialect) -> Result<(
         _ => Ok(()),
     }
 }
+
+/// Length of the byte-order mark of UTF-8 at the start of `source`.
+fn mark_length(source: &[u8]) -> usize {
+    if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 }
+}

@@ -5,7 +5,7 @@ use crate::doc::Dialect;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
     let mut builder = Builder::default();
-    let source = source.strip_prefix(b"\xef\xbb\xbf").unwrap_or(source);
+    let source = &source[super::mark_length(source)..];
     let mut lines = source.split(|byte| *byte == b'\n').enumerate();
     while let Some((n, line)) = lines.next() {
         let number = n as u32 + 1;

@@ -4,7 +4,7 @@
 use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 
 pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
-    let from = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let from = super::mark_length(source);
     let mut builder = Builder::default();
     let mut reader = Reader { source, at: from };
     let mut line = 1;

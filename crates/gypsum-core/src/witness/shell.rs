@@ -5,7 +5,7 @@
 use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 
 pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
-    let from = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let from = super::mark_length(source);
     let mut lexer = Lexer { source, at: from, awaited: Vec::new() };
     let mut builder = Builder::default();
     let mut line = 1;

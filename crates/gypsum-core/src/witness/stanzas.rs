@@ -6,7 +6,7 @@ use crate::doc::Dialect;
 
 pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
     let mut builder = Builder::default();
-    let source = source.strip_prefix(b"\xef\xbb\xbf").unwrap_or(source);
+    let source = &source[super::mark_length(source)..];
     let mut open = false;
     // Where no header has a colon, those are headers that have indented lines below them.
     let mut lines = source.split(|byte| *byte == b'\n');

@@ -5,7 +5,7 @@ use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 use toml::{Table, Value};
 
 pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
-    let from = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let from = super::mark_length(source);
     let text = std::str::from_utf8(&source[from..])
         .map_err(|error| Unreadable::new(from + error.valid_up_to(), "this is not UTF-8"))?;
     let table = toml::from_str::<Table>(text).map_err(|error| {

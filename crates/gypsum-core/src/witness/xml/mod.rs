@@ -44,7 +44,7 @@ fn decoded(source: &[u8]) -> Result<(Cow<'_, str>, Encoding), Unreadable> {
     if [&b"\xff\xfe"[..], b"\xfe\xff", b"<\0", b"\0<"].iter().any(|mark| source.starts_with(mark)) {
         return Err(Unreadable::new(0, "the file is in UTF-16; only UTF-8 and ISO 8859-1 are read"));
     }
-    let from = if source.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let from = super::mark_length(source);
     let declared = declared_encoding(&source[from..]).unwrap_or_default().to_ascii_lowercase();
     match declared.as_str() {
         "iso-8859-1" | "latin1" | "iso_8859-1" if from == 0 => {
