@@ -8,7 +8,7 @@ mod common;
 use common::{check, dialect, edited, read};
 use gypsum_core::address::Address;
 use gypsum_core::doc::{Dialect, Document, Family as F, Kind};
-use gypsum_core::edit::{Edit, File, Guide, find_active, propose};
+use gypsum_core::edit::{Edit, File, Guide, Where, find_active, propose};
 
 /// The settings of a file, by address and value.
 fn told(family: F, source: &str) -> Vec<String> {
@@ -388,6 +388,47 @@ fn choices_can_be_pasted() {
         help,
         "say which:\n  'Port#1=24'   (line 1, not in effect)\n  'Port#2=24'   (line 2, in effect)"
     );
+}
+
+/// C14: an include goes to the top of the file, and not into a block of another file; what is to stand beside a
+/// setting goes into the block of that.
+#[test]
+fn includes_go_to_the_top() {
+    let file = |family, dialect: &Dialect, path: &str, source: &str| File {
+        path: path.into(),
+        doc: Document::read(source.into(), family, dialect.clone()).unwrap(),
+    };
+    let born = |files: &[File], home, edit: &str, spot| {
+        let profile_block = |name: &str| (!name.contains("include")).then(|| "server".to_owned());
+        let guide = Guide { home, block: &profile_block, ..Guide::default() };
+        let proposal = propose(files, &[Edit::parse_add(edit, spot).unwrap()], &guide).unwrap();
+        let edited = &proposal.files[0];
+        (edited.file, String::from_utf8(edited.after.clone()).unwrap())
+    };
+    let braces = F::Braces.plain_dialect();
+    let files = [
+        file(F::Braces, &braces, "main", "include \"one\";\nserver {\n a 1;\n};\n"),
+        file(F::Braces, &braces, "options", "view {\n include \"in\";\n b 2;\n};\n"),
+    ];
+    let beside = |text: &str| Where::Below(Address::parse(text).unwrap());
+    let top = "include \"one\";\ninclude \"two\";\nserver {\n a 1;\n};\n";
+    assert_eq!(born(&files, 1, "include=two", Where::Kin), (0, top.into()));
+    let within = "view {\n include \"in\";\n include \"two\";\n b 2;\n};\n";
+    assert_eq!(born(&files, 1, "view..include=two", Where::Kin), (1, within.into()));
+    let below = "view {\n include \"in\";\n b 2;\n include \"two\";\n};\n";
+    assert_eq!(born(&files, 1, "include=two", beside("b")), (1, below.into()));
+
+    let stanzas = F::Stanzas.plain_dialect();
+    let files = [
+        file(F::Stanzas, &stanzas, "main", "# x\ninclude: \"one\"\n"),
+        file(F::Stanzas, &stanzas, "other", "server:\n    a: 1\n"),
+    ];
+    assert_eq!(born(&files, 0, "include=two", Where::Kin).0, 0);
+
+    let nested = Dialect { equals: true, includes: vec!["!include".into()], ..F::Nested.plain_dialect() };
+    let files = [file(F::Nested, &nested, "main", "a = 1\n!include one\nb = 2\n")];
+    let after = "a = 1\n!include one\n!include two\nb = 2\n";
+    assert_eq!(born(&files, 0, "!include=two", Where::Kin), (0, after.into()));
 }
 
 /// A section that is called just so is meant, and not those that begin with its name.

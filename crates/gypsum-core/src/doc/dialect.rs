@@ -133,6 +133,11 @@ impl Dialect {
         apart && self.inline_comments.iter().any(|mark| text.starts_with(mark.as_bytes()))
     }
 
+    /// Whether a statement of this name has a file, or several, read at its place.
+    pub fn is_include(&self, name: &[u8]) -> bool {
+        self.includes.iter().chain(self.include_folders.keys()).any(|known| self.same(known.as_bytes(), name))
+    }
+
     /// Whether `byte` quotes a value.
     pub fn is_quote(&self, byte: u8) -> bool {
         self.quotes.as_bytes().contains(&byte)

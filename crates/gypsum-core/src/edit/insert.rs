@@ -32,6 +32,9 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
         return spot_within(files, address, guide)?.ok_or_else(|| no_block(files, home, address));
     }
     let implied = (guide.block)(address.name());
+    if let Some(spot) = implied.is_none().then(|| beside_includes(files, address.name(), guide)).flatten() {
+        return Ok(spot);
+    }
     let implied = implied.and_then(|block| Address::parse(&format!("{block}..{}", address.name())).ok());
     let inner = implied.as_ref().map_or(Ok(None), |implied| spot_within(files, implied, guide))?;
     match (inner, files[home].doc.family()) {
@@ -46,6 +49,25 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
         // A file that is included in that block has none of its own.
         (None, _) => Ok(at_top(files, home)),
     }
+}
+
+/// An include goes beside the last one outside of all blocks: of the home file, else of the first file that has one.
+fn beside_includes(files: &[File], name: &str, guide: &Guide<'_>) -> Option<Spot> {
+    let home = guide.only.unwrap_or(guide.home);
+    if !files[home].doc.dialect().is_include(name.as_bytes()) {
+        return None;
+    }
+    let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
+    order.into_iter().find_map(|file| {
+        let doc = &files[file].doc;
+        let own = |(leaf, kind, parts): &(LeafId, Kind, Parts)| {
+            *kind == Kind::Setting
+                && doc.tree().block_of(*leaf).is_none()
+                && doc.dialect().is_include(parts.name.of(doc.source()))
+        };
+        let last = doc.statements().filter(own).map(|(leaf, ..)| leaf).last()?;
+        Some(Spot { file, block: None, after: Some(last), like: Some(last) })
+    })
 }
 
 /// Whether settings stand above the first section of a file, or it has no sections at all.
@@ -89,7 +111,8 @@ fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<O
     if found.len() > 1 && !one {
         let blocks: Vec<Found> =
             found.iter().map(|(n, block, _)| (*n, files[*n].doc.tree().block(*block).open())).collect();
-        return Err(ambiguous(files, address, &blocks, guide, None));
+        let message = format!("there are {} blocks called {}", blocks.len(), around(address));
+        return Err(Finding { message, ..ambiguous(files, address, &blocks, guide, None) });
     }
     Ok(Some(in_block(&files[n].doc, n, block)))
 }
@@ -114,7 +137,10 @@ pub fn born_at(
     if let Some(computed) = computed(files, address, guide) {
         return Err(computed);
     }
-    let mut found = spot_for(files, address, guide)?;
+    let mut found = match block_beside(files, address, spot, guide) {
+        Some(spot) => spot,
+        None => spot_for(files, address, guide)?,
+    };
     let doc = &files[found.file].doc;
     found.after = match spot {
         Where::Kin => last_kin(doc, &found, address.name()).or(found.after),
@@ -126,7 +152,10 @@ pub fn born_at(
         return Err(finding.at(&files[found.file].path, doc, text).mend("edit it as a whole: gypsum edit"));
     }
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
-    let raw = value.map(|value| quoted(doc, value, None)).transpose();
+    // The file that an include names is quoted as in another one of the block.
+    let beside = last_kin(doc, &found, &name).filter(|_| doc.dialect().is_include(name.as_bytes()));
+    let beside = beside.and_then(|leaf| doc.parts(leaf)).map(|parts| parts.value.raw(doc.source()));
+    let raw = value.map(|value| quoted(doc, value, beside.as_deref())).transpose();
     let raw = raw.map_err(|finding| finding.about(address))?;
     let (at, mut text) = new_line(doc, found.after, found.like, &name, raw.as_deref());
     let value = value.unwrap_or_default();
@@ -210,6 +239,22 @@ fn after_leaf(
             Some(tree.opened_by(leaf).map_or(leaf, |block| tree.block(block).end() - 1))
         }
     })
+}
+
+/// Who names no block, and says beside which setting, means the block of that.
+fn block_beside(files: &[File], address: &Address, place: &Where, guide: &Guide<'_>) -> Option<Spot> {
+    let (Where::Above(other) | Where::Below(other)) = place else {
+        return None;
+    };
+    let meant = |(n, _): &Found| guide.only.is_none_or(|only| only == *n);
+    let found: Vec<Found> = find_active(files, other).into_iter().filter(meant).collect();
+    match (address.blocks(), found.as_slice()) {
+        ([], [(file, leaf)]) => {
+            let block = files[*file].doc.tree().block_of(*leaf);
+            Some(Spot { file: *file, block, after: Some(*leaf), like: Some(*leaf) })
+        }
+        _ => None,
+    }
 }
 
 /// The statement, in the block of `spot`, that `address` means.
@@ -360,8 +405,13 @@ fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
     .mend(format!("for example {example}..{}=VALUE", address.name()))
 }
 
+/// The blocks that an address names, as it writes them.
+fn around(address: &Address) -> String {
+    address.blocks().iter().map(ToString::to_string).collect::<Vec<_>>().join("..")
+}
+
 fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
-    let wanted = address.blocks().iter().map(ToString::to_string).collect::<Vec<_>>().join("..");
+    let wanted = around(address);
     let known: Vec<String> = files.iter().flat_map(|file| titles(&file.doc)).collect();
     let mut near: Vec<&str> = nearest(&wanted, known.iter().map(String::as_str));
     if near.is_empty() {

@@ -292,12 +292,14 @@ impl Profile {
         self.setting_in(block, address.name())
     }
 
-    /// The block for a setting of this name that stands nowhere yet: the first that it belongs in, else the usual one;
-    /// none where that is the part before all blocks.
+    /// The block for a setting of this name that is set nowhere yet: the first that it belongs in, else the usual one;
+    /// none where that is the part before all blocks. Includes are usual there, where blocks are closed.
     pub fn home_block(&self, name: &str) -> Option<String> {
         let own = self.setting(name).and_then(|(_, setting)| setting.within.first());
+        let tops = matches!(self.files.format, Family::Braces | Family::Stanzas);
         match own.map(String::as_str) {
             Some("") => None,
+            None if tops && self.dialect.is_include(name.as_bytes()) => None,
             None | Some("*") => self.files.section.clone(),
             Some(block) => Some(block.to_owned()),
         }
