@@ -3,12 +3,13 @@
 mod args;
 mod ask;
 mod command;
+mod order;
 mod out;
 mod target;
 mod typed;
 mod view;
 
-use clap::Parser;
+use clap::{CommandFactory, FromArgMatches};
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
@@ -27,8 +28,12 @@ fn main() -> ExitCode {
     {
         return ExitCode::from(gypsum_host::guardian::serve(socket.as_ref()));
     }
-    let cli = match args::Cli::try_parse() {
-        Ok(cli) => cli,
+    let parsed = args::Cli::command().try_get_matches().and_then(|matches| {
+        let order = order::TypedOrder::of(&matches);
+        Ok((args::Cli::from_arg_matches(&matches)?, order))
+    });
+    let (cli, order) = match parsed {
+        Ok(parsed) => parsed,
         Err(error) => {
             // Help goes to standard output with status 0, a wrong word to standard error with 2.
             let _ = error.print();
@@ -36,7 +41,7 @@ fn main() -> ExitCode {
         }
     };
     quiet_second_reader();
-    ExitCode::from(command::run(cli))
+    ExitCode::from(command::run(cli, order))
 }
 
 /// The second reader of YAML gives up on a few texts by a panic, which is caught and told as a finding: what the

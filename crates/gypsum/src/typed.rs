@@ -1,9 +1,10 @@
 //! From the edits as they were typed, or prepared in a file, to what a change is to do.
 
 use crate::args::MoreEdits;
+use crate::order::TypedOrder;
 use gypsum_core::address::Address;
 use gypsum_core::change::Dress;
-use gypsum_core::edit::{Companion as Placing, Edit, Prepared, Where, Written};
+use gypsum_core::edit::{Companion as Placing, Edit, Prepared, Request, Where, Written};
 use gypsum_host::accounts;
 use gypsum_host::run::{Beside, Companion};
 use gypsum_host::trouble::Trouble;
@@ -14,6 +15,7 @@ use std::path::{Path, PathBuf};
 pub struct Typed {
     pub edits: Vec<String>,
     pub more: MoreEdits,
+    pub order: TypedOrder,
 }
 
 impl Typed {
@@ -32,31 +34,35 @@ impl Typed {
         prepared.why = why.cloned().or(prepared.why);
         prepared.remark = more.remark.clone().or(prepared.remark);
         prepared.new |= more.new;
-        if let Some(within) = &more.within {
-            prepared.within = Some(utf8(within)?);
+        match more.within.as_slice() {
+            [] => {}
+            [within] => prepared.within = Some(utf8(within)?),
+            _ if more.new => {
+                return Err(Trouble::usage("--new goes with one --in alone")
+                    .mend("make the new file with a change of its own first"));
+            }
+            _ => {}
         }
         prepared.switch_on.extend(more.switch_on.iter().cloned());
         prepared.switch_off.extend(more.switch_off.iter().cloned());
         for file in &more.delete_file {
             prepared.delete_file.push(utf8(file)?);
         }
-        prepared.edit.extend(self.edits()?.iter().map(Written::from));
+        prepared.edit.extend(self.requests()?.iter().map(Written::from));
         prepared.companion.extend(self.companions()?);
         Ok(prepared)
     }
 
-    fn edits(&self) -> Result<Vec<Edit>, Trouble> {
+    /// The edits, each with the file that it is for where several were named.
+    fn requests(&self) -> Result<Vec<Request>, Trouble> {
         let more = &self.more;
-        let spot = spot_of(more)?;
-        if more.add.len() + more.piece.len() != 1 && spot != Where::Kin {
-            return Err(Trouble::usage("a place is for one --add or --piece alone")
-                .mend("make two changes of it, or leave the place out"));
-        }
+        let mut spots = self.spots()?.into_iter();
         // Added first, so that the settings of a new block find it.
-        let mut edits = Vec::new();
-        for text in &more.add {
+        let mut requests = Vec::new();
+        for (n, text) in more.add.iter().enumerate() {
             let why = |why| Trouble::usage(format!("{text:?} cannot be added: {why}"));
-            edits.push(Edit::parse_add(text, spot.clone()).map_err(why)?);
+            let edit = Edit::parse_add(text, spots.next().unwrap_or_default()).map_err(why)?;
+            requests.push(self.request(edit, "add", n)?);
         }
         for (n, file) in more.piece.iter().enumerate() {
             let text = String::from_utf8(content(file)?)
@@ -70,29 +76,89 @@ impl Typed {
                     ));
                 }
             };
-            edits.push(Edit::Piece { text, under, spot: spot.clone() });
+            let edit = Edit::Piece { text, under, spot: spots.next().unwrap_or_default() };
+            requests.push(self.request(edit, "piece", n)?);
         }
-        for text in &self.edits {
+        for (n, text) in self.edits.iter().enumerate() {
             let edit = Edit::parse_set(text).map_err(|why| {
                 Trouble::usage(format!("{text:?} is not an edit: {why}"))
                     .mend("for example MaxAuthTries=4; to wake, comment out or remove: --enable, --disable, --delete ADDRESS")
             })?;
-            edits.push(edit);
+            requests.push(self.request(edit, "edits", n)?);
         }
         type Make = fn(Address) -> Edit;
-        let others: [(&[String], Make); 3] =
-            [(&more.enable, Edit::Enable), (&more.disable, Edit::Disable), (&more.delete, Edit::Delete)];
-        for (texts, make) in others {
-            for text in texts {
-                edits.push(make(address(text)?));
+        let others: [(&str, &[String], Make); 3] = [
+            ("enable", &more.enable, Edit::Enable),
+            ("disable", &more.disable, Edit::Disable),
+            ("delete", &more.delete, Edit::Delete),
+        ];
+        for (word, texts, make) in others {
+            for (n, text) in texts.iter().enumerate() {
+                requests.push(self.request(make(address(text)?), word, n)?);
             }
         }
         if more.replace_all.len() != more.by.len() {
             return Err(Trouble::usage("each --replace-all OLD needs its own --by NEW"));
         }
-        let replacements = more.replace_all.iter().cloned().zip(more.by.iter().cloned());
-        edits.extend(replacements.map(|(old, new)| Edit::ReplaceAll { old, new }));
-        Ok(edits)
+        for (n, (old, new)) in more.replace_all.iter().zip(&more.by).enumerate() {
+            let edit = Edit::ReplaceAll { old: old.clone(), new: new.clone() };
+            requests.push(self.request(edit, "replace_all", n)?);
+        }
+        Ok(requests)
+    }
+
+    /// An edit that was typed as value number `n` of `word`, with the last of several files that were named before it.
+    fn request(&self, edit: Edit, word: &str, n: usize) -> Result<Request, Trouble> {
+        if self.more.within.len() < 2 {
+            return Ok(edit.into());
+        }
+        let typed_at = self.order.at(word, n);
+        let before = self.order.all("within").iter().take_while(|at| **at < typed_at).count();
+        match before.checked_sub(1).and_then(|last| self.more.within.get(last)) {
+            Some(file) => Ok(Request { edit, within: Some(utf8(file)?) }),
+            None => Err(Trouble::usage(format!("no --in FILE is in front of {}", edit.address()))
+                .mend("each of several --in holds for the edits behind it: --in FILE EDIT --in OTHER EDIT")),
+        }
+    }
+
+    /// The places of what is added and of the pieces, in that order. One place may be typed anywhere; each of
+    /// several is typed behind what it is for.
+    fn spots(&self) -> Result<Vec<Where>, Trouble> {
+        let more = &self.more;
+        let mut places: Vec<(usize, Where)> = Vec::new();
+        for (word, count, spot) in
+            [("first", more.first.len(), Where::First), ("last", more.last.len(), Where::Last)]
+        {
+            places.extend((0..count).map(|n| (self.order.at(word, n), spot.clone())));
+        }
+        type Make = fn(Address) -> Where;
+        let beside: [(&str, &[String], Make); 2] =
+            [("above", &more.above, Where::Above), ("below", &more.below, Where::Below)];
+        for (word, texts, make) in beside {
+            for (n, text) in texts.iter().enumerate() {
+                places.push((self.order.at(word, n), make(address(text)?)));
+            }
+        }
+        let born: Vec<usize> = self.order.all("add").iter().chain(self.order.all("piece")).copied().collect();
+        let mut spots = vec![Where::Kin; born.len()];
+        if let ([spot], [(_, place)]) = (spots.as_mut_slice(), places.as_slice()) {
+            *spot = place.clone();
+            return Ok(spots);
+        }
+        for (at, place) in places {
+            let before = (0..born.len()).filter(|n| born[*n] < at).max_by_key(|n| born[*n]);
+            match before.map(|n| &mut spots[n]) {
+                Some(spot) if *spot == Where::Kin => *spot = place,
+                Some(_) => return Err(Trouble::usage("two places were given for one --add or --piece")),
+                None => {
+                    return Err(Trouble::usage(
+                        "a place is given, and no --add or --piece is in front of it",
+                    )
+                    .mend("for example --add NAME=VALUE --above OTHER"));
+                }
+            }
+        }
+        Ok(spots)
     }
 
     fn companions(&self) -> Result<Vec<Placing>, Trouble> {
@@ -121,14 +187,14 @@ impl Typed {
     }
 
     /// Values that are never on the command line.
-    pub fn secrets(&self) -> Result<Vec<Edit>, Trouble> {
-        let set = |text: &String| {
+    pub fn secrets(&self) -> Result<Vec<Request>, Trouble> {
+        let set = |(n, text): (usize, &String)| {
             let address = address(text)?;
             let value = crate::ask::secret(&format!("value of {address}: "))
                 .map_err(|error| Trouble::cannot(format!("no value for {address} could be read: {error}")))?;
-            Ok(Edit::Set { address, value })
+            self.request(Edit::Set { address, value }, "secret", n)
         };
-        self.more.secret.iter().map(set).collect()
+        self.more.secret.iter().enumerate().map(set).collect()
     }
 }
 
@@ -189,16 +255,6 @@ pub fn content(file: &Path) -> Result<Vec<u8>, Trouble> {
 pub fn address(text: &str) -> Result<Address, Trouble> {
     Address::parse(text).map_err(|why| {
         Trouble::usage(format!("{text:?} is not an address: {why}")).mend("`gypsum show` lists addresses")
-    })
-}
-
-fn spot_of(more: &MoreEdits) -> Result<Where, Trouble> {
-    Ok(match (&more.above, &more.below) {
-        (Some(above), _) => Where::Above(address(above)?),
-        (None, Some(below)) => Where::Below(address(below)?),
-        _ if more.first => Where::First,
-        _ if more.last => Where::Last,
-        _ => Where::Kin,
     })
 }
 

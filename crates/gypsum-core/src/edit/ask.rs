@@ -53,6 +53,21 @@ pub enum Edit {
     Delete(Address),
 }
 
+/// An edit, and the file that it is for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Request {
+    /// The edit.
+    pub edit: Edit,
+    /// The file that is meant; none where that is said for all edits, or left open.
+    pub within: Option<String>,
+}
+
+impl From<Edit> for Request {
+    fn from(edit: Edit) -> Self {
+        Self { edit, within: None }
+    }
+}
+
 impl Edit {
     /// What is typed to do the same at `address`, quoted for a shell.
     pub fn typed_at(&self, address: &str) -> String {

@@ -209,45 +209,44 @@ impl Deeds<'_> {
         }
         Ok(vec![born_at(self.files, address, value, spot, self.guide)?])
     }
+}
 
-    /// Puts a remark above what `placed` is about.
-    pub fn remark(&self, placed: &mut Placed, remark: &str) -> Result<(), Finding> {
-        if remark.chars().any(char::is_control) {
-            return Err(Finding::misfit("control-character", "a remark is one line")
-                .mend("leave the line break out of it"));
-        }
-        let doc = &self.files[placed.file].doc;
-        let Some(first) = placed.splices.first_mut() else {
-            return Ok(());
-        };
-        let at = first.span.start as usize;
-        let eol = ending_at(doc.source(), at).bytes();
-        let comment = |indent: &[u8]| {
-            [
-                indent,
-                doc.comment_mark().as_bytes(),
-                b" ",
-                remark.as_bytes(),
-                doc.family().remark_end().as_bytes(),
-                eol,
-            ]
-            .concat()
-        };
-        let blanks = |bytes: &[u8]| {
-            bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
-        };
-        if matches!(placed.fate, Fate::Born(_)) {
-            let lead = first.text.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
-            let text = first.text.split_off(lead);
-            first.text.extend(comment(&blanks(&text)));
-            first.text.extend(text);
-            return Ok(());
-        }
-        let line = line_span(doc.source(), at);
-        let text = comment(&blanks(line.of(doc.source())));
-        placed.splices.insert(0, Splice { span: Span::at(line.start as usize), text });
-        Ok(())
+/// Puts a remark above what `placed` is about.
+pub(super) fn remark(doc: &Document, placed: &mut Placed, remark: &str) -> Result<(), Finding> {
+    if remark.chars().any(char::is_control) {
+        return Err(Finding::misfit("control-character", "a remark is one line")
+            .mend("leave the line break out of it"));
     }
+    let Some(first) = placed.splices.first_mut() else {
+        return Ok(());
+    };
+    let at = first.span.start as usize;
+    let eol = ending_at(doc.source(), at).bytes();
+    let comment = |indent: &[u8]| {
+        [
+            indent,
+            doc.comment_mark().as_bytes(),
+            b" ",
+            remark.as_bytes(),
+            doc.family().remark_end().as_bytes(),
+            eol,
+        ]
+        .concat()
+    };
+    let blanks = |bytes: &[u8]| {
+        bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
+    };
+    if matches!(placed.fate, Fate::Born(_)) {
+        let lead = first.text.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
+        let text = first.text.split_off(lead);
+        first.text.extend(comment(&blanks(&text)));
+        first.text.extend(text);
+        return Ok(());
+    }
+    let line = line_span(doc.source(), at);
+    let text = comment(&blanks(line.of(doc.source())));
+    placed.splices.insert(0, Splice { span: Span::at(line.start as usize), text });
+    Ok(())
 }
 
 /// `value` with every word that is `old` replaced; blanks and commas part words and stay.

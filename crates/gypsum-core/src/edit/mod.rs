@@ -30,8 +30,8 @@ mod typed;
 mod whole_block;
 mod within;
 
-pub use ask::{Amount, Edit, NotAnEdit, Where};
+pub use ask::{Amount, Edit, NotAnEdit, Request, Where};
 pub use find::{find_active, find_dormant};
-pub use place::{EditedFile, File, Guide, Proposal, propose};
+pub use place::{Batch, EditedFile, File, Guide, Proposal, propose, propose_batches};
 pub use prepared::{Companion, NotPrepared, Prepared, Written};
 pub use shown::Shown;

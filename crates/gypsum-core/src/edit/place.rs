@@ -4,7 +4,7 @@ use super::anchors::shared;
 use super::ask::Edit;
 use super::block::bodies;
 use super::commas::mended;
-use super::deeds::Deeds;
+use super::deeds::{Deeds, remark};
 use super::prove::{Fate, Fates, prove};
 use super::shown::{Shown, show};
 use crate::doc::{Document, Family, LeafId};
@@ -21,7 +21,17 @@ pub struct File {
     pub doc: Document,
 }
 
+/// Edits that are for the same file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Batch {
+    /// The only file to edit; none where all of the daemon's may be meant.
+    pub only: Option<usize>,
+    /// The edits.
+    pub edits: Vec<Edit>,
+}
+
 /// What the profile and the command line say about where edits go.
+#[derive(Clone, Copy)]
 pub struct Guide<'a> {
     /// The file for settings that stand nowhere yet.
     pub home: usize,
@@ -103,13 +113,26 @@ pub(super) struct Placed {
 /// Places every edit and proves the result, or says of every edit why it does not fit. What is to be woken
 /// is woken first where the other edits are about it.
 pub fn propose(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
-    let misfits = match propose_at_once(files, edits, guide) {
+    propose_batches(files, &[Batch { only: guide.only, edits: edits.to_vec() }], guide)
+}
+
+/// The same for edits of which each batch is for a file of its own; what `guide` says of the only file is not asked.
+pub fn propose_batches(
+    files: &[File],
+    batches: &[Batch],
+    guide: &Guide<'_>,
+) -> Result<Proposal, Vec<Finding>> {
+    let misfits = match propose_at_once(files, batches, guide) {
         Ok(proposal) => return Ok(proposal),
         Err(misfits) => misfits,
     };
-    let (first, rest): (Vec<Edit>, Vec<Edit>) =
-        edits.iter().cloned().partition(|edit| matches!(edit, Edit::Enable(_)));
-    if first.is_empty() || rest.is_empty() {
+    let parted = batches.iter().map(|Batch { only, edits }| {
+        let (first, rest) = edits.iter().cloned().partition(|edit| matches!(edit, Edit::Enable(_)));
+        (Batch { only: *only, edits: first }, Batch { only: *only, edits: rest })
+    });
+    let (first, rest): (Vec<Batch>, Vec<Batch>) = parted.unzip();
+    let nothing = |batches: &[Batch]| batches.iter().all(|batch| batch.edits.is_empty());
+    if nothing(&first) || nothing(&rest) {
         return Err(misfits);
     }
     let Ok(woken) = propose_at_once(files, &first, guide) else {
@@ -144,34 +167,37 @@ fn difference(file: usize, before: &[u8], after: &[u8]) -> EditedFile {
     EditedFile { file, splices, after: after.to_vec() }
 }
 
-fn propose_at_once(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
+fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
     let mut placed: Vec<Placed> = Vec::new();
     let mut misfits = Vec::new();
     // Those that may collide with another one, by the leaf that they are about.
     let mut by_leaf: HashMap<(usize, Option<LeafId>), Vec<usize>> = HashMap::new();
-    let deeds = Deeds { files, edits, guide, edit: None };
-    for (edit, body) in bodies(edits) {
-        match deeds.place(edit, &body) {
-            Ok(some) => {
-                for one in some {
-                    misfits.extend(shared(files, &one));
-                    let others = by_leaf.entry((one.file, one.leaf)).or_default();
-                    if others.iter().any(|other| collides(&placed[*other], &one)) {
-                        misfits.push(overlap(&one));
-                    } else {
-                        others.push(placed.len());
-                        placed.push(one);
+    for Batch { only, edits } in batches {
+        let guide = Guide { only: *only, ..*guide };
+        let deeds = Deeds { files, edits, guide: &guide, edit: None };
+        for (edit, body) in bodies(edits) {
+            match deeds.place(edit, &body) {
+                Ok(some) => {
+                    for one in some {
+                        misfits.extend(shared(files, &one));
+                        let others = by_leaf.entry((one.file, one.leaf)).or_default();
+                        if others.iter().any(|other| collides(&placed[*other], &one)) {
+                            misfits.push(overlap(&one));
+                        } else {
+                            others.push(placed.len());
+                            placed.push(one);
+                        }
                     }
                 }
+                Err(finding) => misfits.push(finding),
             }
-            Err(finding) => misfits.push(finding),
         }
     }
     if !misfits.is_empty() {
         return Err(misfits);
     }
-    if let (Some(remark), Some(first)) = (guide.remark, placed.first_mut()) {
-        deeds.remark(first, remark).map_err(|finding| vec![finding])?;
+    if let (Some(text), Some(first)) = (guide.remark, placed.first_mut()) {
+        remark(&files[first.file].doc, first, text).map_err(|finding| vec![finding])?;
     }
     let mut proposal = Proposal::default();
     for (n, file) in files.iter().enumerate() {

@@ -1,6 +1,6 @@
 //! Edits as a TOML file, which others can read and keep: it says the same as the options of the command do.
 
-use super::ask::{Amount, Edit, NotAnEdit, Where};
+use super::ask::{Amount, Edit, NotAnEdit, Request, Where};
 use crate::address::Address;
 use serde::{Deserialize, Serialize};
 
@@ -60,6 +60,9 @@ macro_rules! written {
         #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
         pub struct Written {
             $($(#[$doc])* #[serde(skip_serializing_if = "Option::is_none")] pub $name: Option<String>,)*
+            /// The file that this edit is for, where that is not said for all of them.
+            #[serde(rename = "in", skip_serializing_if = "Option::is_none")]
+            pub within: Option<String>,
             /// What is added goes first.
             #[serde(skip_serializing_if = "std::ops::Not::not")]
             pub first: bool,
@@ -138,10 +141,13 @@ impl Prepared {
     }
 
     /// Its edits.
-    pub fn edits(&self) -> Result<Vec<Edit>, NotPrepared> {
+    pub fn requests(&self) -> Result<Vec<Request>, NotPrepared> {
         let numbered = self.edit.iter().enumerate();
         numbered
-            .map(|(n, one)| one.edit().map_err(|why| NotPrepared(format!("edit {}: {why}", n + 1))))
+            .map(|(n, one)| match one.edit() {
+                Ok(edit) => Ok(Request { edit, within: one.within.clone() }),
+                Err(why) => Err(NotPrepared(format!("edit {}: {why}", n + 1))),
+            })
             .collect()
     }
 }
@@ -240,6 +246,12 @@ impl From<&Edit> for Written {
     }
 }
 
+impl From<&Request> for Written {
+    fn from(request: &Request) -> Self {
+        Self { within: request.within.clone(), ..Self::from(&request.edit) }
+    }
+}
+
 impl From<NotAnEdit> for NotPrepared {
     fn from(why: NotAnEdit) -> Self {
         Self(why.to_string())
@@ -266,10 +278,12 @@ mod tests {
             Edit::ReplaceAll { old: "x".into(), new: "y".into() },
             Edit::Piece { text: "a {\n}\n".into(), under: Some(address("b")), spot: Where::Kin },
         ];
-        let prepared = Prepared { edit: edits.iter().map(Written::from).collect(), ..Prepared::default() };
+        let mut requests: Vec<Request> = edits.into_iter().map(Request::from).collect();
+        requests[1].within = Some("/etc/saltmarsh/boards.conf".into());
+        let prepared = Prepared { edit: requests.iter().map(Written::from).collect(), ..Prepared::default() };
         let read = Prepared::read(&prepared.write().unwrap()).unwrap();
-        assert_eq!(read.edits().unwrap(), edits);
-        let wrong = |text| Prepared::read(text).and_then(|read| read.edits()).unwrap_err().0;
+        assert_eq!(read.requests().unwrap(), requests);
+        let wrong = |text| Prepared::read(text).and_then(|read| read.requests()).unwrap_err().0;
         assert!(wrong("[[edit]]\nset = \"a\"").contains("edit 1: set needs to"));
         assert!(wrong("[[edit]]\nset = \"a\"\ndelete = \"b\"").contains("one thing"));
         assert!(wrong("[[edit]]\ndelete = \"a\"\nby = \"b\"").contains("delete has no by"));

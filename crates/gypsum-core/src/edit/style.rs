@@ -19,7 +19,9 @@ pub fn new_line(
         at > 0 && source[at - 1] != b'\n' && after.is_some_and(|leaf| doc.tree().kind(leaf) != Kind::Blank);
     let separator = match like.and_then(|leaf| usual(doc, leaf)) {
         // A directive is no assignment, whatever the settings beside it are.
-        _ if value.is_some() && doc.dialect().is_include(name.as_bytes()) && name.starts_with('!') => " ".into(),
+        _ if value.is_some() && doc.dialect().is_include(name.as_bytes()) && name.starts_with('!') => {
+            " ".into()
+        }
         _ if value.is_none() => Vec::new(),
         Some(parts) => separator_like(doc, &parts, name),
         None => doc.family().separator(doc.dialect()).into(),

@@ -2,7 +2,7 @@
 
 use super::beside::Beside;
 use gypsum_core::change::TakenDraft;
-use gypsum_core::edit::Edit;
+use gypsum_core::edit::Request;
 use gypsum_core::probe::Check;
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
@@ -12,8 +12,8 @@ use std::time::Duration;
 /// What is wanted.
 #[derive(Clone, Debug)]
 pub enum Wish {
-    /// These edits.
-    Edits(Vec<Edit>),
+    /// These edits, each with the file that it is for where that is said.
+    Edits(Vec<Request>),
     /// This whole prepared file, in place of the daemon's home file or the one that was named.
     Whole(Vec<u8>),
     /// These whole files, which were checked and put aside.

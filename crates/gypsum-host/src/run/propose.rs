@@ -5,12 +5,13 @@ use super::difference::{moved_lines, shown_lines, shown_link};
 use super::front::{Front, NewFile};
 use super::job::Wish;
 use crate::disk::link_target;
+use crate::files::Loading;
 use crate::guardian::Guardian;
 use crate::trouble::Trouble;
 use gypsum_core::address::Address;
 use gypsum_core::change::{Event, Verdict};
 use gypsum_core::doc::{Document, Family, Kind as Leaf};
-use gypsum_core::edit::{Edit, File, Guide, Where, propose};
+use gypsum_core::edit::{Batch, Edit, File, Guide, Request, Where, propose_batches};
 use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
@@ -85,7 +86,7 @@ impl Run<'_> {
         };
         let wanted: Vec<String> = edits
             .iter()
-            .filter_map(|edit| match edit {
+            .filter_map(|request| match &request.edit {
                 Edit::Enable(address) => Some(address.to_string()),
                 _ => None,
             })
@@ -113,15 +114,18 @@ impl Run<'_> {
 type Placed = Result<(), Vec<Finding>>;
 
 impl Front {
-    fn place(&mut self, edits: &[Edit], disabled: &HashMap<String, String>) -> Result<Placed, Trouble> {
+    fn place(&mut self, requests: &[Request], disabled: &HashMap<String, String>) -> Result<Placed, Trouble> {
         let only = self.job.only().map(|path| self.loading()?.find(path)).transpose()?;
         let loading = self.loading()?;
         let profile = &self.job.profile;
-        let edits = &in_their_sections(edits, profile, &loading.files, only);
+        let mut batches = by_file(requests, loading, only)?;
+        for batch in &mut batches {
+            batch.edits = in_their_sections(&batch.edits, profile, &loading.files, batch.only);
+        }
         let overruled = OnceCell::new();
         let guide = Guide {
             home: loading.home,
-            only,
+            only: None,
             block: &|name| profile.home_block(name),
             spelling: &|name| profile.spelling(name).map(str::to_owned),
             plausible: &|name, value| is_plausible(profile, name, value),
@@ -133,7 +137,7 @@ impl Front {
             in_effect: &|n, leaf| !overruled.get_or_init(|| loading.overruled(profile)).contains(&(n, leaf)),
             list: &|name| profile.setting(name).and_then(|(_, setting)| setting.list.clone()),
         };
-        let proposal = match propose(&loading.files, edits, &guide) {
+        let proposal = match propose_batches(&loading.files, &batches, &guide) {
             Ok(proposal) => proposal,
             Err(misfits) => return Ok(Err(known_better(profile, misfits))),
         };
@@ -215,6 +219,22 @@ impl Front {
         let known = looked_at.flat_map(|file| secrets_in(profile, file));
         known.chain(self.job.hidden.iter().cloned()).collect()
     }
+}
+
+/// The edits of each file together, those for any file, or for `only`, first.
+fn by_file(requests: &[Request], loading: &Loading, only: Option<usize>) -> Result<Vec<Batch>, Trouble> {
+    let mut batches = vec![Batch { only, edits: Vec::new() }];
+    for Request { edit, within } in requests {
+        let file = match within {
+            Some(path) => Some(loading.find(Path::new(path))?),
+            None => only,
+        };
+        match batches.iter_mut().find(|batch| batch.only == file) {
+            Some(batch) => batch.edits.push(edit.clone()),
+            None => batches.push(Batch { only: file, edits: vec![edit.clone()] }),
+        }
+    }
+    Ok(batches)
 }
 
 /// The edits with the sections that they belong in, where those are known and one only, and with sections that do not

@@ -1,6 +1,6 @@
 //! Edits beside `ADDRESS=VALUE`.
 
-use clap::Args;
+use clap::{ArgAction, Args};
 use std::path::PathBuf;
 
 /// Edits beside `ADDRESS=VALUE`.
@@ -25,18 +25,18 @@ pub struct MoreEdits {
     /// The block that --piece goes into [default: the file]
     #[arg(long, value_name = "ADDRESS", requires = "piece")]
     pub under: Vec<String>,
-    /// What is added goes first in its block or file
-    #[arg(long, group = "place")]
-    pub first: bool,
+    /// What is added goes first in its block or file; of several --add each has its place behind it
+    #[arg(long, action = ArgAction::Append, num_args = 0, default_missing_value = "true")]
+    pub first: Vec<bool>,
     /// What is added goes last in its block or file
-    #[arg(long, group = "place")]
-    pub last: bool,
+    #[arg(long, action = ArgAction::Append, num_args = 0, default_missing_value = "true")]
+    pub last: Vec<bool>,
     /// What is added goes right above this setting
-    #[arg(long, group = "place", value_name = "ADDRESS")]
-    pub above: Option<String>,
+    #[arg(long, value_name = "ADDRESS")]
+    pub above: Vec<String>,
     /// What is added goes right below this setting
-    #[arg(long, group = "place", value_name = "ADDRESS")]
-    pub below: Option<String>,
+    #[arg(long, value_name = "ADDRESS")]
+    pub below: Vec<String>,
     /// Replace a value wherever it stands whole
     #[arg(long, value_name = "OLD", requires = "by")]
     pub replace_all: Vec<String>,
@@ -82,9 +82,9 @@ pub struct MoreEdits {
     /// Remove one of the daemon's files: a drop-in, a link
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub delete_file: Vec<PathBuf>,
-    /// The file that is meant, where a daemon has several
+    /// The file that is meant, where a daemon has several; each of several --in holds for the edits behind it
     #[arg(long = "in", value_name = "FILE", help_heading = "Files")]
-    pub within: Option<PathBuf>,
+    pub within: Vec<PathBuf>,
     /// Make the file that is meant, and its folder, if it does not exist
     #[arg(long, help_heading = "Files")]
     pub new: bool,

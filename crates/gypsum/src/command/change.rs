@@ -5,7 +5,7 @@ use crate::args::{Manner, Target};
 use crate::target::{NoTarget, check_of, profile_of};
 use crate::typed::{Typed, beside_of, content};
 use crate::view::ChangeView;
-use gypsum_core::edit::Edit;
+use gypsum_core::edit::{Edit, Request};
 use gypsum_core::probe::{Probe, parse_source};
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
@@ -18,7 +18,7 @@ use std::time::Duration;
 
 pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -> Result<u8, NoTarget> {
     let prepared = typed.prepared(manner.why.as_ref())?;
-    let mut edits = prepared.edits().map_err(|why| Trouble::usage(why.0))?;
+    let mut edits = prepared.requests().map_err(|why| Trouble::usage(why.0))?;
     if typed.more.print_edits {
         let text = prepared.write().map_err(|why| Trouble::cannot(why.0))?;
         context.out.line(text.trim_end());
@@ -28,7 +28,7 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
         return take_live(context, target, &edits, manner);
     }
     let secrets = typed.secrets()?;
-    let secret = |edit: &Edit| match edit {
+    let secret = |request: &Request| match &request.edit {
         Edit::Set { value, .. } => Some(value.clone()),
         _ => None,
     };
@@ -47,9 +47,21 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
     let profile = profile_of(target)?;
     let only = prepared.within.as_deref().map(std::path::absolute).transpose();
     let only = only.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
+    let wish = in_absolute_files(wish)?;
     let job = job(profile, wish, manner)?;
     let why = prepared.why;
     carry_out(context, Job { only, beside, hidden, why, remark: prepared.remark, ..job })
+}
+
+/// The same edits, each file by its whole name.
+fn in_absolute_files(wish: Wish) -> Result<Wish, Trouble> {
+    let Wish::Edits(mut edits) = wish else { return Ok(wish) };
+    for within in edits.iter_mut().filter_map(|request| request.within.as_mut()) {
+        let path = std::path::absolute(&*within)
+            .map_err(|error| Trouble::file("use", std::path::Path::new(within), &error))?;
+        *within = path.display().to_string();
+    }
+    Ok(Wish::Edits(edits))
 }
 
 /// Whether the service is to be restarted or reloaded by all means.
@@ -94,7 +106,7 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble
 }
 
 /// Takes live what was put aside.
-fn take_live(context: &Context, target: &Target, edits: &[Edit], manner: &Manner) -> Result<u8, NoTarget> {
+fn take_live(context: &Context, target: &Target, edits: &[Request], manner: &Manner) -> Result<u8, NoTarget> {
     if !edits.is_empty() || manner.hold {
         return Err(Trouble::usage("--ready takes live what was put aside, and nothing else")
             .mend("give further edits with --hold first")

@@ -14,6 +14,7 @@ mod restore;
 mod show;
 
 use crate::args::{Cli, Command};
+use crate::order::TypedOrder;
 use crate::out::Out;
 use crate::target::NoTarget;
 use crate::typed::Typed;
@@ -30,8 +31,8 @@ pub struct Context {
     pub state: State,
 }
 
-/// Runs the command; its exit status.
-pub fn run(cli: Cli) -> u8 {
+/// Runs the command, whose words were typed in this order; its exit status.
+pub fn run(cli: Cli, order: TypedOrder) -> u8 {
     let out = Out::new(&cli.common);
     if cli.common.verbose {
         let filter = tracing_subscriber::EnvFilter::new("warn,gypsum=debug,gypsum_host=debug");
@@ -44,7 +45,7 @@ pub fn run(cli: Cli) -> u8 {
     let context = Context { out, yes: cli.common.yes, state };
     let done = match cli.command {
         Command::Change { target, edits, more, manner } => {
-            let typed = Typed { edits, more: *more };
+            let typed = Typed { edits, more: *more, order };
             change::run(&context, &target, &typed, &manner)
         }
         Command::Edit { target, within, at, new, fresh, on_finding, manner } => {

@@ -199,3 +199,53 @@ fn files_that_include_each_other_are_read_once_and_named() {
     assert_eq!(place.read("etc/b.conf"), b"include a.conf\nquay north\n");
     assert!(said(&output).contains("includes it in turn"), "{}", said(&output));
 }
+
+/// C13: each edit may be for another file, and each new line has a place of its own; on the command line and in a file
+/// of edits.
+#[test]
+fn each_edit_has_its_own_file_and_place() {
+    let place = Place::with(&[
+        ("etc/boards.conf", b"include more.d/*.conf\nrows 8\nquay all\n"),
+        ("etc/more.d/a.conf", b"berth 1\nberth 2\n"),
+        ("etc/more.d/b.conf", b"rows 9\nberth 7\n"),
+        ("edits.toml", b"[[edit]]\nset = \"rows\"\nto = \"11\"\nin = \"etc/more.d/b.conf\"\n\n[[edit]]\nadd = \"gull\"\nto = \"2\"\nin = \"etc/boards.conf\"\nabove = \"quay\"\n"),
+    ]);
+    let words = |text: &str| -> Vec<String> { text.split(' ').map(str::to_owned).collect() };
+    let refused = |text: &str, why: &str| {
+        let words = words(text);
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        let output = place.command("etc/boards.conf", "keyword", &words).output().unwrap();
+        assert!(status(&output) == 2 && said(&output).contains(why), "{text}: {}", said(&output));
+    };
+    let kept = |text: &str| {
+        let words = words(text);
+        place.kept("etc/boards.conf", "keyword", &words.iter().map(String::as_str).collect::<Vec<_>>());
+    };
+    kept(
+        "change --in etc/boards.conf rows=10 --add tide=3 --below quay --in etc/more.d/a.conf --add berth=0 --first --add berth=3 --above berth#2",
+    );
+    assert_eq!(place.read("etc/boards.conf"), b"include more.d/*.conf\nrows 10\nquay all\ntide 3\n");
+    assert_eq!(place.read("etc/more.d/a.conf"), b"berth 0\nberth 1\nberth 3\nberth 2\n");
+    kept("change --edits edits.toml");
+    assert_eq!(place.read("etc/boards.conf"), b"include more.d/*.conf\nrows 10\ngull 2\nquay all\ntide 3\n");
+    assert_eq!(place.read("etc/more.d/b.conf"), b"rows 11\nberth 7\n");
+    refused(
+        "change rows=3 --in etc/boards.conf tide=4 --in etc/more.d/a.conf",
+        "no --in FILE is in front of rows",
+    );
+    refused("change --first --add a=1 --add b=2", "no --add or --piece is in front of it");
+    refused("change --add a=1 --first --last", "two places were given");
+    let print = [
+        "change",
+        "--in",
+        "etc/boards.conf",
+        "rows=3",
+        "--in",
+        "etc/more.d/a.conf",
+        "--delete",
+        "berth#1",
+        "--print-edits",
+    ];
+    let output = place.command("etc/boards.conf", "keyword", &print).output().unwrap();
+    assert!(said(&output).contains("in = \"etc/more.d/a.conf\""), "{}", said(&output));
+}
