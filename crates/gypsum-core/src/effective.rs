@@ -54,6 +54,13 @@ impl Told {
         self.values.entry(plain(name)).or_default().push(value.trim().to_owned());
     }
 
+    /// The names of which another account of the same files tells something else: they change by themselves.
+    pub fn passing(&self, other: &Self) -> impl Iterator<Item = String> {
+        let names: HashSet<&String> = self.values.keys().chain(other.values.keys()).collect();
+        let differ = |name: &&String| self.values(name) != other.values(name);
+        names.into_iter().filter(differ).cloned().collect::<Vec<_>>().into_iter()
+    }
+
     /// Whether nothing was told.
     pub fn is_empty(&self) -> bool {
         self.values.is_empty()
@@ -131,6 +138,9 @@ pub fn compare(
     findings
 }
 
+/// The rule by which more changes than was asked for.
+pub const ALSO_CHANGES: &str = "also-changes";
+
 /// Settings that change though nobody asked for it.
 fn besides(
     effective: &Effective,
@@ -158,7 +168,7 @@ fn besides(
     let more = if others.len() > 4 { format!(" and {} more", others.len() - 4) } else { String::new() };
     let listed = others.iter().take(4).cloned().collect::<Vec<_>>().join(", ");
     let message = format!("by the daemon's own account this changes, too: {listed}{more}");
-    Some(Finding::new("also-changes", Severity::Hint, message))
+    Some(Finding::new(ALSO_CHANGES, Severity::Hint, message))
 }
 
 fn shown(values: &[String]) -> String {

@@ -218,6 +218,12 @@ impl Layers {
     }
 }
 
+/// Whether a file belongs to a package, whose next upgrade writes over it: it is overruled elsewhere, and not edited
+/// (file-hierarchy(7), "vendor-supplied").
+pub fn is_of_package(path: &str) -> bool {
+    path.starts_with("/usr/") && !path.starts_with("/usr/local/")
+}
+
 /// The value of a statement as the daemon understands it.
 pub fn value_of(doc: &Document, leaf: LeafId) -> String {
     doc.parts(leaf).map_or_else(String::new, |parts| doc.value(&parts))

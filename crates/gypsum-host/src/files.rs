@@ -178,15 +178,18 @@ pub fn load_over(
 }
 
 /// The files without those that a later one of the same name hides: a unit file, or a drop-in of the same unit.
+/// Drop-ins are read in the order of their names, whatever folder they are in (systemd.unit(5)).
 fn without_hidden(roots: Vec<PathBuf>) -> Vec<PathBuf> {
-    let key = |path: &Path| {
+    let drop_in = |path: &Path| {
         let folder = path.parent().and_then(Path::file_name);
-        let drop_in = folder.filter(|folder| folder.as_encoded_bytes().ends_with(b".d"));
-        (drop_in.map(ToOwned::to_owned), path.file_name().map(ToOwned::to_owned))
+        folder.filter(|folder| folder.as_encoded_bytes().ends_with(b".d")).map(ToOwned::to_owned)
     };
+    let key = |path: &Path| (drop_in(path), path.file_name().map(ToOwned::to_owned));
     let last: HashMap<_, usize> = roots.iter().enumerate().map(|(n, path)| (key(path), n)).collect();
     let kept = roots.iter().enumerate().filter(|(n, path)| last.get(&key(path)) == Some(n));
-    kept.map(|(_, path)| path.clone()).collect()
+    let mut kept: Vec<PathBuf> = kept.map(|(_, path)| path.clone()).collect();
+    kept.sort_by_key(|path| drop_in(path).map(|_| path.file_name().map(ToOwned::to_owned)));
+    kept
 }
 
 struct Loader<'a> {

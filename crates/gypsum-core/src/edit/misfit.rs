@@ -5,6 +5,7 @@ use super::place::{File, Guide};
 use crate::address::{Address, address_of};
 use crate::doc::LeafId;
 use crate::finding::Finding;
+use crate::layers::is_of_package;
 
 /// An address means several places; `edit` is what was asked for, to be typed for one of them.
 pub(super) fn ambiguous(
@@ -15,8 +16,15 @@ pub(super) fn ambiguous(
     edit: Option<&Edit>,
 ) -> Finding {
     let several_files = found.iter().any(|(n, _)| *n != found[0].0);
-    let places: Vec<String> = found
-        .iter()
+    // An edit of a package's own file would be refused.
+    let own = |(n, _): &&(usize, LeafId)| !is_of_package(&files[*n].path);
+    let ours = if found.iter().any(|one| own(&one)) {
+        found.iter().filter(own).collect()
+    } else {
+        Vec::from_iter(found)
+    };
+    let places: Vec<String> = ours
+        .into_iter()
         .map(|(n, leaf)| {
             let doc = &files[*n].doc;
             let here = address_of(doc, *leaf).to_string();

@@ -4,7 +4,7 @@ use super::{Leaf, Step, Subject};
 use crate::address::address_of;
 use crate::doc::Wins;
 use crate::finding::Finding;
-use crate::layers::Turn;
+use crate::layers::{Turn, is_of_package};
 use crate::text::fits;
 use std::collections::HashSet;
 
@@ -26,7 +26,7 @@ pub fn check(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Fi
         }
         if is_fresh(turn) {
             findings.push(no_effect(subject, turn, winner));
-        } else if is_fresh(winner) {
+        } else if is_fresh(winner) && !is_of_package(&subject.files[turn.file].path) {
             findings.push(overrules(subject, winner, turn));
         }
     }
@@ -51,7 +51,12 @@ fn no_effect(subject: &Subject<'_>, turn: &Turn, winner: &Turn) -> Finding {
     let (file, line, there) = place(subject, winner);
     let which = which(subject, turn);
     let message = format!("this has no effect: line {line} of {file} decides, since the {which} one wins");
-    let mend = format!("edit that one: --in {file} {there}=VALUE");
+    let mend = if is_of_package(&file) {
+        let when = if which == "first" { "before" } else { "after" };
+        format!("{file} belongs to a package: put the setting into a file under /etc that is read {when} it")
+    } else {
+        format!("edit that one: --in {file} {there}=VALUE")
+    };
     subject.at_name(Finding::fault("no-effect", message).mend(mend), turn)
 }
 

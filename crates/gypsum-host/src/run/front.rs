@@ -12,12 +12,13 @@ use crate::probe::Scene;
 use crate::rehearse::{Proposed, Rehearsal, ask, rehearse};
 use crate::service;
 use crate::shell;
+use crate::state::State;
 use crate::survey::Early;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Dress, Event, PlannedNeighbour};
 use gypsum_core::doc::Family;
 use gypsum_core::edit::Shown;
-use gypsum_core::effective::{asked, compare};
+use gypsum_core::effective::{ALSO_CHANGES, asked, compare};
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::Outcome;
@@ -288,7 +289,7 @@ impl Front {
     }
 
     /// Our own check; the daemon's checker reads the proposal meanwhile.
-    pub(super) fn both_checks(&mut self, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
+    pub(super) fn both_checks(&mut self, state: &State, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
         let home = self.home()?;
         let (files, checker) = (&self.new_files, self.job.profile.checker.as_ref());
         let putting_back = matches!(self.job.wish, Wish::Files(_));
@@ -302,7 +303,7 @@ impl Front {
             (own, rehearsing.map(|thread| thread.join().unwrap_or_else(|_| failed())))
         });
         self.rehearsed = rehearsed;
-        self.checked(own?)
+        self.checked(own?, state, disk)
     }
 
     /// What the shell says of the proposal, where the files are the shell's.
@@ -340,6 +341,16 @@ impl Front {
         if after.is_empty() {
             return Ok(None);
         }
-        Ok(Some(compare(profile, effective, (&before, &after), &subject, &self.fresh)))
+        let said = compare(profile, effective, (&before, &after), &subject, &self.fresh);
+        if !said.iter().any(|finding| finding.rule == ALSO_CHANGES) {
+            return Ok(Some(said));
+        }
+        // Some accounts hold the time: what differs when the same is asked again is no change.
+        let Some((again_before, again_after)) = ask(effective, proposed, home, &names)? else {
+            return Ok(Some(said));
+        };
+        let mut effective = effective.clone();
+        effective.passing.extend(before.passing(&again_before).chain(after.passing(&again_after)));
+        Ok(Some(compare(profile, &effective, (&before, &after), &subject, &self.fresh)))
     }
 }

@@ -4,14 +4,19 @@ use super::front::Front;
 use super::job::Wish;
 use crate::disk::{Disk, link_target};
 use crate::files::{Loaded, Loading, Overlay, load_over};
+use crate::journal::Journal;
 use crate::service;
+use crate::state::State;
 use crate::survey::Host;
 use crate::trouble::Trouble;
 use gypsum_core::address::address_of;
+use gypsum_core::change::{Content, Stage, Verdict};
 use gypsum_core::check::CheckingChange;
 use gypsum_core::doc::Kind;
 use gypsum_core::edit::File;
 use gypsum_core::finding::{Finding, Severity};
+use gypsum_core::layers::is_of_package;
+use gypsum_core::profile::Activation;
 use gypsum_core::rules::{Leaf, fresh};
 use gypsum_core::survey::Survey;
 use std::collections::HashSet;
@@ -46,7 +51,10 @@ impl Front {
         let overlay = self.overlay(disk);
         let after = self.loading_after(disk, &overlay)?;
         let before = self.loading()?;
-        let profile = &self.job.profile;
+        // What must hold afterwards is asked for, too.
+        let mut profile = self.job.profile.clone();
+        profile.health.extend(self.job.musts.iter().cloned());
+        let profile = &profile;
         let layers = (before.layers(profile), after.layers(profile));
         let mut survey = Survey::default();
         // What is new is the same whatever the host answers.
@@ -67,14 +75,19 @@ impl Front {
 
     /// All that there is to say of the files as they will be, the worst first; waits for the service that was looked
     /// for meanwhile.
-    pub(super) fn checked(&mut self, own: Own) -> Result<Vec<Finding>, Trouble> {
+    pub(super) fn checked(
+        &mut self,
+        own: Own,
+        state: &State,
+        disk: &dyn Disk,
+    ) -> Result<Vec<Finding>, Trouble> {
         let Own { mut findings, fresh, after } = own;
         self.changed.extend(new_settings(&after.files, &fresh));
         self.fresh = fresh;
         self.after = after.files.clone();
         self.after_loading = Some(after);
         self.settle()?;
-        findings.extend(self.of_files(self.loading()?));
+        findings.extend(self.of_files(self.loading()?, state, disk));
         gypsum_core::check::worst_first(&mut findings);
         Ok(findings)
     }
@@ -121,7 +134,7 @@ impl Front {
     }
 
     /// What there is to say of the files themselves, whatever they hold.
-    fn of_files(&self, loading: &Loading) -> Vec<Finding> {
+    fn of_files(&self, loading: &Loading, state: &State, disk: &dyn Disk) -> Vec<Finding> {
         let mut findings = Vec::new();
         for file in &self.new_files {
             let place = loading.loaded.iter().find(|loaded| loaded.real == file.real);
@@ -139,7 +152,7 @@ impl Front {
             findings.extend(generated(&file.real));
             findings.extend(packaged(&file.real));
         }
-        findings.extend(self.never_loaded(loading));
+        findings.extend(self.never_loaded(loading, state, disk));
         findings.extend(self.private_copy());
         findings.extend(self.open_to_all(loading));
         findings.extend(self.circles());
@@ -149,20 +162,64 @@ impl Front {
     }
 
     /// Files that somebody changed since the running service took them up: that would go live with this change.
-    fn never_loaded(&self, loading: &Loading) -> Option<Finding> {
+    fn never_loaded(&self, loading: &Loading, state: &State, disk: &dyn Disk) -> Option<Finding> {
         let since = self.found.since_ms.filter(|_| self.found.state.is_up())?;
         let since = SystemTime::UNIX_EPOCH + Duration::from_millis(u64::try_from(since).ok()?);
         let changed = |file: &&Loaded| {
             let written = fs::metadata(&file.real).and_then(|meta| meta.modified()).ok();
             written.is_some_and(|written| written > since + Duration::from_secs(1))
         };
-        let file = loading.loaded.iter().filter(|file| !file.absent).find(changed)?;
         let name = service::name_of(&self.service);
-        let message = format!(
-            "this file was changed since {name} last took it up: somebody's edit goes live with this change"
-        );
-        let finding = Finding::warning("never-loaded", message).in_file(&file.name.display().to_string());
-        Some(finding.mend("look what it is; if this change is put back, that edit stays in the file"))
+        let mut own = None;
+        for file in loading.loaded.iter().filter(|file| !file.absent).filter(changed) {
+            let finding = match self.written_by(file, state, disk) {
+                // It was activated, or put back: the service has it.
+                Some((_, true)) => continue,
+                Some((change, false)) => {
+                    let message = format!(
+                        "change {change} of this file was not activated; it goes live with this change"
+                    );
+                    own = Some(Finding::new("never-loaded", Severity::Hint, message));
+                    own.as_ref()
+                }
+                None => {
+                    let message = format!(
+                        "this file was changed since {name} last took it up: somebody's edit goes live with this change"
+                    );
+                    let finding = Finding::warning("never-loaded", message)
+                        .in_file(&file.name.display().to_string())
+                        .mend("look what it is; if this change is put back, that edit stays in the file");
+                    return Some(finding);
+                }
+            };
+            own = finding.map(|finding| finding.clone().in_file(&file.name.display().to_string()));
+        }
+        own
+    }
+
+    /// The change of Gypsum's that left a file as it is now, and whether the service was told of it since.
+    fn written_by(&self, file: &Loaded, state: &State, disk: &dyn Disk) -> Option<(u32, bool)> {
+        let bytes = disk.read(&file.real).ok()??;
+        let now = Content::Digest(blake3::hash(&bytes).to_hex().to_string());
+        let mut told = false;
+        for entry in state.entries(&self.job.profile.daemon).into_iter().rev() {
+            let Ok(Some((plan, Stage::Closed(verdict)))) = Journal::of(&entry.folder).read(disk) else {
+                continue;
+            };
+            told |= plan.touch_service && plan.activation != Activation::None;
+            let left =
+                plan.files.iter().find(|planned| planned.path == file.real).map(|planned| match verdict {
+                    Verdict::Kept => &planned.after,
+                    _ => &planned.before,
+                });
+            match left {
+                Some(left) if *left == now => return Some((entry.number, told)),
+                // Somebody wrote on it since.
+                Some(_) => return None,
+                None => {}
+            }
+        }
+        None
     }
 
     /// A unit's whole file that was copied to /etc, while the package's own has moved on.
@@ -215,27 +272,36 @@ impl Front {
     }
 }
 
-/// A variable of the old value that the new one does not have: a shell may have put in what it stands for, or
+/// Variables of the old value, none of which the new one has: a shell may have put in what they stand for, or
 /// nothing.
 fn lost_variable(edit: &gypsum_core::edit::Shown) -> Option<Finding> {
     let (before, after) = (edit.before.as_deref()?, edit.after.as_deref()?);
-    let word = |rest: &str| {
-        let length =
-            rest.find(|c: char| !c.is_ascii_alphanumeric() && !matches!(c, '_' | '{')).unwrap_or(rest.len());
-        rest[..length].to_owned()
-    };
-    let names =
-        |text: &str| text.split('$').skip(1).map(word).filter(|name| !name.is_empty()).collect::<Vec<_>>();
-    let kept = names(after);
-    let lost = names(before).into_iter().find(|name| !kept.contains(name))?;
-    let message = format!("${lost} stood in the old value and is gone from the new one");
+    let lost = variables(before).into_iter().next().filter(|_| variables(after).is_empty())?;
+    let message = format!("${lost} was in the old value and is not in the new one");
     let finding = Finding::warning("lost-variable", message).in_file(&edit.file).about(&edit.address);
     Some(finding.mend("if your shell took it, put the edit in single quotes"))
 }
 
+/// The names of the variables in a text. The marks of a hashed password are none: `$y$j9T$…` (crypt(5)).
+fn variables(text: &str) -> Vec<&str> {
+    let is_hash = |word: &&str| {
+        let start = word.find('$').map_or("", |at| &word[at + 1..]);
+        start.split_once('$').is_some_and(|(id, rest)| {
+            let short = !id.is_empty() && id.len() <= 12;
+            short && id.chars().all(|c| c.is_ascii_alphanumeric() || c == '-') && rest.contains('$')
+        })
+    };
+    let words = text.split_whitespace().filter(|word| !is_hash(word));
+    let names = words.flat_map(|word| word.split('$').skip(1)).map(|rest| {
+        let rest = rest.strip_prefix('{').unwrap_or(rest);
+        &rest[..rest.find(|c: char| !c.is_ascii_alphanumeric() && c != '_').unwrap_or(rest.len())]
+    });
+    names.filter(|name| name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')).collect()
+}
+
 /// A file in the part of the system that belongs to packages: an upgrade writes over it.
 fn packaged(path: &Path) -> Option<Finding> {
-    if !path.starts_with("/usr") || path.starts_with("/usr/local") {
+    if !is_of_package(&path.display().to_string()) {
         return None;
     }
     let finding =
@@ -263,4 +329,26 @@ fn generated(path: &Path) -> Option<Finding> {
     .mend("make the change where the file comes from, too");
     finding.line = u32::try_from(line + 1).ok();
     Some(finding)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::variables;
+
+    /// C15: a hashed password has no variables.
+    #[test]
+    fn the_marks_of_a_hash_are_no_variables() {
+        let cases: [(&str, &[&str]); 7] = [
+            ("PATH $HOME/bin:${LIB_DIR}/x", &["HOME", "LIB_DIR"]),
+            ("secret $6$rounds=9$salt$0ABCdef/.", &[]),
+            ("secret $y$j9T$q1w2e3$0ABC", &[]),
+            ("\"porter\" \"$2y$10$AbCdEf\"", &[]),
+            ("requirepass=$argon2id$v=19$m=65536$abc", &[]),
+            ("price 5$ and $7", &[]),
+            ("\"$remote_addr$uri$args\"", &["remote_addr", "uri", "args"]),
+        ];
+        for (text, names) in cases {
+            assert_eq!(variables(text), names, "{text}");
+        }
+    }
 }

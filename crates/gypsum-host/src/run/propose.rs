@@ -70,7 +70,8 @@ impl Run<'_> {
         if !self.front()?.job.dry_run {
             self.guardian = Some(Guardian::begin(&self.report.daemon));
         }
-        let findings = self.front()?.both_checks(disk)?;
+        let state = self.state;
+        let findings = self.front()?.both_checks(state, disk)?;
         self.emit(Happening::Proposed { edits });
         if self.judge(findings)? { Ok(Event::Refused) } else { Ok(Event::Done) }
     }

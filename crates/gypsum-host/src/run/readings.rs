@@ -10,6 +10,7 @@ use gypsum_core::probe::{Check, Expect, Probe, parse_source};
 use gypsum_core::reading::{Reading, Seen, of_change, unmoved};
 use gypsum_core::report;
 use gypsum_core::text::nearest;
+use gypsum_core::value::same_value;
 
 /// So long a fact about a process may be another than expected.
 const SETTLED_MS: u64 = 1_000;
@@ -17,7 +18,7 @@ const SETTLED_MS: u64 = 1_000;
 impl Front {
     /// What is read before and after this change.
     pub(super) fn readings(&self) -> Result<Vec<Reading>, Trouble> {
-        let settings: Vec<String> = self.moved_settings();
+        let settings = self.changed_settings();
         let mut known = self.job.profile.reading.clone();
         known.extend(self.job.readings.iter().cloned());
         let mut readings = of_change(&known, &settings);
@@ -46,8 +47,32 @@ impl Front {
             .mend(format!("{near}{known}a sentence does, too: --expect \"process niceness=5\""))
     }
 
-    /// The settings that have another value, by the names that the profile has for them.
+    /// The settings whose value in effect is another one afterwards: one that is set to what holds already moves nothing.
     pub(super) fn moved_settings(&self) -> Vec<String> {
+        let (Some(before), Some(after)) = (&self.loading, &self.after_loading) else {
+            return Vec::new();
+        };
+        let profile = &self.job.profile;
+        let layers = (before.layers(profile), after.layers(profile));
+        let moves = |name: &String| {
+            let setting = profile.at_address(name).map(|(_, setting)| setting);
+            let differ = |a: &str, b: &str| same_value(setting, &profile.values, &[], a, b) == Some(false);
+            let was = layers.0.value(&before.files, profile, name);
+            let Some(is) = layers.1.value(&after.files, profile, name) else {
+                return was.is_some();
+            };
+            // Where the default is not known, the running process shows it.
+            let shown = self.readings_before.iter().find(|seen| seen.of.as_ref() == Some(name));
+            match was.as_ref().or(shown.and_then(|seen| seen.value.as_ref())) {
+                Some(was) => differ(was, &is),
+                None => true,
+            }
+        };
+        self.changed_settings().into_iter().filter(moves).collect()
+    }
+
+    /// The settings that are written otherwise, by the names that the profile has for them.
+    fn changed_settings(&self) -> Vec<String> {
         let profile = &self.job.profile;
         let name = |address: &String| Some(profile.at_address(address)?.0.to_owned());
         let mut names: Vec<String> = self.changed.iter().filter_map(name).collect();

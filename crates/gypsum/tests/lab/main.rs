@@ -4,6 +4,7 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod alarms;
 mod around;
 mod daemons;
 mod effects;
