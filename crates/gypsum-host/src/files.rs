@@ -96,7 +96,8 @@ const MATCHING: glob::MatchOptions = glob::MatchOptions {
     require_literal_leading_dot: true,
 };
 
-fn matches(pattern: &str, path: &Path) -> bool {
+/// Whether a daemon that reads `pattern` reads this file.
+pub fn matches(pattern: &str, path: &Path) -> bool {
     Path::new(pattern) == path
         || glob::Pattern::new(pattern).is_ok_and(|known| known.matches_path_with(path, MATCHING))
 }

@@ -1,12 +1,14 @@
 //! Finding the profile of a daemon, and refusing one that another account could write.
 
+use crate::service::Whose;
 use crate::trouble::Trouble;
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::profile::{BUILT_IN, Profile, ProfileError, built_in, read};
+use gypsum_core::profile::{BUILT_IN, Layout, Profile, ProfileError, Service, built_in, read};
 use gypsum_core::text::nearest;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+use uzers::os::unix::UserExt;
 
 /// Where the administrator's own profiles are.
 pub const FOLDER: &str = "/etc/gypsum/profiles";
@@ -64,17 +66,47 @@ fn on_this_host(text: &str) -> Result<Profile, ProfileError> {
             profile = read(&text.replace(STAR, &newest))?;
         }
     }
-    if !Path::new(&profile.files.home).exists() {
-        let there = profile.layout.iter().position(|layout| Path::new(&layout.home).exists());
-        if let Some(layout) = there.map(|n| profile.layout.swap_remove(n)) {
-            profile.files.read = layout.read;
-            profile.files.home = layout.home;
-            if let (Some(run), Some(checker)) = (layout.checker, profile.checker.as_mut()) {
-                checker.run = run;
-            }
+    if profile.layout.iter().any(|layout| layout.home.starts_with('~')) {
+        match users_home(&profile.service) {
+            Some(home) => profile.layout.iter_mut().for_each(|layout| fill_home(layout, &home)),
+            None => profile.layout.retain(|layout| !layout.home.starts_with('~')),
         }
     }
+    let missing = !Path::new(&profile.files.home).exists();
+    let there = |layout: &Layout| (layout.instead || missing) && Path::new(&layout.home).exists();
+    if let Some(n) = profile.layout.iter().position(there) {
+        profile.take_layout(n);
+    }
     Ok(profile)
+}
+
+/// The home folder of the account whose service manager runs a user's service.
+fn users_home(service: &Service) -> Option<String> {
+    let home = match Whose::of(service) {
+        Whose::Of(name, _) => uzers::get_user_by_name(&name)?.home_dir().to_owned(),
+        Whose::Own | Whose::System => PathBuf::from(std::env::var_os("HOME")?),
+    };
+    home.to_str().filter(|home| home.starts_with('/')).map(|home| home.trim_end_matches('/').to_owned())
+}
+
+/// Puts that folder in for `~`.
+fn fill_home(layout: &mut Layout, home: &str) {
+    let commands = layout.checker.iter_mut().chain(&mut layout.effective).flatten();
+    for text in layout.read.iter_mut().chain([&mut layout.home]).chain(commands) {
+        *text = text.replace('~', home);
+    }
+}
+
+/// Takes the files that `path` is one of, where those are not what is read by default: the host's own where a user's are
+/// read instead, or a user's that do not exist yet.
+pub fn for_file(profile: &mut Profile, path: &Path) {
+    let reads = |files: &[String]| files.iter().any(|pattern| crate::files::matches(pattern, path));
+    if reads(&profile.files.read) {
+        return;
+    }
+    if let Some(n) = profile.layout.iter().position(|layout| reads(&layout.read)) {
+        profile.take_layout(n);
+    }
 }
 
 /// The profile of the drop-ins of a unit.

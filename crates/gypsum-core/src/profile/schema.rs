@@ -11,6 +11,7 @@ use crate::value::Spelling;
 use jiff::SignedDuration;
 use serde::Deserialize;
 use std::collections::BTreeMap;
+use std::mem::swap;
 
 /// A command as an argument vector; never a shell line. The first word is an absolute path.
 pub type Argv = Vec<String>;
@@ -88,8 +89,9 @@ pub struct Profile {
     pub version: Option<Argv>,
 }
 
-/// Where a daemon's files are on another distribution: taken where its home file is there and the usual one is not.
-#[derive(Clone, Debug, Deserialize)]
+/// Where a daemon's files are elsewhere: on another distribution, where its home file is there and the usual one is
+/// not; or a user's own, which are read instead of the usual ones.
+#[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Layout {
     /// Absolute paths or glob patterns, in the daemon's reading order.
@@ -98,6 +100,32 @@ pub struct Layout {
     pub home: String,
     /// The command of its own checker.
     pub checker: Option<Argv>,
+    /// The command by which it tells what it understood.
+    pub effective: Option<Argv>,
+    /// Whether the daemon reads these instead of the usual ones wherever the home file is there. `~` in them is the
+    /// home folder of the account whose service manager runs the daemon.
+    #[serde(default)]
+    pub instead: bool,
+}
+
+impl Profile {
+    /// Takes the files of layout number `n`; those that were taken so far take its place.
+    pub fn take_layout(&mut self, n: usize) {
+        let Some(layout) = self.layout.get_mut(n) else { return };
+        swap(&mut self.files.read, &mut layout.read);
+        swap(&mut self.files.home, &mut layout.home);
+        if let (Some(run), Some(checker)) = (&mut layout.checker, &mut self.checker) {
+            swap(run, &mut checker.run);
+        }
+        if let (Some(run), Some(effective)) = (&mut layout.effective, &mut self.effective) {
+            swap(run, &mut effective.run);
+        }
+        let back = self.files.instead.as_ref() == Some(&self.files.home);
+        if layout.instead || back {
+            layout.instead = back;
+            self.files.instead = Some(layout.home.clone());
+        }
+    }
 }
 
 /// Files of a daemon whose format is another than that of the main ones; their names are not known one by one.
@@ -214,6 +242,9 @@ pub struct Files {
     pub hides: bool,
     /// The mode bits that the daemon does not accept on them, in octal: `"022"`.
     pub no_mode: Option<String>,
+    /// The usual home file, where these are read instead of it; the one that is read instead, where these are not.
+    #[serde(skip)]
+    pub instead: Option<String>,
 }
 
 impl Files {
@@ -230,6 +261,7 @@ impl Files {
             makes: false,
             hides: false,
             no_mode: None,
+            instead: None,
         }
     }
 }

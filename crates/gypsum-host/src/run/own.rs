@@ -158,6 +158,7 @@ impl Front {
         findings.extend(self.circles());
         findings.extend(self.edits.iter().filter_map(lost_variable));
         findings.extend(self.unread());
+        findings.extend(self.read_instead());
         findings
     }
 
@@ -259,6 +260,26 @@ impl Front {
                     .mend("take one of the two includes out; each file was read once")
             })
             .collect()
+    }
+
+    /// Files that are not read since a user's own are, or that are read instead of the usual ones from now on.
+    fn read_instead(&self) -> Option<Finding> {
+        let files = &self.job.profile.files;
+        let (daemon, other) = (&self.job.profile.daemon, files.instead.as_deref()?);
+        let new = !Path::new(&files.home).exists();
+        let finding = if !self.job.profile.layout.iter().any(|layout| layout.home == other && layout.instead)
+        {
+            // Of the user's own, the new one hides all that was read so far.
+            let message =
+                format!("{daemon} reads this file instead of {other}: what that one says holds no more");
+            Some(Finding::warning("read-instead", message).mend("put what is to stay into this file, too"))
+                .filter(|_| new)
+        } else {
+            let message = format!("this has no effect for the user of {other}, which {daemon} reads instead");
+            Some(Finding::fault("no-effect", message).mend(format!("change that one: --in {other}")))
+                .filter(|_| Path::new(other).exists())
+        };
+        finding.map(|finding| finding.in_file(&files.home))
     }
 
     /// A new file that the daemon will not look at.

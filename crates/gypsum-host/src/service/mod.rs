@@ -12,6 +12,7 @@ mod systemd;
 
 pub use holdings::Holdings;
 pub use proc::sockets as sockets_of;
+pub use systemd::Whose;
 
 use crate::children::{self, Limit};
 use crate::logs::Mark;

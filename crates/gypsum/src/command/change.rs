@@ -11,6 +11,7 @@ use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
+use gypsum_host::profiles::for_file;
 use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
@@ -44,10 +45,13 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
         }
         None => Wish::Edits(edits),
     };
-    let profile = profile_of(target)?;
+    let mut profile = profile_of(target)?;
     let only = prepared.within.as_deref().map(std::path::absolute).transpose();
     let only = only.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
     let wish = in_absolute_files(wish)?;
+    if let Some(only) = &only {
+        for_file(&mut profile, only);
+    }
     let job = job(profile, wish, manner)?;
     let why = prepared.why;
     carry_out(context, Job { only, beside, hidden, why, remark: prepared.remark, ..job })

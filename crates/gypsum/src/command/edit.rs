@@ -17,6 +17,7 @@ use gypsum_core::profile::Profile;
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::drafts::{self, Draft, Held, Note};
 use gypsum_host::files::{self, Loading};
+use gypsum_host::profiles::for_file;
 use gypsum_host::run::{Beside, Job, Run, Watch, Wish};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
@@ -35,12 +36,15 @@ pub struct Asked {
 
 pub fn run(context: &Context, target: &Target, asked: &Asked, manner: &Manner) -> Result<u8, NoTarget> {
     let world = world()?;
-    let profile = profile_of(target)?;
+    let mut profile = profile_of(target)?;
     // What cannot be done is said before anybody types.
     job(profile.clone(), Wish::Whole(Vec::new()), manner)?;
     context.state.prepare(&RealDisk, &profile.daemon)?;
     let within = asked.within.as_deref().map(std::path::absolute).transpose();
     let within = within.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
+    if let Some(within) = &within {
+        for_file(&mut profile, within);
+    }
     let home = PathBuf::from(&profile.files.home);
     let new = asked.new.then(|| within.clone().unwrap_or(home));
     let loading = files::load(&RealDisk, &profile, new.as_deref())?;

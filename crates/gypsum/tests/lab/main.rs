@@ -20,3 +20,4 @@ mod restarts;
 mod rules;
 mod services;
 mod units;
+mod users;

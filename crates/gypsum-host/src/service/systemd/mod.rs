@@ -10,6 +10,7 @@ mod shown;
 mod whose;
 
 pub use journal::is_about_jobs;
+pub use whose::Whose;
 
 use super::manager::ServiceManager;
 use super::{ASKING, Acted, Deed, with_logs};
@@ -20,7 +21,6 @@ use gypsum_core::profile::{Keeper, Service};
 use gypsum_core::service::{Observation, State};
 use shown::Shown;
 use std::time::{Duration, Instant};
-use whose::Whose;
 
 /// systemd.
 pub struct Systemd;
