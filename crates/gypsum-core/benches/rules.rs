@@ -56,7 +56,14 @@ fn check_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
     bencher.bench(|| {
         let survey = Survey::default();
         let layers = Layers::of(&files, &order, &profile);
-        check(&Subject { files: &files, order: &order, layers: &layers, profile: &profile, survey: &survey })
+        check(&Subject {
+            files: &files,
+            order: &order,
+            layers: &layers,
+            profile: &profile,
+            survey: &survey,
+            fresh: None,
+        })
     });
 }
 
@@ -71,8 +78,14 @@ fn change_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
     bencher.bench(|| {
         let survey = Survey::default();
         let (old, new) = (Layers::of(&before, &order, &profile), Layers::of(&after, &order, &profile));
-        let subject =
-            |files, layers| Subject { files, order: &order, layers, profile: &profile, survey: &survey };
+        let subject = |files, layers| Subject {
+            files,
+            order: &order,
+            layers,
+            profile: &profile,
+            survey: &survey,
+            fresh: None,
+        };
         let (old, new) = (subject(&before, &old), subject(&after, &new));
         CheckingChange::of(old, new, &fresh(&old, &new)).round(&survey)
     });

@@ -47,7 +47,7 @@ impl<'a> CheckingChange<'a> {
     pub fn of(before: Subject<'a>, after: Subject<'a>, fresh: &'a HashSet<Leaf>) -> Self {
         Self {
             before: Checking::of(before),
-            after: Checking::of(after),
+            after: Checking::of(Subject { fresh: Some(fresh), ..after }),
             fresh,
             rules: ChangeRules::default(),
         }

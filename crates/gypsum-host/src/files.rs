@@ -66,7 +66,7 @@ impl Loading {
         profile: &'a Profile,
         survey: &'a Survey,
     ) -> Subject<'a> {
-        Subject { files: &self.files, order: &self.order, layers, profile, survey }
+        Subject { files: &self.files, order: &self.order, layers, profile, survey, fresh: None }
     }
 
     /// Which of the files a person means by `path`.

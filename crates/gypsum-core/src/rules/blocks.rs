@@ -4,7 +4,7 @@ use super::Subject;
 use super::order::{broken, is_one, text_of};
 use crate::doc::LeafId;
 use crate::finding::Finding;
-use crate::layers::ScopeId;
+use crate::layers::{ScopeId, Turn};
 use crate::profile::{Covered, EndsAlike, Rule, Twins};
 use std::collections::HashMap;
 
@@ -15,18 +15,19 @@ pub fn at_block(subject: &Subject<'_>, finding: Finding, file: usize, leaf: Leaf
 }
 
 pub fn twins(subject: &Subject<'_>, rule: &Rule, twins: &Twins, findings: &mut Vec<Finding>) {
-    let mut seen: HashMap<(String, String), ScopeId> = HashMap::new();
+    let mut seen: HashMap<(String, String), &Turn> = HashMap::new();
     for turn in subject.layers.called(subject.files, subject.profile, &twins.setting) {
         let scope = subject.layers.scope(turn.scope);
         if scope.word() != twins.block {
             continue;
         }
         for name in subject.value(turn).split_whitespace() {
-            let other = *seen.entry((scope.title.clone(), name.to_lowercase())).or_insert(turn.scope);
-            if other != turn.scope {
+            let other = *seen.entry((scope.title.clone(), name.to_lowercase())).or_insert(turn);
+            if other.scope != turn.scope {
                 let message = format!("{name}: {}", rule.says);
                 let finding = broken(rule, message);
-                findings.push(subject.at_value(finding, turn, 0));
+                let new = if subject.is_fresh(other) && !subject.is_fresh(turn) { other } else { turn };
+                findings.push(subject.at_value(finding, new, 0));
             }
         }
     }

@@ -41,6 +41,8 @@ pub struct Subject<'a> {
     pub profile: &'a Profile,
     /// What was measured of the host.
     pub survey: &'a Survey,
+    /// The new statements, where this is what a change comes to.
+    pub fresh: Option<&'a HashSet<Leaf>>,
 }
 
 /// The settings that something is known of, each with the words of its value: taken apart once, looked at by many.
@@ -72,6 +74,11 @@ impl<'a> Subject<'a> {
         let finding = finding.at_offset(path, doc, offset).about(address_of(doc, leaf));
         let name = doc.parts(leaf).map(|parts| doc.name(&parts)).unwrap_or_default();
         if is_secret(self.profile, &name) { Finding { text: None, ..finding } } else { finding }
+    }
+
+    /// Whether a change is about this setting: of several that a rule is about, a finding points at that.
+    fn is_fresh(&self, turn: &Turn) -> bool {
+        self.fresh.is_some_and(|fresh| fresh.contains(&(turn.file, turn.leaf)))
     }
 
     /// The name of a setting, as it stands.

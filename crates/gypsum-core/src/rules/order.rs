@@ -6,7 +6,7 @@ use crate::layers::{ScopeId, Turn};
 use crate::profile::{Form, Order, Rule, WantsEnd};
 use crate::text::fits;
 use crate::value::network;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::net::IpAddr;
 
 pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
@@ -51,6 +51,7 @@ pub fn is_one(subject: &Subject<'_>, text: &str, patterns: &[String]) -> bool {
 
 fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut Vec<Finding>) {
     let mut ended: HashMap<ScopeId, &Turn> = HashMap::new();
+    let mut told: HashSet<ScopeId> = HashSet::new();
     for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &order.of)) {
         let text = text_of(subject, turn);
         let part = is_one(subject, &subject.name(turn), &order.of) || is_one(subject, &text, &order.of);
@@ -58,10 +59,19 @@ fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut
             continue;
         }
         if let Some(end) = ended.get(&turn.scope) {
-            let line = subject.files[end.file].doc.place(end.leaf).line;
-            let message =
-                format!("{}: line {line} of {} comes first", rule.says, subject.files[end.file].path);
-            let finding = broken(rule, message);
+            let place = |turn: &Turn| {
+                let file = &subject.files[turn.file];
+                format!("line {} of {}", file.doc.place(turn.leaf).line, file.path)
+            };
+            if subject.is_fresh(end) && !subject.is_fresh(turn) {
+                // The new line is what makes those behind it dead; once is enough.
+                if told.insert(turn.scope) {
+                    let finding = broken(rule, format!("{}: {} comes behind it", rule.says, place(turn)));
+                    findings.push(subject.at_name(finding, end));
+                }
+                continue;
+            }
+            let finding = broken(rule, format!("{}: {} comes first", rule.says, place(end)));
             findings.push(subject.at_name(finding, turn));
         } else if is_one(subject, &text, &order.ends) {
             ended.insert(turn.scope, turn);

@@ -81,13 +81,15 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
     }
 }
 
-/// The last of the settings in these conditions that stands in a file.
+/// The last of the settings in these conditions that is set in a file; one that is new comes first.
 fn standing(subject: &Subject<'_>, conditions: &[String]) -> Option<Turn> {
     let names = conditions.iter().map(|one| one.trim_start_matches('!'));
     let names: Vec<&str> = names.map(|one| one.split(['=', '!']).next().unwrap_or(one)).collect();
     let turns =
         names.iter().filter_map(|name| subject.layers.called(subject.files, subject.profile, name).last());
-    turns.into_iter().next_back().copied()
+    let turns: Vec<&Turn> = turns.collect();
+    let fresh = turns.iter().rfind(|turn| subject.is_fresh(turn));
+    fresh.or(turns.last()).map(|turn| **turn)
 }
 
 fn differ(subject: &Subject<'_>, names: &[String]) -> bool {
@@ -199,7 +201,10 @@ fn not_beside(subject: &Subject<'_>, rule: &Rule, beside: &Beside, findings: &mu
     }
     let mut both: Vec<_> = seen.into_iter().filter(|(_, found)| found.iter().all(Option::is_some)).collect();
     both.sort_by_key(|(scope, _)| *scope);
-    for turn in both.into_iter().filter_map(|(_, found)| found.into_iter().flatten().next_back()) {
+    for (_, found) in both {
+        let found: Vec<&Turn> = found.into_iter().flatten().collect();
+        let fresh = found.iter().rfind(|turn| subject.is_fresh(turn));
+        let Some(turn) = fresh.or(found.last()) else { continue };
         let finding = broken(rule, rule.says.clone());
         findings.push(subject.at_name(finding, turn));
     }

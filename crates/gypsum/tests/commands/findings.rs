@@ -311,3 +311,46 @@ fn an_accepted_rule_is_kept_with_its_reason() {
     );
     assert_eq!((&finding["accepted"], &finding["reason"]), (&true.into(), &"as painted".into()));
 }
+
+/// C10: of several settings that a rule is about, a finding points at the one that was edited.
+#[test]
+fn findings_point_at_what_was_edited() {
+    let sizes = "not-above = [\"front\", \"behind\"]\n[setting]\nfront = { kind = \"size\" }\nbehind = { kind = \"size\" }";
+    let modes = "not-all = [\"fog=on\", \"lamp=off\"]\n[setting]\nfog = { kind = \"flag\" }\nlamp = { kind = \"flag\" }";
+    let beside = "not-beside = { each = [[\"tide *\"], [\"ebb *\"]] }\n[setting]\ntide = {}\nebb = {}";
+    let dead =
+        "dead-behind = { of = [\"allow\"], ends = [\"allow all\"] }\n[setting]\nallow = { repeats = true }";
+    let cases = [
+        (sizes, "front 1\nx 1\nbehind 8\n", &["front=9"][..], 1),
+        (sizes, "front 1\nx 1\nbehind 8\n", &["behind=0"], 3),
+        (modes, "fog off\nlamp off\n", &["fog=on"], 1),
+        (modes, "fog on\nlamp on\n", &["lamp=off"], 2),
+        (beside, "ebb 2\n", &["--add", "tide=1"], 2),
+        (beside, "tide 2\nx 1\n", &["--add", "ebb=1"], 3),
+        (dead, "allow ida\nallow olav\nallow per\n", &["allow#1=all"], 1),
+        (dead, "allow all\n", &["--add", "allow=per"], 2),
+    ];
+    for (rule, before, edit, line) in cases {
+        let folder = tempfile::tempdir().unwrap();
+        let (file, profile) = (folder.path().join("boards.conf"), folder.path().join("boards.toml"));
+        fs::write(&file, before).unwrap();
+        let home = file.display();
+        let rule = format!("[[rule]]\nname = \"ours\"\nsays = \"that does not fit\"\n{rule}\n");
+        let text = format!(
+            "daemon = \"boards\"\ntitle = \"boards\"\n[files]\nread = [\"{home}\"]\nhome = \"{home}\"\nformat = \"keyword\"\n[dialect]\nignore-case = true\n[values]\nflags = [[\"on\", \"off\"]]\nsizes = {{ k = 1024 }}\n{rule}"
+        );
+        fs::write(&profile, text).unwrap();
+        let output = Command::new(assert_cmd::cargo::cargo_bin!("gypsum"))
+            .args(["change", "boards", "-n", "--json"])
+            .args(edit)
+            .arg("--profile")
+            .arg(&profile)
+            .arg("--state")
+            .arg(folder.path().join("state"))
+            .output()
+            .unwrap();
+        let report: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        let found = report["findings"].as_array().unwrap().iter().find(|finding| finding["rule"] == "ours");
+        assert_eq!(found.map(|finding| finding["line"].clone()), Some(line.into()), "{edit:?}: {report:#}");
+    }
+}
