@@ -7,7 +7,10 @@ use super::prove::{Fate, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use crate::text::line_span;
-use crate::witness::{Changed, Disagreement, Unreadable, Witness, compare};
+use crate::witness::{
+    Changed, Digest, Disagreement, Selected, Selector, Unreadable, Witness, compare, rest_is_same,
+};
+use std::ops::Range;
 
 /// Whether the witness confirms that `new` says what `old` says with these changes.
 ///
@@ -19,19 +22,40 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
     let Some(witness) = Witness::of(old.family()) else {
         return Ok(());
     };
-    let before =
-        witness.read(old.source(), old.dialect()).map_err(|why| unreadable(file, old, &why, false))?;
-    let takes_away = matches.iter().all(|one| matches!(one.fate, Fate::Gone | Fate::GoneTill(_)));
-    let after = witness.read(new.source(), new.dialect()).map_err(|why| {
-        let finding = unreadable(file, new, &why, true);
-        if takes_away {
-            finding.mend("take away the block around it, or edit the lines themselves: gypsum edit")
-        } else {
-            finding
-        }
-    })?;
     let changed = changes(old, new, matches);
-    compare(witness, old.dialect(), &before, &after, &changed).map_err(|found| disagrees(file, new, &found))
+    let selected = Selected::of(&changed);
+    let read = |doc: &Document, selector: &Selector, window: Range<usize>| {
+        witness.digest(doc.source(), doc.dialect(), selector.clone(), window)
+    };
+    let both = |window: Range<usize>| {
+        (read(old, &selected.before, window.clone()), read(new, &selected.after, window))
+    };
+    let takes_away = matches.iter().all(|one| matches!(one.fate, Fate::Gone | Fate::GoneTill(_)));
+    let told = |(before, after): (Result<Digest, Unreadable>, Result<Digest, Unreadable>)| {
+        let before = before.map_err(|why| unreadable(file, old, &why, false))?;
+        let after = after.map_err(|why| {
+            let finding = unreadable(file, new, &why, true);
+            if takes_away {
+                finding.mend("take away the block around it, or edit the lines themselves: gypsum edit")
+            } else {
+                finding
+            }
+        })?;
+        Ok((before, after))
+    };
+    let (before, after) = told(both(0..0))?;
+    let found = match compare(witness, old.dialect(), &before, &after, &changed, &selected) {
+        Ok(()) => return Ok(()),
+        Err(Some(found)) => found,
+        // Both are read again for the place, since neither was kept.
+        Err(None) => {
+            let window = before.first_difference(&after).unwrap_or(0..0);
+            let (before, after) = told(both(window))?;
+            let nowhere = Disagreement { line: 0, after: true, what: "it reads something else".into() };
+            rest_is_same(&before, &after).err().unwrap_or(nowhere)
+        }
+    };
+    Err(disagrees(file, new, &found))
 }
 
 /// What the edits change, by the way to it in both versions.

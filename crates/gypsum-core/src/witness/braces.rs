@@ -1,11 +1,10 @@
 //! Statements that end with a mark, and blocks in braces, read token by token.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Builder, Scalar, Sort, Unreadable};
 use super::words::{value, word_at};
 use crate::doc::Dialect;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
-    let mut builder = Builder::default();
+pub fn read(source: &[u8], dialect: &Dialect, builder: &mut Builder) -> Result<(), Unreadable> {
     let mut at = super::mark_length(source);
     let (mut line, mut counted) = (1, 0);
     // The name as it is written, and the words behind it.
@@ -37,7 +36,7 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
             }
             b'}' => {
                 if let Some((name, words, line)) = statement.take() {
-                    unfinished(&mut builder, name, &words, line);
+                    unfinished(builder, name, &words, line);
                 }
                 if !builder.close() {
                     builder.value(None, Some(Scalar::of(Sort::Other, "}")), line);
@@ -55,9 +54,9 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
         }
     }
     if let Some((name, words, line)) = statement {
-        unfinished(&mut builder, name, &words, line);
+        unfinished(builder, name, &words, line);
     }
-    Ok(builder.finish())
+    Ok(())
 }
 
 /// A statement without its mark is no statement, and must stay as it is.

@@ -2,8 +2,8 @@
 
 use super::Witness;
 use super::account::{Account, Entry, Scalar, Sort};
+use super::digest::{Digest, Selector};
 use crate::doc::Dialect;
-use std::collections::HashMap;
 
 /// The way to an entry from the outside in: each step the name, and which of those that share it within the
 /// same block, from 0.
@@ -47,72 +47,94 @@ pub struct Disagreement {
     pub what: String,
 }
 
+/// The places of both versions that an edit is about.
+#[derive(Clone, Debug, Default)]
+pub struct Selected {
+    /// Those in the file as it was.
+    pub before: Selector,
+    /// Those in the edited file.
+    pub after: Selector,
+    /// Of each change its place before, and its place after.
+    places: Vec<(Option<usize>, Option<usize>)>,
+}
+
+impl Selected {
+    /// The places that `changed` is about.
+    pub fn of(changed: &[Changed]) -> Self {
+        let mut selected = Self::default();
+        for change in changed {
+            let (before, after) = (&mut selected.before, &mut selected.after);
+            let place = match change {
+                Changed::Set { before: from, after: to, .. } => {
+                    (Some(before.add(from, true)), Some(after.add(to, true)))
+                }
+                Changed::Removed(at) => (Some(before.add(at, true)), None),
+                Changed::Inserted { after: to, .. } => (None, Some(after.add(to, true))),
+                Changed::InsertedBlock(to) => (None, Some(after.add(to, false))),
+            };
+            selected.places.push(place);
+        }
+        selected
+    }
+}
+
 /// Whether `before` and `after` differ by exactly what `changed` says.
 ///
 /// # Errors
 ///
-/// The first place at which they do not.
+/// The first place at which they do not; none where it is in what neither says anything new about.
 pub fn compare(
     witness: Witness,
     dialect: &Dialect,
-    before: &Account,
-    after: &Account,
+    before: &Digest,
+    after: &Digest,
     changed: &[Changed],
-) -> Result<(), Disagreement> {
-    let (old, new) = (Index::of(before, changed.len()), Index::of(after, changed.len()));
-    let mut gone = vec![false; before.entries.len()];
-    let mut fresh = vec![false; after.entries.len()];
-    for change in changed {
+    selected: &Selected,
+) -> Result<(), Option<Disagreement>> {
+    for (change, (old, new)) in changed.iter().zip(&selected.places) {
+        let old = old.map(|place| before.found[place]);
+        let new = new.map(|place| after.found[place]);
         match change {
-            Changed::Removed(at) => mark(&mut gone, before, old.find(at).ok_or_else(|| missing(at, false))?),
+            Changed::Removed(at) => {
+                old.flatten().ok_or_else(|| missing(at, false))?;
+            }
             Changed::Set { before: from, after: to, value } => {
-                let from = old.find(from).ok_or_else(|| missing(from, false))?;
-                let to = new.find(to).ok_or_else(|| missing(to, true))?;
-                let (was, is) = (&before.entries[from], &after.entries[to]);
-                if !is_asked(witness, dialect, value, Some(was), after, to) {
-                    return Err(other_value(is));
+                let from = old.flatten().ok_or_else(|| missing(from, false))?;
+                let to = new.flatten().ok_or_else(|| missing(to, true))?;
+                let (was, is) = (&before.taken.entries[from], &after.taken.entries[to]);
+                if !is_asked(witness, dialect, value, Some(was), &after.taken, to) {
+                    return Err(Some(other_value(is)));
                 }
-                // Notes of its own, such as an anchor, would be lost without a word.
-                mark(&mut gone, before, from);
-                mark(&mut fresh, after, to);
             }
             Changed::Inserted { after: to, value, as_written } => {
-                let to = new.find(to).ok_or_else(|| missing(to, true))?;
+                let to = new.flatten().ok_or_else(|| missing(to, true))?;
+                let is = &after.taken.entries[to];
                 let fits = match value {
-                    None => after.entries[to].value.is_none() && after.entries[to].end == to + 1,
+                    None => is.value.is_none() && is.end == to + 1,
                     Some(value) => {
-                        is_asked(witness, dialect, value, None, after, to)
-                            || *as_written && reads_as(&after.entries[to], value)
+                        is_asked(witness, dialect, value, None, &after.taken, to)
+                            || *as_written && reads_as(is, value)
                     }
                 };
                 if !fits {
-                    return Err(other_value(&after.entries[to]));
+                    return Err(Some(other_value(is)));
                 }
-                mark(&mut fresh, after, to);
             }
             Changed::InsertedBlock(to) => {
-                let to = new.find(to).ok_or_else(|| missing(to, true))?;
-                fresh[to] = true;
+                new.flatten().ok_or_else(|| missing(to, true))?;
             }
         }
     }
-    rest_is_same(before, &gone, after, &fresh, witness)
-}
-
-fn mark(seen: &mut [bool], account: &Account, at: usize) {
-    seen[at..account.entries[at].end].fill(true);
+    if before.rest == after.rest { Ok(()) } else { Err(None) }
 }
 
 /// What neither account says anything new about must be the same, in the same order and as deep.
-fn rest_is_same(
-    before: &Account,
-    gone: &[bool],
-    after: &Account,
-    fresh: &[bool],
-    witness: Witness,
-) -> Result<(), Disagreement> {
-    let hollow = witness.ignores_hollow();
-    let (mut old, mut new) = (Rest::new(before, gone, hollow), Rest::new(after, fresh, hollow));
+///
+/// # Errors
+///
+/// The first place at which the windows of both differ.
+pub fn rest_is_same(before: &Digest, after: &Digest) -> Result<(), Disagreement> {
+    let (mut old, mut new) = (before.window.iter(), after.window.iter());
     loop {
         match (old.next(), new.next()) {
             (None, None) => return Ok(()),
@@ -140,54 +162,13 @@ fn rest_is_same(
     }
 }
 
-/// The entries that are not marked, each with how deep it stands.
-struct Rest<'a> {
-    account: &'a Account,
-    marked: &'a [bool],
-    hollow: bool,
-    at: usize,
-    open: Vec<usize>,
-}
-
-impl<'a> Rest<'a> {
-    fn new(account: &'a Account, marked: &'a [bool], hollow: bool) -> Self {
-        Self { account, marked, hollow, at: 0, open: Vec::new() }
-    }
-
-    fn next(&mut self) -> Option<(&'a Entry, usize)> {
-        loop {
-            let at = self.at;
-            let entry = self.account.entries.get(at)?;
-            self.at += 1;
-            while self.open.last().is_some_and(|end| *end <= at) {
-                self.open.pop();
-            }
-            if self.marked[at] || self.hollow && self.is_hollow(at) {
-                continue;
-            }
-            let depth = self.open.len();
-            if entry.end > at + 1 {
-                self.open.push(entry.end);
-            }
-            return Some((entry, depth));
-        }
-    }
-
-    /// A block in which nothing is left that has a value.
-    fn is_hollow(&self, at: usize) -> bool {
-        let entry = &self.account.entries[at];
-        entry.block
-            && (at + 1..entry.end).all(|inner| self.marked[inner] || self.account.entries[inner].block)
-    }
-}
-
-fn missing(at: &Named, after: bool) -> Disagreement {
+fn missing(at: &Named, after: bool) -> Option<Disagreement> {
     let name = |(name, nth): &(Option<Vec<u8>>, usize)| match name {
         Some(name) => String::from_utf8_lossy(name).into_owned(),
         None => format!("element {}", nth + 1),
     };
     let path = at.iter().map(name).collect::<Vec<_>>().join("..");
-    Disagreement { line: 0, after, what: format!("it does not see {path}") }
+    Some(Disagreement { line: 0, after, what: format!("it does not see {path}") })
 }
 
 fn other_value(entry: &Entry) -> Disagreement {
@@ -282,68 +263,4 @@ fn same_value(alone: &Account, account: &Account, at: usize) -> bool {
         && alone.entries.iter().zip(inside).enumerate().all(|(n, (a, b))| {
             (n == 0 || a.name == b.name) && a.value == b.value && a.block == b.block && a.end == b.end - at
         })
-}
-
-/// Where entries are, by the block that they are in and their name.
-type Places<'a> = HashMap<(Option<usize>, Option<&'a [u8]>), Vec<usize>>;
-
-/// Finds entries by the way to them: a few by walking there, many by an index.
-struct Index<'a> {
-    account: &'a Account,
-    places: Option<Places<'a>>,
-}
-
-/// So many are found by walking.
-const FEW: usize = 8;
-
-impl<'a> Index<'a> {
-    fn of(account: &'a Account, asked: usize) -> Self {
-        if asked <= FEW {
-            return Self { account, places: None };
-        }
-        let mut places = Places::new();
-        let mut open: Vec<(usize, usize)> = Vec::new();
-        for (at, entry) in account.entries.iter().enumerate() {
-            while open.last().is_some_and(|(_, end)| *end <= at) {
-                open.pop();
-            }
-            let parent = open.last().map(|(parent, _)| *parent);
-            places.entry((parent, entry.name.as_deref())).or_default().push(at);
-            if entry.end > at + 1 {
-                open.push((at, entry.end));
-            }
-        }
-        Self { account, places: Some(places) }
-    }
-
-    fn find(&self, at: &Named) -> Option<usize> {
-        let mut parent = None;
-        for (name, nth) in at {
-            parent = Some(match &self.places {
-                Some(places) => *places.get(&(parent, name.as_deref()))?.get(*nth)?,
-                None => self.walk(parent, name.as_deref(), *nth)?,
-            });
-        }
-        parent
-    }
-
-    /// The `nth` entry of this name within `parent`.
-    fn walk(&self, parent: Option<usize>, name: Option<&[u8]>, nth: usize) -> Option<usize> {
-        let entries = &self.account.entries;
-        let (mut at, end) = match parent {
-            Some(parent) => (parent + 1, entries[parent].end),
-            None => (0, entries.len()),
-        };
-        let mut left = nth;
-        while at < end {
-            if entries[at].name.as_deref() == name {
-                if left == 0 {
-                    return Some(at);
-                }
-                left -= 1;
-            }
-            at = entries[at].end;
-        }
-        None
-    }
 }

@@ -1,27 +1,28 @@
 //! JSON, read by a parser that takes the standard by the letter (RFC 8259). Where a daemon takes comments,
 //! they are blanked out first.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Account, Builder, Sort, Unreadable};
+use serde::Deserialize;
 use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use std::borrow::Cow;
 use std::fmt;
 
-pub fn read(source: &[u8], comments: bool) -> Result<Account, Unreadable> {
-    read_at(source, comments, Place::Root)
+pub fn read(source: &[u8], comments: bool, builder: &mut Builder) -> Result<(), Unreadable> {
+    read_at(source, comments, Place::Root, builder)
 }
 
 /// `text` as one value, which is all that it holds.
 pub fn value_alone(text: &str, comments: bool) -> Option<Account> {
-    read_at(text.as_bytes(), comments, Place::Element).ok()
+    let mut builder = Builder::default();
+    read_at(text.as_bytes(), comments, Place::Element, &mut builder).ok()?;
+    Some(builder.finish())
 }
 
-fn read_at(source: &[u8], comments: bool, place: Place) -> Result<Account, Unreadable> {
+fn read_at(source: &[u8], comments: bool, place: Place<'_>, builder: &mut Builder) -> Result<(), Unreadable> {
     let text = prepared(source, comments);
-    let mut builder = Builder::default();
     let mut parser = serde_json::Deserializer::from_slice(&text);
-    let node = Node { builder: &mut builder, place };
-    node.deserialize(&mut parser).and_then(|()| parser.end()).map_err(|error| unreadable(&text, &error))?;
-    Ok(builder.finish())
+    let node = Node { builder, place };
+    node.deserialize(&mut parser).and_then(|()| parser.end()).map_err(|error| unreadable(&text, &error))
 }
 
 /// Whether it is JSON, and where not.
@@ -99,34 +100,74 @@ fn past_string(text: &[u8], start: usize) -> usize {
     text.len()
 }
 
-enum Place {
+enum Place<'a> {
     /// The whole: what is in it is nobody's.
     Root,
-    Named(Vec<u8>),
+    Named(Cow<'a, str>),
     Element,
 }
 
-struct Node<'a> {
-    builder: &'a mut Builder,
-    place: Place,
+/// A name, which is copied only where it is written with escapes.
+struct Name<'de>(Cow<'de, str>);
+
+impl<'de> Deserialize<'de> for Name<'de> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        deserializer.deserialize_str(NameVisitor)
+    }
 }
 
-impl Node<'_> {
-    fn name(&mut self) -> Option<Vec<u8>> {
-        match std::mem::replace(&mut self.place, Place::Element) {
-            Place::Named(name) => Some(name),
+struct NameVisitor;
+
+impl<'de> Visitor<'de> for NameVisitor {
+    type Value = Name<'de>;
+
+    fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str("a name")
+    }
+
+    fn visit_borrowed_str<E>(self, name: &'de str) -> Result<Name<'de>, E> {
+        Ok(Name(Cow::Borrowed(name)))
+    }
+
+    fn visit_str<E>(self, name: &str) -> Result<Name<'de>, E> {
+        Ok(Name(Cow::Owned(name.to_owned())))
+    }
+}
+
+struct Node<'a, 'n> {
+    builder: &'a mut Builder,
+    place: Place<'n>,
+}
+
+impl Node<'_, '_> {
+    fn name(&self) -> Option<&[u8]> {
+        match &self.place {
+            Place::Named(name) => Some(name.as_bytes()),
             Place::Root | Place::Element => None,
         }
     }
 
-    fn scalar<E>(mut self, sort: Sort, text: impl Into<Vec<u8>>) -> Result<(), E> {
-        let name = self.name();
-        self.builder.value(name, Some(Scalar::of(sort, text)), 0);
+    fn scalar<E>(self, sort: Sort, text: &str) -> Result<(), E> {
+        let name = match &self.place {
+            Place::Named(name) => Some(name.as_bytes()),
+            Place::Root | Place::Element => None,
+        };
+        self.builder.scalar(name, sort, text.as_bytes());
         Ok(())
+    }
+
+    /// The beginning of a collection; whether it has an end of its own.
+    fn open(&mut self) -> bool {
+        let inner = !matches!(self.place, Place::Root);
+        if inner {
+            let name = self.name().map(<[u8]>::to_vec);
+            self.builder.open(name, None, 0);
+        }
+        inner
     }
 }
 
-impl<'de> DeserializeSeed<'de> for Node<'_> {
+impl<'de> DeserializeSeed<'de> for Node<'_, '_> {
     type Value = ();
 
     fn deserialize<D: Deserializer<'de>>(self, deserializer: D) -> Result<(), D::Error> {
@@ -134,7 +175,7 @@ impl<'de> DeserializeSeed<'de> for Node<'_> {
     }
 }
 
-impl<'de> Visitor<'de> for Node<'_> {
+impl<'de> Visitor<'de> for Node<'_, '_> {
     type Value = ();
 
     fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -142,19 +183,19 @@ impl<'de> Visitor<'de> for Node<'_> {
     }
 
     fn visit_bool<E>(self, value: bool) -> Result<(), E> {
-        self.scalar(Sort::Flag, value.to_string())
+        self.scalar(Sort::Flag, if value { "true" } else { "false" })
     }
 
     fn visit_i64<E>(self, value: i64) -> Result<(), E> {
-        self.scalar(Sort::Number, value.to_string())
+        self.scalar(Sort::Number, &value.to_string())
     }
 
     fn visit_u64<E>(self, value: u64) -> Result<(), E> {
-        self.scalar(Sort::Number, value.to_string())
+        self.scalar(Sort::Number, &value.to_string())
     }
 
     fn visit_f64<E>(self, value: f64) -> Result<(), E> {
-        self.scalar(Sort::Number, value.to_string())
+        self.scalar(Sort::Number, &value.to_string())
     }
 
     fn visit_str<E>(self, value: &str) -> Result<(), E> {
@@ -166,28 +207,20 @@ impl<'de> Visitor<'de> for Node<'_> {
     }
 
     fn visit_seq<A: SeqAccess<'de>>(mut self, mut seq: A) -> Result<(), A::Error> {
-        let root = matches!(self.place, Place::Root);
-        let name = self.name();
-        if !root {
-            self.builder.open(name, None, 0);
-        }
+        let inner = self.open();
         while seq.next_element_seed(Node { builder: self.builder, place: Place::Element })?.is_some() {}
-        if !root {
+        if inner {
             self.builder.close();
         }
         Ok(())
     }
 
     fn visit_map<A: MapAccess<'de>>(mut self, mut map: A) -> Result<(), A::Error> {
-        let root = matches!(self.place, Place::Root);
-        let name = self.name();
-        if !root {
-            self.builder.open(name, None, 0);
+        let inner = self.open();
+        while let Some(Name(key)) = map.next_key::<Name<'_>>()? {
+            map.next_value_seed(Node { builder: self.builder, place: Place::Named(key) })?;
         }
-        while let Some(key) = map.next_key::<String>()? {
-            map.next_value_seed(Node { builder: self.builder, place: Place::Named(key.into_bytes()) })?;
-        }
-        if !root {
+        if inner {
             self.builder.close();
         }
         Ok(())

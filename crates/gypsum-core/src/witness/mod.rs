@@ -8,6 +8,7 @@
 mod account;
 mod braces;
 mod compare;
+mod digest;
 mod json;
 mod nested;
 mod python;
@@ -19,8 +20,11 @@ mod xml;
 mod yaml;
 
 pub use account::{Account, Builder, Entry, Scalar, Sort, Unreadable};
-pub use compare::{Changed, Disagreement, Named, compare};
+pub use compare::{Changed, Disagreement, Named, Selected, compare, rest_is_same};
+use digest::Digesting;
+pub use digest::{Digest, Selector};
 pub use python::is_literal as is_python_literal;
+use std::ops::Range;
 
 use crate::doc::{Dialect, Family};
 
@@ -55,22 +59,46 @@ impl Witness {
     ///
     /// Where the witness cannot read it, with the place.
     pub fn read(self, source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
+        let mut builder = Builder::default();
+        self.take_down(source, dialect, &mut builder)?;
+        Ok(builder.finish())
+    }
+
+    /// What `source` says, in short: what `selector` asks for, what all else comes to, and of that the entries with
+    /// these numbers.
+    ///
+    /// # Errors
+    ///
+    /// Where the witness cannot read it, with the place.
+    pub fn digest(
+        self,
+        source: &[u8],
+        dialect: &Dialect,
+        selector: Selector,
+        window: Range<usize>,
+    ) -> Result<Digest, Unreadable> {
+        let mut builder = Builder::digesting(Digesting::new(selector, self.ignores_hollow(), window));
+        self.take_down(source, dialect, &mut builder)?;
+        builder.finish_digest().ok_or_else(|| Unreadable::new(0, "nothing was taken down"))
+    }
+
+    fn take_down(self, source: &[u8], dialect: &Dialect, builder: &mut Builder) -> Result<(), Unreadable> {
         match self.family {
-            Family::Json => json::read(source, !dialect.comments.is_empty()),
-            Family::Yaml => yaml::read(source),
-            Family::Toml => toml::read(source),
-            Family::Xml => xml::read(source),
-            Family::Literals => python::read(source),
-            Family::Assignments => shell::read(source),
-            Family::Braces => braces::read(source, dialect),
-            Family::Nested => nested::read(source, dialect),
-            Family::Stanzas => stanzas::read(source, dialect),
+            Family::Json => json::read(source, !dialect.comments.is_empty(), builder),
+            Family::Yaml => yaml::read(source, builder),
+            Family::Toml => toml::read(source, builder),
+            Family::Xml => xml::read(source, builder),
+            Family::Literals => python::read(source, builder),
+            Family::Assignments => shell::read(source, builder),
+            Family::Braces => braces::read(source, dialect, builder),
+            Family::Nested => nested::read(source, dialect, builder),
+            Family::Stanzas => stanzas::read(source, dialect, builder),
             Family::Keyword
             | Family::Sections
             | Family::Tags
             | Family::Equals
             | Family::Properties
-            | Family::Records => Ok(Account::default()),
+            | Family::Records => Ok(()),
         }
     }
 

@@ -3,8 +3,7 @@
 use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 use crate::doc::Dialect;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
-    let mut builder = Builder::default();
+pub fn read(source: &[u8], dialect: &Dialect, builder: &mut Builder) -> Result<(), Unreadable> {
     let source = &source[super::mark_length(source)..];
     let mut lines = source.split(|byte| *byte == b'\n').enumerate();
     while let Some((n, line)) = lines.next() {
@@ -35,7 +34,7 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
             builder.value(Some(name), value, number);
         }
     }
-    Ok(builder.finish())
+    Ok(())
 }
 
 /// `text` as a value, whose quotes are its own.

@@ -3,9 +3,8 @@
 
 use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 
-pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
+pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let from = super::mark_length(source);
-    let mut builder = Builder::default();
     let mut reader = Reader { source, at: from };
     let mut line = 1;
     let mut counted = 0;
@@ -14,12 +13,12 @@ pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
         line += memchr::memchr_iter(b'\n', &source[counted..reader.at]).count() as u32;
         counted = reader.at;
         if reader.at >= source.len() {
-            return Ok(builder.finish());
+            return Ok(());
         }
         let start = reader.at;
         let end = reader.statement_end();
         reader.at = start;
-        if !reader.assignment(&mut builder, end, line) {
+        if !reader.assignment(builder, end, line) {
             let text = source[start..end].trim_ascii();
             builder.value(None, Some(Scalar::of(Sort::Other, text)), line);
         }

@@ -2,22 +2,21 @@
 //! simple assignment at the top is. What is inside conditions, loops, functions, arrays and here-documents
 //! stays as it is, as do all other commands.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Builder, Scalar, Sort, Unreadable};
 
-pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
+pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let from = super::mark_length(source);
     let mut lexer = Lexer { source, at: from, awaited: Vec::new() };
-    let mut builder = Builder::default();
     let mut line = 1;
     let mut counted = 0;
     loop {
         let command = lexer.command()?;
         let Some(command) = command else {
-            return Ok(builder.finish());
+            return Ok(());
         };
         line += memchr::memchr_iter(b'\n', &source[counted..command.start]).count() as u32;
         counted = command.start;
-        note(&mut builder, source, &command, line);
+        note(builder, source, &command, line);
     }
 }
 

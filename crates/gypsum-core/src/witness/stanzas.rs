@@ -1,18 +1,17 @@
 //! Headers with settings under them, read line by line; what stands above the first header is at the top.
 
-use super::account::{Account, Builder, Scalar, Unreadable};
+use super::account::{Builder, Scalar, Unreadable};
 use super::words::{value, words_of};
 use crate::doc::Dialect;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
-    let mut builder = Builder::default();
+pub fn read(source: &[u8], dialect: &Dialect, builder: &mut Builder) -> Result<(), Unreadable> {
     let source = &source[super::mark_length(source)..];
     let mut open = false;
     // Where no header has a colon, those are headers that have indented lines below them.
-    let mut lines = source.split(|byte| *byte == b'\n');
+    let lines: Vec<&[u8]> = source.split(|byte| *byte == b'\n').collect();
     let bare = dialect.groups.is_empty()
-        && !lines.any(|line| is_header(without_comment(line, dialect).trim_ascii()));
-    for (n, line) in source.split(|byte| *byte == b'\n').enumerate() {
+        && !lines.iter().any(|line| is_header(without_comment(line, dialect).trim_ascii()));
+    for (n, line) in lines.iter().copied().enumerate() {
         let number = n as u32 + 1;
         let text = without_comment(line, dialect).trim_ascii();
         if text.is_empty() {
@@ -21,7 +20,7 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
         let (name, value) = parts(text, dialect);
         let header = if dialect.groups.is_empty() {
             if bare {
-                indented_below(source, n) && !line.starts_with(b" ") && !line.starts_with(b"\t")
+                indented_below(&lines[n + 1..]) && !line.starts_with(b" ") && !line.starts_with(b"\t")
             } else {
                 is_header(text)
             }
@@ -38,7 +37,7 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Result<Account, Unreadable> {
         builder.open(Some(name), value, number);
         open = true;
     }
-    Ok(builder.finish())
+    Ok(())
 }
 
 /// `server:`, and `server: port: 53` with its first setting in the same line.
@@ -51,12 +50,10 @@ fn is_header(text: &[u8]) -> bool {
     }
 }
 
-/// Whether the first line below line `n` that says something is indented.
-fn indented_below(source: &[u8], n: usize) -> bool {
-    let below = source.split(|byte| *byte == b'\n').skip(n + 1);
-    let mut below =
-        below.filter(|line| !line.trim_ascii().is_empty() && !line.trim_ascii_start().starts_with(b"#"));
-    below.next().is_some_and(|line| line.starts_with(b" ") || line.starts_with(b"\t"))
+/// Whether the first of these lines that says something is indented.
+fn indented_below(below: &[&[u8]]) -> bool {
+    let says = |line: &&&[u8]| !line.trim_ascii().is_empty() && !line.trim_ascii_start().starts_with(b"#");
+    below.iter().find(says).is_some_and(|line| line.starts_with(b" ") || line.starts_with(b"\t"))
 }
 
 fn parts(text: &[u8], dialect: &Dialect) -> (Vec<u8>, Option<Scalar>) {

@@ -4,16 +4,15 @@
 use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 use toml::{Table, Value};
 
-pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
+pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let from = super::mark_length(source);
     let text = std::str::from_utf8(&source[from..])
         .map_err(|error| Unreadable::new(from + error.valid_up_to(), "this is not UTF-8"))?;
     let table = toml::from_str::<Table>(text).map_err(|error| {
         Unreadable::new(from + error.span().map_or(0, |span| span.start), error.message())
     })?;
-    let mut builder = Builder::default();
-    entries(&mut builder, table);
-    Ok(builder.finish())
+    entries(builder, table);
+    Ok(())
 }
 
 /// `text` as the one value of a document, which is all that it holds.

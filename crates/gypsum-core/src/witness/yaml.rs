@@ -3,6 +3,7 @@
 
 use super::account::{Account, Builder, Scalar, Sort, Unreadable};
 use libyaml_safer::{EventData, Mark, Parser, ScalarStyle};
+use std::panic::AssertUnwindSafe;
 
 /// What the value being read belongs to.
 enum Frame {
@@ -13,20 +14,21 @@ enum Frame {
     Key(Vec<u8>, usize),
 }
 
-pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
+pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     // The parser panics on a few texts that it does not know what to do with, and at the end of a last line
     // that has none.
     let ended = [source, b"\n"].concat();
     let text = if source.ends_with(b"\n") { source } else { &ended };
-    let read = std::panic::catch_unwind(|| events(text));
+    // What was taken down until then is not looked at.
+    let read = std::panic::catch_unwind(AssertUnwindSafe(|| events(text, builder)));
     read.unwrap_or_else(|_| Err(Unreadable::new(0, "the reader gave up on this text")))
 }
 
-fn events(source: &[u8]) -> Result<Account, Unreadable> {
+fn events(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let mut input = source;
     let mut parser = Parser::new();
     parser.set_input_string(&mut input);
-    let mut reading = Reading { builder: Builder::default(), frames: Vec::new(), documents: 0 };
+    let mut reading = Reading { builder, frames: Vec::new(), documents: 0 };
     loop {
         let event = parser.parse().map_err(|error| {
             let mark = error.problem_mark().unwrap_or_default();
@@ -34,7 +36,7 @@ fn events(source: &[u8]) -> Result<Account, Unreadable> {
         })?;
         let line = event.start_mark.line as u32 + 1;
         match event.data {
-            EventData::StreamEnd => return Ok(reading.builder.finish()),
+            EventData::StreamEnd => return Ok(()),
             data => reading.take(data, line),
         }
     }
@@ -47,7 +49,9 @@ pub fn value_alone(text: &str) -> Option<Account> {
     if comment && !text.starts_with(['"', '\'', '[', '{']) {
         return None;
     }
-    let account = read(format!("x: {text}\n").as_bytes()).ok()?;
+    let mut builder = Builder::default();
+    read(format!("x: {text}\n").as_bytes(), &mut builder).ok()?;
+    let account = builder.finish();
     let mut entries = account.entries.into_iter();
     let mut first = entries.next()?;
     let rest: Vec<_> = entries.collect();
@@ -55,13 +59,13 @@ pub fn value_alone(text: &str) -> Option<Account> {
         .then(|| Account { entries: std::iter::once(first).chain(rest).collect() })
 }
 
-struct Reading {
-    builder: Builder,
+struct Reading<'a> {
+    builder: &'a mut Builder,
     frames: Vec<Frame>,
     documents: u32,
 }
 
-impl Reading {
+impl Reading<'_> {
     fn take(&mut self, data: EventData, line: u32) {
         if let Some(Frame::Key(text, depth)) = self.frames.last_mut() {
             let (event, change) = summary(&data);

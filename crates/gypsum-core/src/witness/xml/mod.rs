@@ -5,19 +5,15 @@ mod cursor;
 mod doctype;
 mod entities;
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Builder, Scalar, Sort, Unreadable};
 use cursor::Cursor;
 use entities::Entities;
 use std::borrow::Cow;
 
-pub fn read(source: &[u8]) -> Result<Account, Unreadable> {
+pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let (text, encoding) = decoded(source)?;
-    let mut builder = Builder::default();
-    let mut reader = Reader::new(&text);
-    match reader.document(Some(&mut builder)) {
-        Ok(()) => Ok(builder.finish()),
-        Err(error) => Err(Unreadable::new(encoding.offset(&text, error.at), error.why)),
-    }
+    let read = Reader::new(&text).document(Some(builder));
+    read.map_err(|error| Unreadable::new(encoding.offset(&text, error.at), error.why))
 }
 
 /// Whether it is well-formed, and where not.
