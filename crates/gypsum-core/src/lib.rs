@@ -13,7 +13,7 @@
 //! let guide = Guide::default();
 //! let edit = Edit::parse_set("MaxAuthTries=4")?;
 //! let proposal = propose(&files, &[edit], &guide).map_err(|findings| findings[0].message.clone())?;
-//! assert_eq!(proposal.files[0].after, b"# guesses per connection\nMaxAuthTries 4\n");
+//! assert_eq!(proposal.files[0].after(), b"# guesses per connection\nMaxAuthTries 4\n");
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!
@@ -51,7 +51,7 @@ pub mod witness;
 
 impl std::fmt::Display for doc::TooLarge {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(out, "a file of {} bytes is too large to be edited (4 GiB at most)", self.0)
+        write!(out, "the file has {} MiB, and files of up to 512 MiB are read", self.0 >> 20)
     }
 }
 

@@ -36,7 +36,7 @@ fn in_dialect(family: F, dialect: Dialect, source: &str, edits: &[&str]) -> Resu
         Ok(proposal) => Ok(proposal
             .files
             .first()
-            .map_or_else(|| source.into(), |file| String::from_utf8(file.after.clone()).unwrap())),
+            .map_or_else(|| source.into(), |file| String::from_utf8(file.after().to_vec()).unwrap())),
         Err(findings) => Err(findings[0].rule.clone()),
     }
 }
@@ -94,7 +94,7 @@ fn what_is_commented_out_comes_back() {
         let files = [File { path: "x".into(), doc: read(family, &asleep) }];
         let guide = Guide { disabled: &record, plausible: &|_, _| true, ..Guide::default() };
         let back = propose(&files, &[Edit::Enable(Address::parse(address).unwrap())], &guide).unwrap();
-        assert_eq!(String::from_utf8_lossy(&back.files[0].after), source, "{address}");
+        assert_eq!(String::from_utf8_lossy(back.files[0].after()), source, "{address}");
         match edited(family, &asleep, &[&format!("+{address}")]).as_deref() {
             Ok(back) => assert_eq!(back, source, "{address}"),
             Err(rule) => assert_eq!(rule, "ambiguous"),
@@ -269,7 +269,7 @@ fn xml_is_taken_by_the_letter() {
     assert_eq!(told_in(&doc), ["a..b=é", "a..c=1"]);
     let edit = Edit::parse_set("a..c=ü").unwrap();
     let proposal = propose(&[File { path: "x".into(), doc }], &[edit], &Guide::default()).unwrap();
-    assert!(proposal.files[0].after.ends_with(b"<b>\xe9</b><c>&#252;</c></a>\n"));
+    assert!(proposal.files[0].after().ends_with(b"<b>\xe9</b><c>&#252;</c></a>\n"));
 }
 
 /// H17: lists within lists, apostrophes, comments over lines, an empty name.
@@ -373,7 +373,7 @@ fn a_value_that_adds_up_is_reset_first() {
     };
     let edit = Edit::parse_set("Service..ExecStart=/bin/b").unwrap();
     let proposal = propose(&files, &[edit], &guide).unwrap();
-    let after = String::from_utf8(proposal.files[0].after.clone()).unwrap();
+    let after = String::from_utf8(proposal.files[0].after().to_vec()).unwrap();
     assert_eq!(after, "[Service]\nNice=5\nExecStart=\nExecStart=/bin/b\n");
 }
 
@@ -403,7 +403,7 @@ fn includes_go_to_the_top() {
         let guide = Guide { home, block: &profile_block, ..Guide::default() };
         let proposal = propose(files, &[Edit::parse_add(edit, spot).unwrap()], &guide).unwrap();
         let edited = &proposal.files[0];
-        (edited.file, String::from_utf8(edited.after.clone()).unwrap())
+        (edited.file, String::from_utf8(edited.after().to_vec()).unwrap())
     };
     let braces = F::Braces.plain_dialect();
     let files = [

@@ -50,7 +50,7 @@ fn edited(profile: &Profile, source: &str, edits: &[&str]) -> Result<String, Str
     let edits: Vec<Edit> = edits.iter().map(|text| parse(text)).collect();
     match edit_with(&files, profile, &edits) {
         Ok(proposal) => {
-            let after = proposal.files.into_iter().next().map(|file| file.after);
+            let after = proposal.files.into_iter().next().map(|file| file.after().to_vec());
             Ok(after.map_or_else(|| source.to_owned(), |after| String::from_utf8(after).unwrap()))
         }
         Err(findings) => Err(findings.iter().map(|one| one.rule.as_str()).collect::<Vec<_>>().join(" ")),

@@ -304,7 +304,7 @@ fn a_remark_stands_above_in_the_files_own_comment_style() {
         let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
         let guide = Guide { remark: Some("why"), ..Guide::default() };
         let proposal = propose(&files, &[Edit::parse_set(edit).unwrap()], &guide).unwrap();
-        assert_eq!(String::from_utf8_lossy(&proposal.files[0].after), wanted);
+        assert_eq!(String::from_utf8_lossy(proposal.files[0].after()), wanted);
     }
 }
 

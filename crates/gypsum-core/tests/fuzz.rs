@@ -211,10 +211,10 @@ fn tried(chance: &mut Chance, family: Family, text: Vec<u8>) -> bool {
         return true;
     };
     let read = |bytes: &[u8]| witness.read(bytes, doc.dialect());
-    let (Ok(before), Ok(now)) = (read(&text), read(&after.after)) else {
+    let (Ok(before), Ok(now)) = (read(&text), read(after.after())) else {
         panic!("{edit:?} was done on a file that the second reader cannot read");
     };
-    assert!(differ_by_one(&before, &now), "{edit:?}\n{}\n→\n{}", show(&text), show(&after.after));
+    assert!(differ_by_one(&before, &now), "{edit:?}\n{}\n→\n{}", show(&text), show(after.after()));
     true
 }
 

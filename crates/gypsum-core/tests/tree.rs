@@ -112,6 +112,12 @@ proptest! {
         for family in Family::ALL {
             let doc = Document::read(source.clone().into_bytes(), family, family.plain_dialect()).unwrap();
             prop_assert_eq!(joined(doc.tree(), source.as_bytes()), source.as_bytes());
+            // A walk says of each leaf what a search for it finds.
+            for step in doc.tree().walk() {
+                let found = (doc.tree().block_of(step.leaf), doc.tree().opened_by(step.leaf));
+                prop_assert_eq!((step.block, step.opens), found);
+                prop_assert_eq!((step.kind, step.span), (doc.tree().kind(step.leaf), doc.tree().span(step.leaf)));
+            }
         }
     }
 }

@@ -191,7 +191,7 @@ fn comment_marks_are_kept_out_of_values() {
         let files = [gypsum_core::edit::File { path: "x".into(), doc }];
         let edit = gypsum_core::edit::Edit::parse_set(&format!("s..p={value}")).unwrap();
         let got = gypsum_core::edit::propose(&files, &[edit], &gypsum_core::edit::Guide::default());
-        let got = got.map(|proposal| String::from_utf8(proposal.files[0].after.clone()).unwrap());
+        let got = got.map(|proposal| String::from_utf8(proposal.files[0].after().to_vec()).unwrap());
         match wanted {
             Ok(line) => assert_eq!(got.unwrap(), format!("[s]\n{line}")),
             Err(rule) => assert_eq!(got.unwrap_err()[0].rule, rule),

@@ -4,12 +4,13 @@
 use crate::disk::Disk;
 use crate::mounts;
 use crate::trouble::Trouble;
-use gypsum_core::doc::{Dialect, Document, Family, LeafId};
+use gypsum_core::doc::{Dialect, Document, Family, LeafId, MOST_BYTES, TooLarge};
 use gypsum_core::edit::File;
 use gypsum_core::layers::{Inclusion, Layers, Order};
 use gypsum_core::profile::Profile;
 use gypsum_core::rules::Subject;
 use gypsum_core::survey::Survey;
+use gypsum_core::text::Bytes;
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
@@ -103,7 +104,7 @@ pub fn matches(pattern: &str, path: &Path) -> bool {
 }
 
 /// What files are to hold that are not written yet; none where one is to be gone.
-pub type Overlay = HashMap<PathBuf, Option<Vec<u8>>>;
+pub type Overlay = HashMap<PathBuf, Option<Bytes>>;
 
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
 /// they include; `new` is one that does not exist yet and is to be made.
@@ -170,7 +171,7 @@ pub fn load_over(
     loading.home = loading.loaded.iter().position(|file| file.name == home).unwrap_or(0);
     if let Some(new) = new.filter(|new| !loading.loaded.iter().any(|file| file.name == *new)) {
         let bytes = overlay.get(&resolved(new)).cloned().flatten().unwrap_or_default();
-        let doc = Document::read(bytes, profile.files.format, profile.dialect.clone())
+        let doc = Document::of(bytes, profile.files.format, profile.dialect.clone())
             .map_err(|error| Trouble::cannot(error.to_string()))?;
         loading.files.push(File { path: new.display().to_string(), doc });
         loading.loaded.push(to_be_made(new));
@@ -220,7 +221,7 @@ impl Loader<'_> {
                 let file = Loaded { hard_links: links, absent: !name.exists(), ..to_be_made(name) };
                 (file, bytes.clone().unwrap_or_default())
             }
-            None if absent => (to_be_made(name), Vec::new()),
+            None if absent => (to_be_made(name), Bytes::default()),
             None => load_one(self.disk, name)?,
         };
         // One file reached twice is one file, and a circle ends where it closes.
@@ -231,7 +232,7 @@ impl Loader<'_> {
         if let Some(known) = self.loading.loaded.iter().position(|known| known.real == loaded.real) {
             return Ok(known);
         }
-        let doc = Document::read(bytes, format, dialect.clone())
+        let doc = Document::of(bytes, format, dialect.clone())
             .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?;
         let mut path = by.to_vec();
         path.push(loaded.real.clone());
@@ -312,7 +313,7 @@ fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Trouble> 
     Ok(paths)
 }
 
-fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> {
+fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Trouble> {
     let real = name.canonicalize().map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => Trouble::cannot(format!("{} does not exist", name.display()))
             .mend("is the daemon installed? A file elsewhere is named with --file or in a profile"),
@@ -331,6 +332,11 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> 
         return Err(Trouble::cannot(format!("{} is {what}, not a configuration file", name.display()))
             .mend("name the file itself"));
     }
+    let size = usize::try_from(meta.len()).unwrap_or(usize::MAX);
+    if size > MOST_BYTES {
+        return Err(Trouble::cannot(format!("{}: {}", name.display(), TooLarge(size)))
+            .mend("a configuration of this size is data: see what wrote it"));
+    }
     let bytes = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?.unwrap_or_default();
     if let Some(at) = memchr::memchr(0, &bytes) {
         let line = memchr::memchr_iter(b'\n', &bytes[..at]).count() + 1;
@@ -340,7 +346,7 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Vec<u8>), Trouble> 
         ))
         .mend("see what happened to it (a crash, a wrong encoding) before it is edited"));
     }
-    Ok((Loaded { name: name.to_owned(), real, hard_links: meta.nlink(), absent: false }, bytes))
+    Ok((Loaded { name: name.to_owned(), real, hard_links: meta.nlink(), absent: false }, bytes.into()))
 }
 
 /// File systems that are known to exchange two names: ext2 to 4, XFS, Btrfs, tmpfs, overlay, F2FS.

@@ -7,6 +7,7 @@
 use crate::disk::{Disk, content_of};
 use crate::trouble::Trouble;
 use gypsum_core::change::{Content, How, Plan, PlannedFile};
+use gypsum_core::text::Bytes;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -26,7 +27,7 @@ impl<'a> Transaction<'a> {
     }
 
     /// Puts the new files beside the old ones, durable. No live file is touched.
-    pub fn stage(&self, contents: &[Option<Vec<u8>>]) -> Outcome {
+    pub fn stage(&self, contents: &[Option<Bytes>]) -> Outcome {
         // Who wrote before this moment is told so while nothing is touched; who writes later is noticed
         // by the exchange.
         for file in &self.plan.files {

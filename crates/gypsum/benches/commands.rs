@@ -112,7 +112,7 @@ fn large_edit_and_durable_write(bencher: Bencher<'_, '_>) {
         let done = propose(&files, &edits, &Guide::default()).expect("it fits");
         let next = folder.path().join("next");
         RealDisk.remove(&next).expect("removed");
-        RealDisk.create(&next, &done.files[0].after, Some(&path)).expect("written");
+        RealDisk.create(&next, done.files[0].after(), Some(&path)).expect("written");
         RealDisk.sync_file(&next).expect("synced");
         RealDisk.sync_folder(folder.path()).expect("synced");
     });

@@ -1,11 +1,13 @@
 //! One source with its tree, and the questions one asks of both.
 
 use super::index::Indexes;
+use super::tree::MOST_BYTES;
 use super::{BlockId, Dialect, Family, Kind, LeafId, Parts, Tree};
-use crate::text::{Place, Span, line_span, place_of};
+use crate::text::{Bytes, Place, Span, line_span, place_of};
 use std::borrow::Cow;
+use std::sync::Arc;
 
-/// A source that four-byte offsets cannot address.
+/// A source that is larger than what is read: 512 MiB.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct TooLarge(
     /// Its size in bytes.
@@ -15,8 +17,8 @@ pub struct TooLarge(
 /// One configuration file, read.
 #[derive(Clone, Debug)]
 pub struct Document {
-    source: Vec<u8>,
-    tree: Tree,
+    source: Bytes,
+    tree: Arc<Tree>,
     family: Family,
     dialect: Dialect,
     indexes: Indexes,
@@ -25,10 +27,15 @@ pub struct Document {
 impl Document {
     /// Reads `source`. Only its size can be refused, never its content.
     pub fn read(source: Vec<u8>, family: Family, dialect: Dialect) -> Result<Self, TooLarge> {
-        if source.len() >= u32::MAX as usize {
+        Self::of(source.into(), family, dialect)
+    }
+
+    /// Reads `source`, which others hold, too.
+    pub fn of(source: Bytes, family: Family, dialect: Dialect) -> Result<Self, TooLarge> {
+        if source.len() > MOST_BYTES {
             return Err(TooLarge(source.len()));
         }
-        let tree = family.read(&source, &dialect);
+        let tree = family.read(&source, &dialect).into();
         Ok(Self { source, tree, family, dialect, indexes: Indexes::default() })
     }
 
@@ -37,9 +44,9 @@ impl Document {
         &self.source
     }
 
-    /// The bytes that were read, for good.
-    pub fn into_source(self) -> Vec<u8> {
-        self.source
+    /// The bytes that were read, to be held by others, too.
+    pub fn bytes(&self) -> Bytes {
+        self.source.clone()
     }
 
     /// The leaves and blocks.
@@ -222,32 +229,35 @@ impl Document {
     /// Whether another version of the file has the same statements in the same order; comments and blanks do
     /// not count.
     pub fn says_the_same(&self, other: &Self) -> bool {
-        let (mut ours, mut theirs) = (self.spoken(), other.spoken());
+        let (mut ours, mut theirs) = (self.speaking(), other.speaking());
         loop {
             match (ours.next(), theirs.next()) {
                 (None, None) => return true,
-                (Some(a), Some(b)) if a == b => {}
+                // Nearly all are the same to the byte.
+                (Some((a, kind, span)), Some((b, also, other_span)))
+                    if kind == also
+                        && (span.of(&self.source) == other_span.of(&other.source)
+                            || self.spoken(a, kind, span) == other.spoken(b, also, other_span)) => {}
                 _ => return false,
             }
         }
     }
 
-    /// What each leaf says, without the comment behind it.
-    fn spoken(&self) -> impl Iterator<Item = (Kind, Cow<'_, [u8]>, Vec<u8>)> + '_ {
-        self.tree.leaves().filter_map(|(leaf, kind, span)| {
-            let text = Cow::Borrowed(span.of(&self.source).trim_ascii());
-            match kind {
-                Kind::Comment | Kind::Blank => None,
-                Kind::Setting | Kind::Open => Some(match self.parts(leaf) {
-                    Some(parts) => {
-                        let value = parts.value.raw(&self.source);
-                        (kind, Cow::Borrowed(parts.name.of(&self.source)), value)
-                    }
-                    None => (kind, text, Vec::new()),
-                }),
-                Kind::Close | Kind::Opaque | Kind::Broken => Some((kind, text, Vec::new())),
+    /// The leaves that say something.
+    fn speaking(&self) -> impl Iterator<Item = (LeafId, Kind, Span)> + '_ {
+        self.tree.leaves().filter(|(_, kind, _)| !matches!(kind, Kind::Comment | Kind::Blank))
+    }
+
+    /// What a leaf says, without the comment behind it.
+    fn spoken(&self, leaf: LeafId, kind: Kind, span: Span) -> (Cow<'_, [u8]>, Vec<u8>) {
+        let parts = matches!(kind, Kind::Setting | Kind::Open).then(|| self.parts(leaf)).flatten();
+        match parts {
+            Some(parts) => {
+                let value = parts.value.raw(&self.source);
+                (Cow::Borrowed(parts.name.of(&self.source)), value)
             }
-        })
+            None => (Cow::Borrowed(span.of(&self.source).trim_ascii()), Vec::new()),
+        }
     }
 
     /// The mark that closes the whole file, in a format that has one.

@@ -39,5 +39,6 @@ pub use family::Family;
 pub use parts::{Parts, Pieces};
 pub(crate) use scalars::Sort;
 pub(crate) use scan::mark_length;
+pub use tree::MOST_BYTES;
 pub use tree::{Block, BlockId, Builder, Kind, LeafId, Tree};
 pub(crate) use yaml::anchor as anchor_in;

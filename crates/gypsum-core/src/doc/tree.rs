@@ -29,11 +29,29 @@ pub type BlockId = u32;
 
 const NONE: u32 = u32::MAX;
 
-/// One leaf; it begins where the leaf before it ends, so tiling holds by construction.
+/// The most bytes that a source may have: 512 MiB less one.
+pub const MOST_BYTES: usize = (1 << 29) - 1;
+
+/// One leaf; it begins where the leaf before it ends, so tiling holds by construction. Where it ends and what it is
+/// share four bytes: large files have many leaves.
 #[derive(Clone, Copy, Debug)]
-struct Leaf {
-    end: u32,
-    kind: Kind,
+struct Leaf(u32);
+
+impl Leaf {
+    const KINDS: [Kind; 7] =
+        [Kind::Setting, Kind::Open, Kind::Close, Kind::Comment, Kind::Blank, Kind::Opaque, Kind::Broken];
+
+    fn new(end: usize, kind: Kind) -> Self {
+        Self((end as u32) << 3 | kind as u32)
+    }
+
+    fn end(self) -> u32 {
+        self.0 >> 3
+    }
+
+    fn kind(self) -> Kind {
+        Self::KINDS.get((self.0 & 7) as usize).copied().unwrap_or(Kind::Broken)
+    }
 }
 
 /// A range of leaves that begins with its opening statement.
@@ -68,6 +86,21 @@ impl Block {
     }
 }
 
+/// A leaf on a walk over a tree.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Step {
+    /// The leaf.
+    pub leaf: LeafId,
+    /// What it is.
+    pub kind: Kind,
+    /// Its bytes.
+    pub span: Span,
+    /// The innermost block that it is in.
+    pub block: Option<BlockId>,
+    /// The block that it opens.
+    pub opens: Option<BlockId>,
+}
+
 /// The leaves and blocks of one source.
 #[derive(Clone, Debug, Default)]
 pub struct Tree {
@@ -88,28 +121,49 @@ impl Tree {
 
     /// What leaf `id` is.
     pub fn kind(&self, id: LeafId) -> Kind {
-        self.leaves[id as usize].kind
+        self.leaves[id as usize].kind()
     }
 
     /// The bytes of leaf `id`.
     pub fn span(&self, id: LeafId) -> Span {
-        let start = if id == 0 { 0 } else { self.leaves[id as usize - 1].end };
-        Span { start, end: self.leaves[id as usize].end }
+        let start = if id == 0 { 0 } else { self.leaves[id as usize - 1].end() };
+        Span { start, end: self.leaves[id as usize].end() }
     }
 
     /// All leaves in order.
     pub fn leaves(&self) -> impl Iterator<Item = (LeafId, Kind, Span)> + '_ {
         let mut start = 0;
         self.leaves.iter().enumerate().map(move |(id, leaf)| {
-            let span = Span { start, end: leaf.end };
-            start = leaf.end;
-            (id as LeafId, leaf.kind, span)
+            let span = Span { start, end: leaf.end() };
+            start = leaf.end();
+            (id as LeafId, leaf.kind(), span)
+        })
+    }
+
+    /// All leaves in order, each with the innermost block that it is in, and the block that it opens: as [`Self::block_of`]
+    /// and [`Self::opened_by`] have it, without a search for each.
+    pub fn walk(&self) -> impl Iterator<Item = Step> + '_ {
+        let mut around: Vec<BlockId> = Vec::new();
+        let mut next = 0;
+        self.leaves().map(move |(leaf, kind, span)| {
+            while around.last().is_some_and(|block| self.block(*block).end() <= leaf) {
+                around.pop();
+            }
+            let inner = around.last().copied();
+            let closes = inner.filter(|block| self.block(*block).close() == Some(leaf));
+            let block = closes.map_or(inner, |block| self.block(block).parent());
+            let opens = self.blocks.get(next).filter(|block| block.open == leaf).map(|_| next as BlockId);
+            if let Some(block) = opens {
+                next += 1;
+                around.push(block);
+            }
+            Step { leaf, kind, span, block, opens }
         })
     }
 
     /// The leaf that holds byte `offset`; the last one for an offset at or past the end.
     pub fn leaf_at(&self, offset: u32) -> Option<LeafId> {
-        let id = self.leaves.partition_point(|leaf| leaf.end <= offset);
+        let id = self.leaves.partition_point(|leaf| leaf.end() <= offset);
         let last = self.leaves.len().checked_sub(1)?;
         Some(id.min(last) as LeafId)
     }
@@ -147,11 +201,11 @@ impl Tree {
     pub fn with_opaque(mut self, is_opaque: impl Fn(Span) -> bool) -> Self {
         let mut start = 0;
         for leaf in &mut self.leaves {
-            let span = Span { start, end: leaf.end };
-            if leaf.kind == Kind::Setting && is_opaque(span) {
-                leaf.kind = Kind::Opaque;
+            let span = Span { start, end: leaf.end() };
+            if leaf.kind() == Kind::Setting && is_opaque(span) {
+                *leaf = Leaf::new(span.end as usize, Kind::Opaque);
             }
-            start = leaf.end;
+            start = span.end;
         }
         self
     }
@@ -177,9 +231,9 @@ impl Builder {
 
     /// The next leaf, up to byte `end`. A leaf without bytes is not made.
     pub fn leaf(&mut self, kind: Kind, end: usize) {
-        let start = self.tree.leaves.last().map_or(0, |leaf| leaf.end as usize);
+        let start = self.tree.leaves.last().map_or(0, |leaf| leaf.end() as usize);
         if end > start {
-            self.tree.leaves.push(Leaf { end: end as u32, kind });
+            self.tree.leaves.push(Leaf::new(end, kind));
         }
     }
 

@@ -1,8 +1,9 @@
 //! The commas of JSON: after an edit, each member but the last has one behind it, and the last has one only
 //! where the file had such commas.
 
-use crate::doc::mark_length;
+use crate::doc::{Document, Kind, LeafId, mark_length};
 use crate::text::{Span, Splice, apply};
+use std::ops::Range;
 
 #[derive(Clone, Copy, PartialEq)]
 enum Last {
@@ -15,20 +16,63 @@ enum Last {
 }
 
 /// `after` with the commas that the edits left missing or over, `before` being the file as it was.
-pub fn mended(before: &[u8], after: Vec<u8>) -> Vec<u8> {
-    let trailing = scan(before, true).iter().any(|splice| !splice.span.is_empty());
-    let splices = scan(&after, !trailing);
+pub fn mended(before: &Document, edits: &[Splice], after: Vec<u8>) -> Vec<u8> {
+    // Where there are comments, there may be a comma behind the last member, too: then all of the file is looked at.
+    let strict = before.dialect().comments.is_empty();
+    let whole = 0..before.source().len();
+    let trailing = !strict && scan(before.source(), whole, true).iter().any(|splice| !splice.span.is_empty());
+    let windows = if strict { windows(before, edits) } else { vec![Range { start: 0, end: after.len() }] };
+    let splices: Vec<Splice> =
+        windows.into_iter().flat_map(|window| scan(&after, window, !trailing)).collect();
     if splices.is_empty() { after } else { apply(&after, &splices).unwrap_or(after) }
 }
 
-/// The commas to be put in and, where the last member has none, to be taken out.
-fn scan(source: &[u8], none_last: bool) -> Vec<Splice> {
+/// The parts of the edited file in which commas may be missing or over: around each edit, from the statement before it
+/// to the beginning of the one behind it.
+fn windows(before: &Document, edits: &[Splice]) -> Vec<Range<usize>> {
+    let (tree, source) = (before.tree(), before.source());
+    let says = |leaf: &LeafId| matches!(tree.kind(*leaf), Kind::Setting | Kind::Open | Kind::Close);
+    let mut sorted: Vec<&Splice> = edits.iter().collect();
+    sorted.sort_by_key(|splice| (splice.span.start, splice.span.end));
+    let mut windows: Vec<Range<usize>> = Vec::new();
+    let (mut moved, mut end_before) = (0isize, 0);
+    for splice in sorted {
+        let span = splice.span;
+        let at = tree.leaf_at(span.start).unwrap_or(0);
+        let first = (0..=at).rev().find(|leaf| says(leaf) && tree.span(*leaf).end <= span.start);
+        let start = first.map_or(0, |leaf| tree.span(leaf).start);
+        let behind = (at..tree.len()).find(|leaf| {
+            let own = tree.span(*leaf);
+            own.start >= span.end && (says(leaf) || tree.kind(*leaf) == Kind::Opaque)
+        });
+        let end = behind.map_or(source.len(), |leaf| {
+            let text = tree.span(leaf).of(source);
+            tree.span(leaf).start as usize + (text.len() - text.trim_ascii_start().len() + 1).min(text.len())
+        });
+        // What another edit changed is no place to begin at.
+        let place = |at: usize, moved: isize| at.checked_add_signed(moved).unwrap_or(0);
+        let begin = place(start as usize, moved);
+        let overlaps = start < end_before && !windows.is_empty();
+        moved += splice.text.len() as isize - span.len() as isize;
+        let end = place(end, moved);
+        match windows.last_mut() {
+            Some(last) if overlaps || last.end >= begin => last.end = last.end.max(end),
+            _ => windows.push(begin..end),
+        }
+        end_before = span.end;
+    }
+    windows
+}
+
+/// The commas to be put in and, where the last member has none, to be taken out, in a part that begins with a
+/// statement.
+fn scan(source: &[u8], part: Range<usize>, none_last: bool) -> Vec<Splice> {
     let mut splices = Vec::new();
     let mut last = Last::Open;
     // Not the mark of its encoding.
-    let mut at = mark_length(source);
+    let mut at = part.start.max(mark_length(source));
     let gone = |at: usize| Splice { span: Span::new(at, at + 1), text: Vec::new() };
-    while let Some(byte) = source.get(at).copied() {
+    while let Some(byte) = source.get(at).copied().filter(|_| at < part.end) {
         let begins = !matches!(byte, b']' | b'}' | b',' | b':') && !byte.is_ascii_whitespace();
         if source[at..].starts_with(b"//") {
             at = memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |end| at + end);

@@ -1,8 +1,10 @@
 //! The way to a statement as data has it: by names, and by number where several share one.
 
 use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts, scalars};
+use crate::text::Span;
 use crate::witness::Named;
-use std::collections::{HashMap, HashSet};
+use std::borrow::Cow;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 type Name = Option<Vec<u8>>;
 
@@ -29,26 +31,40 @@ impl Paths {
                 blocks.insert(at);
             }
         }
-        let mut counts: HashMap<(Option<BlockId>, Name), usize> = HashMap::new();
+        // The names of those, and of the blocks around them: only what shares one is counted.
+        let mut counts: HashMap<Option<BlockId>, Counts> = HashMap::new();
+        let opened = blocks.iter().flatten().map(|block| tree.block(*block).open());
+        let mut known: HashSet<LeafId> = opened.collect();
+        known.extend(&wanted);
+        for leaf in &known {
+            if let Some(parts) = doc.parts(*leaf) {
+                let name = name(doc, *leaf, tree.kind(*leaf), &parts);
+                counts.entry(tree.block_of(*leaf)).or_default().add(name);
+            }
+        }
         let mut steps: HashMap<LeafId, (Name, usize)> = HashMap::new();
-        for (leaf, kind, _) in tree.leaves() {
-            if !matches!(kind, Kind::Setting | Kind::Open) {
+        for step in tree.walk() {
+            if !matches!(step.kind, Kind::Setting | Kind::Open) {
                 continue;
             }
-            let block = tree.block_of(leaf);
-            let opens = tree.opened_by(leaf).is_some_and(|block| blocks.contains(&Some(block)));
-            if !(blocks.contains(&block) || opens) {
-                continue;
-            }
-            let Some(parts) = doc.parts(leaf) else {
+            let Some(counts) = counts.get_mut(&step.block) else {
                 continue;
             };
-            let name = name(doc, leaf, kind, &parts);
-            let count = counts.entry((block, name.clone())).or_default();
-            if wanted.contains(&leaf) || opens {
-                steps.insert(leaf, (name, *count));
+            if counts.unnamed.is_none()
+                && json_name(doc, step.span).is_some_and(|name| !counts.named.contains_key(name))
+            {
+                continue;
             }
-            *count += 1;
+            let Some(parts) = doc.parts(step.leaf) else {
+                continue;
+            };
+            let name = name(doc, step.leaf, step.kind, &parts);
+            if let Some(count) = counts.of(name.as_deref()) {
+                if known.contains(&step.leaf) {
+                    steps.insert(step.leaf, (name.map(Cow::into_owned), *count));
+                }
+                *count += 1;
+            }
         }
         let way = |leaf: LeafId| {
             let around = doc.path(leaf).into_iter().map(|block| tree.block(block).open());
@@ -63,8 +79,43 @@ impl Paths {
     }
 }
 
+/// The text in quotes with which a statement of JSON begins, where nothing in it is escaped: its name if it has one.
+fn json_name(doc: &Document, span: Span) -> Option<&[u8]> {
+    if doc.family() != Family::Json {
+        return None;
+    }
+    let text = span.of(doc.source()).trim_ascii_start().strip_prefix(b"\"")?;
+    let end = memchr::memchr2(b'"', b'\\', text)?;
+    (text[end] == b'"').then(|| &text[..end])
+}
+
+/// How many were seen of each name that counts.
+#[derive(Default)]
+struct Counts {
+    named: BTreeMap<Vec<u8>, usize>,
+    unnamed: Option<usize>,
+}
+
+impl Counts {
+    fn add(&mut self, name: Option<Cow<'_, [u8]>>) {
+        match name {
+            Some(name) => {
+                self.named.entry(name.into_owned()).or_default();
+            }
+            None => self.unnamed = Some(0),
+        }
+    }
+
+    fn of(&mut self, name: Option<&[u8]>) -> Option<&mut usize> {
+        match name {
+            Some(name) => self.named.get_mut(name),
+            None => self.unnamed.as_mut(),
+        }
+    }
+}
+
 /// What a statement is called in the data; elements of a list are not called anything.
-fn name(doc: &Document, leaf: LeafId, kind: Kind, parts: &Parts) -> Name {
+fn name<'a>(doc: &'a Document, leaf: LeafId, kind: Kind, parts: &Parts) -> Option<Cow<'a, [u8]>> {
     let source = doc.source();
     let raw = parts.name.of(source);
     let before = (parts.name.start as usize).checked_sub(1).and_then(|at| source.get(at)).copied();
@@ -80,15 +131,19 @@ fn name(doc: &Document, leaf: LeafId, kind: Kind, parts: &Parts) -> Name {
             }
             match before {
                 Some(quote @ (b'"' | b'\'')) => Some(unescaped(Family::Yaml, raw, quote)),
-                _ => Some(raw.to_vec()),
+                _ => Some(Cow::Borrowed(raw)),
             }
         }
-        _ => Some(raw.to_vec()),
+        _ => Some(Cow::Borrowed(raw)),
     }
 }
 
-fn unescaped(family: Family, raw: &[u8], quote: u8) -> Vec<u8> {
-    scalars::meaning(family, &[&[quote], raw, &[quote]].concat()).into_owned()
+fn unescaped(family: Family, raw: &[u8], quote: u8) -> Cow<'_, [u8]> {
+    // What has no escape in it, nor a quote, is what it says.
+    if memchr::memchr2(b'\\', quote, raw).is_none() && !raw.contains(&b'\n') {
+        return Cow::Borrowed(raw);
+    }
+    Cow::Owned(scalars::meaning(family, &[&[quote], raw, &[quote]].concat()).into_owned())
 }
 
 /// In TOML headers say where in the data their keys are, whatever stands above them.

@@ -86,8 +86,15 @@ pub struct EditedFile {
     pub file: usize,
     /// The splices.
     pub splices: Vec<Splice>,
+    /// The file that results.
+    pub doc: Document,
+}
+
+impl EditedFile {
     /// The bytes that result.
-    pub after: Vec<u8>,
+    pub fn after(&self) -> &[u8] {
+        self.doc.source()
+    }
 }
 
 /// All edits, placed and proven.
@@ -140,31 +147,26 @@ pub fn propose_batches(
     };
     let mut awake = files.to_vec();
     for edited in woken.files {
-        let like = &files[edited.file].doc;
-        if let Ok(doc) = Document::read(edited.after, like.family(), like.dialect().clone()) {
-            awake[edited.file].doc = doc;
-        }
+        awake[edited.file].doc = edited.doc;
     }
     let then = propose_at_once(&awake, &rest, guide)?;
     for edited in then.files {
-        let like = &files[edited.file].doc;
-        if let Ok(doc) = Document::read(edited.after, like.family(), like.dialect().clone()) {
-            awake[edited.file].doc = doc;
-        }
+        awake[edited.file].doc = edited.doc;
     }
     let changed = (0..files.len()).filter(|n| files[*n].doc.source() != awake[*n].doc.source());
-    let files = changed.map(|n| difference(n, files[n].doc.source(), awake[n].doc.source())).collect();
+    let files = changed.map(|n| difference(n, files[n].doc.source(), awake[n].doc.clone())).collect();
     Ok(Proposal { files, shown: [woken.shown, then.shown].concat() })
 }
 
 /// Two versions of a file as one splice: from where they begin to differ to where they are the same again.
-fn difference(file: usize, before: &[u8], after: &[u8]) -> EditedFile {
+fn difference(file: usize, before: &[u8], doc: Document) -> EditedFile {
+    let after = doc.source();
     let start = before.iter().zip(after).take_while(|(a, b)| a == b).count();
     let tail =
         before[start..].iter().rev().zip(after[start..].iter().rev()).take_while(|(a, b)| a == b).count();
     let text = after[start..after.len() - tail].to_vec();
     let splices = vec![Splice { span: Span::new(start, before.len() - tail), text }];
-    EditedFile { file, splices, after: after.to_vec() }
+    EditedFile { file, splices, doc }
 }
 
 fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
@@ -255,11 +257,11 @@ fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding
     let after = apply(file.doc.source(), &splices)
         .ok_or_else(|| Finding::misfit("twice", "two edits of this change overlap").in_file(&file.path))?;
     let after = match file.doc.family() {
-        Family::Json => mended(file.doc.source(), after),
+        Family::Json => mended(&file.doc, &splices, after),
         _ => after,
     };
-    let after = prove(file, &fates, after)?;
-    Ok(EditedFile { file: n, splices, after })
+    let doc = prove(file, &fates, after)?;
+    Ok(EditedFile { file: n, splices, doc })
 }
 
 /// The fate of one edit; where it is about a part of a value, the value with all its parts changed.

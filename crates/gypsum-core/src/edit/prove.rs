@@ -43,8 +43,8 @@ pub struct Match<'a> {
 /// The fates of one file's leaves.
 pub type Fates<'a> = Vec<(Option<LeafId>, &'a Fate)>;
 
-/// Returns `after` where it reads back as `file` with exactly these fates, else a finding.
-pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, Finding> {
+/// Returns `after`, read, where it reads back as `file` with exactly these fates, else a finding.
+pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Document, Finding> {
     let old = &file.doc;
     let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
         Finding::misfit("too-large", "the file would grow beyond what can be read").in_file(&file.path)
@@ -53,7 +53,7 @@ pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Vec<u8>, 
     match first_difference(old, &new, fates, &mut matches) {
         None => {
             confirm(file, &new, &matches)?;
-            Ok(new.into_source())
+            Ok(new)
         }
         Some(leaf) => Err(misread(file, fates, &new, leaf)),
     }

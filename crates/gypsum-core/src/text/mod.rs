@@ -1,11 +1,13 @@
 //! Bytes, and places in them: spans, lines, splices.
 
+mod bytes;
 mod fits;
 mod lines;
 mod nearest;
 mod span;
 mod splice;
 
+pub use bytes::Bytes;
 pub use fits::fits;
 pub use lines::{Ending, Place, ending_at, line_span, place_of};
 pub use nearest::nearest;

@@ -1,6 +1,6 @@
 //! A half-open range of bytes in one file.
 
-/// Bytes `start..end` of one source. Four-byte offsets keep the tree of a large file small;
+/// Bytes `start..end` of one source. Four-byte offsets keep what is known of a large file small;
 /// [`crate::doc::Document::read`] refuses a source that they cannot address.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Default)]
 pub struct Span {

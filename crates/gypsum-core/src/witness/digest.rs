@@ -2,8 +2,8 @@
 
 use super::account::{Account, Entry, Scalar};
 use super::compare::Named;
-use std::collections::HashMap;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::collections::{BTreeMap, HashMap};
+use std::hash::{DefaultHasher, Hasher};
 use std::ops::Range;
 
 /// After so many entries of the rest it is noted what it came to, so that a difference is found by reading once more.
@@ -20,7 +20,7 @@ pub struct Selector {
 /// A block, by what is looked for in it.
 #[derive(Clone, Debug, Default)]
 struct Node {
-    named: HashMap<Vec<u8>, Called>,
+    named: BTreeMap<Vec<u8>, Called>,
     unnamed: Called,
     /// The places that end here: their numbers, and whether all that is inside belongs to them.
     ends: Vec<(usize, bool)>,
@@ -112,6 +112,8 @@ pub struct Digesting {
     taken: Vec<Entry>,
     found: Vec<Option<usize>>,
     hasher: DefaultHasher,
+    /// An entry of the rest as it is hashed.
+    entry: Vec<u8>,
     counted: usize,
     rest: Vec<u64>,
     wanted: Range<usize>,
@@ -145,6 +147,7 @@ impl Digesting {
             taken: Vec::new(),
             found,
             hasher: DefaultHasher::new(),
+            entry: Vec::new(),
             counted: 0,
             rest: Vec::new(),
             wanted,
@@ -221,8 +224,23 @@ impl Digesting {
     }
 
     fn rest(&mut self, seen: &Seen<'_>, depth: usize) {
-        let value = seen.value.map(|(sort, also, text)| (sort as u8, also as u8, text));
-        (depth, seen.name, value, seen.block).hash(&mut self.hasher);
+        // Put together, since many short texts are slow to be hashed one by one.
+        let entry = &mut self.entry;
+        entry.clear();
+        entry.extend_from_slice(&(depth as u32).to_le_bytes());
+        entry.push(
+            u8::from(seen.block) << 2 | u8::from(seen.name.is_some()) << 1 | u8::from(seen.value.is_some()),
+        );
+        if let Some(name) = seen.name {
+            entry.extend_from_slice(&(name.len() as u32).to_le_bytes());
+            entry.extend_from_slice(name);
+        }
+        if let Some((sort, also, text)) = seen.value {
+            entry.extend_from_slice(&[sort as u8, also as u8]);
+            entry.extend_from_slice(&(text.len() as u32).to_le_bytes());
+            entry.extend_from_slice(text);
+        }
+        self.hasher.write(entry);
         if self.wanted.contains(&self.counted) {
             self.window.push((seen.entry(0), depth));
         }
@@ -235,7 +253,7 @@ impl Digesting {
     /// The digest; what is open ends with the file.
     pub fn finish(mut self) -> Digest {
         while self.close() {}
-        self.counted.hash(&mut self.hasher);
+        self.hasher.write_usize(self.counted);
         self.rest.push(self.hasher.finish());
         Digest {
             taken: Account { entries: self.taken },

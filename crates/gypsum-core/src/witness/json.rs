@@ -5,7 +5,7 @@ use super::account::{Account, Builder, Sort, Unreadable};
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use std::borrow::Cow;
-use std::fmt;
+use std::fmt::{self, Write};
 
 pub fn read(source: &[u8], comments: bool, builder: &mut Builder) -> Result<(), Unreadable> {
     read_at(source, comments, Place::Root, builder)
@@ -134,6 +134,27 @@ impl<'de> Visitor<'de> for NameVisitor {
     }
 }
 
+/// A short text that needs no memory of its own: there may be millions.
+struct Short {
+    bytes: [u8; 32],
+    length: usize,
+}
+
+impl Short {
+    fn as_str(&self) -> &str {
+        std::str::from_utf8(&self.bytes[..self.length]).unwrap_or_default()
+    }
+}
+
+impl fmt::Write for Short {
+    fn write_str(&mut self, text: &str) -> fmt::Result {
+        let end = self.length + text.len();
+        self.bytes.get_mut(self.length..end).ok_or(fmt::Error)?.copy_from_slice(text.as_bytes());
+        self.length = end;
+        Ok(())
+    }
+}
+
 struct Node<'a, 'n> {
     builder: &'a mut Builder,
     place: Place<'n>,
@@ -144,6 +165,15 @@ impl Node<'_, '_> {
         match &self.place {
             Place::Named(name) => Some(name.as_bytes()),
             Place::Root | Place::Element => None,
+        }
+    }
+
+    /// A number, in the one spelling that is usual for it.
+    fn number<E>(self, number: impl fmt::Display) -> Result<(), E> {
+        let mut text = Short { bytes: [0; 32], length: 0 };
+        match write!(text, "{number}") {
+            Ok(()) => self.scalar(Sort::Number, text.as_str()),
+            Err(fmt::Error) => self.scalar(Sort::Number, &number.to_string()),
         }
     }
 
@@ -187,15 +217,15 @@ impl<'de> Visitor<'de> for Node<'_, '_> {
     }
 
     fn visit_i64<E>(self, value: i64) -> Result<(), E> {
-        self.scalar(Sort::Number, &value.to_string())
+        self.number(value)
     }
 
     fn visit_u64<E>(self, value: u64) -> Result<(), E> {
-        self.scalar(Sort::Number, &value.to_string())
+        self.number(value)
     }
 
     fn visit_f64<E>(self, value: f64) -> Result<(), E> {
-        self.scalar(Sort::Number, &value.to_string())
+        self.number(value)
     }
 
     fn visit_str<E>(self, value: &str) -> Result<(), E> {

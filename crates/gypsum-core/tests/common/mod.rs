@@ -53,7 +53,7 @@ pub fn edited(family: Family, source: &str, edits: &[&str]) -> Result<String, St
             .files
             .into_iter()
             .next()
-            .map_or(source.into(), |one| String::from_utf8(one.after).unwrap())),
+            .map_or(source.into(), |one| String::from_utf8(one.after().to_vec()).unwrap())),
         Err(findings) => Err(findings.iter().map(|one| one.rule.as_str()).collect::<Vec<_>>().join(" ")),
     }
 }

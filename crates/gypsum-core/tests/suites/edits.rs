@@ -194,9 +194,11 @@ fn one(
 fn edited(doc: &Document, edit: &Edit) -> Result<Vec<u8>, String> {
     let files = [File { path: "file".into(), doc: doc.clone() }];
     match propose(&files, std::slice::from_ref(edit), &Guide::default()) {
-        Ok(proposal) => {
-            Ok(proposal.files.into_iter().next().map_or_else(|| doc.source().to_vec(), |file| file.after))
-        }
+        Ok(proposal) => Ok(proposal
+            .files
+            .into_iter()
+            .next()
+            .map_or_else(|| doc.source().to_vec(), |file| file.after().to_vec())),
         Err(findings) => {
             if std::env::var_os("GYPSUM_SUITES_TELL").is_some() {
                 let text = String::from_utf8_lossy(doc.source());

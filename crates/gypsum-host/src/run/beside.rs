@@ -7,6 +7,7 @@ use crate::disk::{Disk, link_target, link_to};
 use crate::files::resolved;
 use crate::trouble::Trouble;
 use gypsum_core::change::Dress;
+use gypsum_core::text::Bytes;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
@@ -77,8 +78,8 @@ impl Front {
         let dress = wanted.then_some(companion.dress);
         self.new_files.push(NewFile {
             real,
-            before,
-            after: Some(companion.bytes.clone()),
+            before: before.map(Bytes::from),
+            after: Some(companion.bytes.clone().into()),
             dress,
             shifts: Vec::new(),
         });
@@ -110,6 +111,7 @@ impl Front {
             {
                 self.after.remove(n);
             }
+            let (before, after) = (before.map(Bytes::from), after.map(Bytes::from));
             self.new_files.push(NewFile { real: link, before, after, dress: None, shifts: Vec::new() });
         }
         Ok(())
@@ -181,6 +183,7 @@ impl Front {
             None => self.edits.extend(shown_lines(&real, before.as_deref(), None)),
         }
         self.after.retain(|file| Path::new(&file.path) != name);
+        let before = before.map(Bytes::from);
         self.new_files.push(NewFile { real, before, after: None, dress: None, shifts: Vec::new() });
         Ok(())
     }

@@ -27,7 +27,7 @@ use gypsum_core::profile::{Activation, Service};
 use gypsum_core::reading::{Reading, Seen};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_core::survey::Survey;
-use gypsum_core::text::LineShift;
+use gypsum_core::text::{Bytes, LineShift};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -38,10 +38,22 @@ const UNWELL: &str = "unwell-before";
 #[derive(Clone, Debug)]
 pub(super) struct NewFile {
     pub real: PathBuf,
-    pub before: Option<Vec<u8>>,
-    pub after: Option<Vec<u8>>,
+    pub before: Option<Bytes>,
+    pub after: Option<Bytes>,
     pub shifts: Vec<LineShift>,
     pub dress: Option<Dress>,
+}
+
+impl NewFile {
+    /// What it holds before.
+    pub fn before(&self) -> Option<&[u8]> {
+        self.before.as_ref().map(|bytes| bytes.as_slice())
+    }
+
+    /// What it is to hold.
+    pub fn after(&self) -> Option<&[u8]> {
+        self.after.as_ref().map(|bytes| bytes.as_slice())
+    }
 }
 
 /// What is known before anything is written.
@@ -268,7 +280,7 @@ fn unwell(outcome: &Outcome) -> Finding {
 fn proposed<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
     let one = |file: &'a NewFile| Proposed {
         real: &file.real,
-        bytes: file.after.as_deref(),
+        bytes: file.after(),
         shifts: file.shifts.clone(),
         is_home: file.real == home,
     };
@@ -311,10 +323,9 @@ impl Front {
         if self.job.profile.files.format != Family::Assignments {
             return None;
         }
-        let changed = self.new_files.iter().filter_map(|file| Some((file, file.after.as_deref()?)));
-        let said: Vec<_> = changed
-            .filter_map(|(file, after)| shell::syntax(&file.real, file.before.as_deref(), after))
-            .collect();
+        let changed = self.new_files.iter().filter_map(|file| Some((file, file.after()?)));
+        let said: Vec<_> =
+            changed.filter_map(|(file, after)| shell::syntax(&file.real, file.before(), after)).collect();
         (!said.is_empty()).then(|| said.concat())
     }
 

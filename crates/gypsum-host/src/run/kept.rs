@@ -94,8 +94,8 @@ impl Run<'_> {
             }
             (_, _, Some(front)) => {
                 let files = front.new_files.iter().filter_map(|file| {
-                    let after = file.after.clone().filter(plain)?;
-                    Some((file.real.clone(), file.before.clone().unwrap_or_default(), after))
+                    let after = file.after.as_deref().cloned().filter(plain)?;
+                    Some((file.real.clone(), file.before.as_deref().cloned().unwrap_or_default(), after))
                 });
                 files.collect()
             }

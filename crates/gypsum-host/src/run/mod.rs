@@ -41,6 +41,7 @@ use gypsum_core::happening::Happening;
 use gypsum_core::report::Report;
 use gypsum_core::secret::hide;
 use gypsum_core::service::Observation;
+use gypsum_core::text::Bytes;
 use std::time::Instant;
 
 /// Somebody who watches what happens.
@@ -79,7 +80,7 @@ pub struct Run<'a> {
     watch: &'a mut dyn Watch,
     front: Option<Front>,
     plan: Option<Plan>,
-    contents: Vec<Option<Vec<u8>>>,
+    contents: Vec<Option<Bytes>>,
     entry: Option<Entry>,
     report: Report,
     unwritten: Vec<Happening>,

@@ -19,6 +19,7 @@ use gypsum_core::layers::is_of_package;
 use gypsum_core::profile::Activation;
 use gypsum_core::rules::{Leaf, fresh};
 use gypsum_core::survey::Survey;
+use gypsum_core::text::Bytes;
 use std::collections::HashSet;
 use std::fs;
 use std::io::Read;
@@ -106,10 +107,10 @@ impl Front {
         let mut overlay = Overlay::new();
         for file in &self.new_files {
             // A link reads as what it leads to.
-            let bytes = match file.after.as_deref().and_then(link_target) {
+            let bytes = match file.after().and_then(link_target) {
                 Some(target) => {
                     let target = file.real.parent().unwrap_or(&file.real).join(target);
-                    disk.read(&target).ok().flatten()
+                    disk.read(&target).ok().flatten().map(Bytes::from)
                 }
                 None => file.after.clone(),
             };

@@ -9,6 +9,7 @@ use crate::trouble::Trouble;
 use gypsum_core::change::{Dress, Event, How, Plan, PlannedFile};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::Service;
+use gypsum_core::text::Bytes;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
@@ -41,7 +42,7 @@ impl Run<'_> {
         disk.sync_folder(&parent).map_err(|error| Trouble::file("sync", &parent, &error))?;
         // Those that are gone go last: nothing must refer to a file that is missing.
         let folders = missing_folders(&files);
-        let mut pairs: Vec<(PlannedFile, Option<Vec<u8>>)> =
+        let mut pairs: Vec<(PlannedFile, Option<Bytes>)> =
             files.into_iter().zip(new_files.into_iter().map(|file| file.after)).collect();
         pairs.sort_by_key(|(file, _)| file.how == How::Remove);
         let (files, contents) = pairs.into_iter().unzip();
@@ -132,7 +133,7 @@ impl Run<'_> {
             }
         }
         let is_link =
-            [&file.before, &file.after].iter().any(|side| side.as_deref().and_then(link_target).is_some());
+            [file.before(), file.after()].into_iter().any(|side| side.and_then(link_target).is_some());
         let how = match (&file.before, &file.after) {
             (None, _) => How::Create,
             (_, None) => How::Remove,
@@ -151,8 +152,8 @@ impl Run<'_> {
         Ok(PlannedFile {
             aside: self.aside(entry, &file.real)?,
             path: file.real.clone(),
-            before: content_of(file.before.as_deref()),
-            after: content_of(file.after.as_deref()),
+            before: content_of(file.before()),
+            after: content_of(file.after()),
             how,
             backup: backup.map(|(copy, _)| copy),
             dress,

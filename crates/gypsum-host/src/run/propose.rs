@@ -17,7 +17,7 @@ use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::secret::{can_be_secret, is_secret, mentions_secret};
-use gypsum_core::text::shift_lines;
+use gypsum_core::text::{Bytes, shift_lines};
 use gypsum_core::value::{Kind, misfit_of_any};
 use std::cell::OnceCell;
 use std::collections::HashMap;
@@ -148,12 +148,12 @@ impl Front {
             let (file, place) = (&loading.files[edited.file], &loading.loaded[edited.file]);
             new_files.push(NewFile {
                 real: place.real.clone(),
-                before: (!place.absent).then(|| file.doc.source().to_vec()),
+                before: (!place.absent).then(|| file.doc.bytes()),
                 dress: None,
-                after: Some(edited.after.clone()),
+                after: Some(edited.doc.bytes()),
                 shifts: shift_lines(file.doc.source(), &edited.splices),
             });
-            after[edited.file].doc = reread(&file.doc, edited.after)?;
+            after[edited.file].doc = edited.doc;
         }
         self.edits = proposal.shown;
         self.after = after;
@@ -199,6 +199,7 @@ impl Front {
             }
             let after = bytes.clone();
             let shifts = moved_lines(before.as_deref(), after.as_deref());
+            let (before, after) = (before.map(Bytes::from), after.map(Bytes::from));
             new_files.push(NewFile { real: path.clone(), before, after, shifts, dress: None });
         }
         self.after = after;

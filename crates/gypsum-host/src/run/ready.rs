@@ -62,7 +62,7 @@ impl Front {
         if self.job.hold {
             for draft in drafts::all(state, &self.job.profile.daemon) {
                 if draft.note.because == READY {
-                    overlay.insert(draft.note.file.clone(), Some(draft.proposal()?));
+                    overlay.insert(draft.note.file.clone(), Some(draft.proposal()?.into()));
                 }
             }
         }

@@ -9,6 +9,7 @@ use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
+use gypsum_core::text::Bytes;
 
 /// Brings the change of `daemon` that was cut off, or that is stuck, to a verdict. None where there is
 /// nothing to recover.
@@ -97,7 +98,7 @@ pub fn carry_saved(
     watch: &mut dyn Watch,
     entry: Entry,
     plan: Plan,
-    contents: Vec<Option<Vec<u8>>>,
+    contents: Vec<Option<Bytes>>,
 ) -> Finished {
     let mut run = Run::new(world, state, watch, &plan.daemon);
     (run.entry, run.plan, run.contents) = (Some(entry), Some(plan), contents);

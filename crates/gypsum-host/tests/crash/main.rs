@@ -118,7 +118,7 @@ fn state() -> State {
 /// Carries the change; `bad` says that the daemon does not start on the new configuration.
 fn carry(disk: &FakeDisk, bad: bool, in_place: bool) -> Verdict {
     let world = FakeWorld::new(disk, bad);
-    let contents = FILES.iter().map(|(_, _, after)| after.map(<[u8]>::to_vec)).collect();
+    let contents = FILES.iter().map(|(_, _, after)| after.map(|bytes| bytes.to_vec().into())).collect();
     let finished = carry_saved(&world, &state(), &mut Nobody, entry(), plan(in_place), contents);
     finished.report.verdict.unwrap()
 }

@@ -91,7 +91,7 @@ impl Asked<'_> {
                 refused += 1;
                 continue;
             };
-            let after = proposal.files.first().map_or(self.source.as_bytes(), |file| &file.after);
+            let after = proposal.files.first().map_or(self.source.as_bytes(), |file| file.after());
             fs::write(&file, after).unwrap();
             // Quotes of one's own say how it is written.
             let own = value.len() > 2 && value.starts_with('"') && value.ends_with('"');

@@ -78,7 +78,9 @@ pub fn give_back(files: &[File], only: usize, guide: &Guide<'_>, tally: &mut Tal
 /// The file after an edit; `None` where nothing changes.
 fn changed(files: &[File], only: usize, edit: &Edit, guide: &Guide<'_>) -> Result<Option<Vec<u8>>, String> {
     match propose(files, std::slice::from_ref(edit), guide) {
-        Ok(proposal) => Ok(proposal.files.into_iter().find(|file| file.file == only).map(|file| file.after)),
+        Ok(proposal) => {
+            Ok(proposal.files.into_iter().find(|file| file.file == only).map(|file| file.after().to_vec()))
+        }
         Err(findings) => Err(findings[0].rule.clone()),
     }
 }
