@@ -1,7 +1,6 @@
 //! Findings: what a check has to say.
 
 use crate::doc::{Document, LeafId};
-use crate::text::line_span;
 use serde::{Deserialize, Serialize};
 
 /// How bad it is.
@@ -129,7 +128,7 @@ impl Finding {
         self.file = Some(file.into());
         self.line = Some(place.line);
         self.column = Some(place.column);
-        self.text = Some(doc.text(line_span(doc.source(), offset)).trim_end().to_owned());
+        self.text = Some(doc.text(doc.shown_around(offset)).trim_end().to_owned());
         self
     }
 

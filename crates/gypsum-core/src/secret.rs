@@ -1,6 +1,8 @@
 //! Secrets: values that are never shown, by what the profile marks and by common names.
 
 use crate::profile::Profile;
+use aho_corasick::AhoCorasick;
+use std::sync::LazyLock;
 
 /// What is shown instead.
 pub const HIDDEN: &str = "(hidden)";
@@ -20,8 +22,9 @@ pub fn is_secret(profile: &Profile, name: &str) -> bool {
 
 /// Whether a text holds a word that would make a name a secret's, in any spelling; nearly none does.
 pub fn mentions_secret(text: &[u8]) -> bool {
-    let search = aho_corasick::AhoCorasick::builder().ascii_case_insensitive(true).build(WORDS);
-    search.map_or(true, |search| search.is_match(text))
+    static SEARCH: LazyLock<Option<AhoCorasick>> =
+        LazyLock::new(|| AhoCorasick::builder().ascii_case_insensitive(true).build(WORDS).ok());
+    SEARCH.as_ref().is_none_or(|search| search.is_match(text))
 }
 
 /// Whether a value can be one: what only switches something is known to everybody.

@@ -3,7 +3,7 @@
 use super::index::Indexes;
 use super::tree::MOST_BYTES;
 use super::{BlockId, Dialect, Family, Kind, LeafId, Parts, Tree};
-use crate::text::{Bytes, Place, Span, line_span, place_of};
+use crate::text::{Bytes, Place, Span, place_of};
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -128,7 +128,7 @@ impl Document {
     /// The line and column of byte `offset`.
     pub fn place_at(&self, offset: usize) -> Place {
         let offset = offset.min(self.source.len());
-        let line = line_span(&self.source, offset);
+        let line = self.line_around(offset);
         let column = place_of(&self.source[line.start as usize..], offset - line.start as usize).column;
         Place { line: self.line_at(offset), column }
     }

@@ -2,6 +2,7 @@
 //! begin, how its blocks are called, and which statements share a name.
 
 use super::{BlockId, Document, Kind, LeafId};
+use crate::text::Span;
 use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::OnceLock;
@@ -9,6 +10,11 @@ use std::sync::atomic::{AtomicU32, Ordering};
 
 /// So many questions are answered by looking through the document; then an index is worth its time.
 const FEW: u32 = 8;
+
+/// Longer lines are not shown whole, in bytes.
+pub const LONGEST: usize = 4_000;
+/// So much around a place is shown of such a line, in bytes.
+pub const AROUND: u32 = 80;
 
 /// The indexes of one document, made when they are needed.
 #[derive(Debug, Default)]
@@ -60,6 +66,32 @@ impl Document {
         self.indexes()
             .lines
             .get_or_init(|| memchr::memchr_iter(b'\n', self.source()).map(|at| at as u32).collect())
+    }
+
+    /// The whole line around byte `offset`, without its ending.
+    pub fn line_around(&self, offset: usize) -> Span {
+        let offset = offset.min(self.source().len());
+        let ends = self.line_ends();
+        let n = ends.partition_point(|end| (*end as usize) < offset);
+        let start = n.checked_sub(1).map_or(0, |before| ends[before] as usize + 1);
+        let mut end = ends.get(n).map_or(self.source().len(), |end| *end as usize);
+        if end > start && self.source()[end - 1] == b'\r' {
+            end -= 1;
+        }
+        Span::new(start, end)
+    }
+
+    /// The line around byte `offset` as far as it is shown: of one without end, what is around the byte.
+    pub fn shown_around(&self, offset: usize) -> Span {
+        let line = self.line_around(offset);
+        if line.len() <= LONGEST {
+            return line;
+        }
+        let offset = (offset as u32).clamp(line.start, line.end);
+        Span {
+            start: line.start.max(offset.saturating_sub(AROUND)),
+            end: line.end.min(offset.saturating_add(AROUND)),
+        }
     }
 
     /// The line at which leaf `id` has its text, from 1.

@@ -32,6 +32,10 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
 
 /// Behind blanks and comments.
 fn skip(source: &[u8], mut at: usize) -> usize {
+    // Mostly there are none.
+    if source.get(at).is_some_and(|byte| *byte > b' ' && *byte != b'/') {
+        return at;
+    }
     loop {
         at += source[at..].iter().take_while(|byte| is_blank(**byte)).count();
         match &source[at..] {
@@ -46,6 +50,9 @@ fn skip(source: &[u8], mut at: usize) -> usize {
 
 /// Behind the value that begins at `at`.
 fn past_value(source: &[u8], at: usize) -> usize {
+    if source.get(at) == Some(&b'"') {
+        return string_end(source, at).unwrap_or(source.len());
+    }
     let mut end = at;
     let mut depth = 0u32;
     while let Some(byte) = source.get(end) {
@@ -146,6 +153,11 @@ impl Reading<'_> {
 
 /// Behind a statement: its comma, and what ends the line.
 fn rest_of_line(source: &[u8], end: usize) -> usize {
+    // In a long line the next statement follows at once.
+    if source.get(end) == Some(&b',') && source.get(end + 1).is_some_and(|byte| *byte > b' ' && *byte != b'/')
+    {
+        return end + 1;
+    }
     let blanks =
         |at: usize| at + source[at..].iter().take_while(|byte| matches!(byte, b' ' | b'\t' | b'\r')).count();
     let mut after = end;
@@ -218,10 +230,10 @@ pub fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
 fn string_end(source: &[u8], at: usize) -> Option<usize> {
     let mut end = at + 1;
     loop {
-        match *source.get(end)? {
+        end += memchr::memchr2(b'"', b'\\', source.get(end..)?)?;
+        match source[end] {
             b'\\' => end += 2,
-            b'"' => return Some(end + 1),
-            _ => end += 1,
+            _ => return Some(end + 1),
         }
     }
 }

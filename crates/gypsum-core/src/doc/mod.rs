@@ -36,6 +36,7 @@ pub use dialect::{Dialect, Wins};
 pub use document::{Document, TooLarge};
 pub use dormant::{Dormant, Nearness, dormants};
 pub use family::Family;
+pub use index::{AROUND, LONGEST};
 pub use parts::{Parts, Pieces};
 pub(crate) use scalars::Sort;
 pub(crate) use scan::mark_length;

@@ -6,7 +6,6 @@ use super::paths::Paths;
 use super::prove::{Fate, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
-use crate::text::line_span;
 use crate::witness::{
     Changed, Digest, Disagreement, Selected, Selector, Unreadable, Witness, compare, rest_is_same,
 };
@@ -140,8 +139,6 @@ fn disagrees(file: &File, new: &Document, found: &Disagreement) -> Finding {
     let doc = if found.after { new } else { &file.doc };
     match found.line {
         0 => finding.in_file(&file.path),
-        line => {
-            finding.at_offset(&file.path, doc, line_span(doc.source(), doc.line_start(line)).start as usize)
-        }
+        line => finding.at_offset(&file.path, doc, doc.line_start(line)),
     }
 }

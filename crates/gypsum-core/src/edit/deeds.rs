@@ -17,7 +17,7 @@ use super::style::separator_for;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, ending_at, line_span};
+use crate::text::{Span, Splice, ending_at};
 
 /// What an edit comes to; none where it is no such edit.
 pub type Placement = Result<Option<Vec<Placed>>, Finding>;
@@ -243,7 +243,7 @@ pub(super) fn remark(doc: &Document, placed: &mut Placed, remark: &str) -> Resul
         first.text.extend(text);
         return Ok(());
     }
-    let line = line_span(doc.source(), at);
+    let line = doc.line_around(at);
     let text = comment(&blanks(line.of(doc.source())));
     placed.splices.insert(0, Splice { span: Span::at(line.start as usize), text });
     Ok(())
@@ -325,7 +325,7 @@ pub(super) fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Resul
         } else {
             // A comment stands between: from the end of its line, so that the last line keeps the
             // ending that it has.
-            let line = line_span(source, piece.start as usize).start as usize;
+            let line = doc.line_around(piece.start as usize).start as usize;
             let text = source[..line].strip_suffix(b"\n").unwrap_or(&source[..line]);
             text.strip_suffix(b"\r").unwrap_or(text).len()
         };

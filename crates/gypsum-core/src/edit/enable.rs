@@ -9,7 +9,7 @@ use super::place::{File, Guide, Placed};
 use crate::address::Address;
 use crate::doc::{BlockId, Document, Dormant, LeafId};
 use crate::finding::Finding;
-use crate::text::{Splice, apply, line_span};
+use crate::text::{Splice, apply};
 
 /// What `--enable` finds.
 pub(super) enum ToEnable {
@@ -70,7 +70,7 @@ impl Deeds<'_> {
         let first = line.lines().next()?.trim();
         let text = |n: usize, dormant: &Dormant| {
             let doc = &self.files[n].doc;
-            doc.text(line_span(doc.source(), dormant.mark.start as usize)).trim() == first
+            doc.text(doc.line_around(dormant.mark.start as usize)).trim() == first
         };
         let mut fit =
             self.all_asleep(&address.without_nth()).into_iter().filter(|(n, dormant)| text(*n, dormant));
@@ -146,7 +146,7 @@ pub(super) fn can_be_enabled(
         let after = Document::read(after, doc.family(), doc.dialect().clone()).ok()?;
         let files = [File { path: file.path.clone(), doc: after }];
         let at = placed.splices.first().map_or(0, |splice| splice.span.start as usize);
-        let line = files[0].doc.text(line_span(files[0].doc.source(), at)).into_owned();
+        let line = files[0].doc.text(files[0].doc.line_around(at)).into_owned();
         let disabled = |_: &str| Some(line.clone());
         let guide = Guide { home: 0, only: None, disabled: &disabled, ..*guide };
         let edits = Deeds { files: &files, edits: &[], guide: &guide, edit: None };

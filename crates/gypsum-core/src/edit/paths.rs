@@ -32,7 +32,7 @@ impl Paths {
             }
         }
         // The names of those, and of the blocks around them: only what shares one is counted.
-        let mut counts: HashMap<Option<BlockId>, Counts> = HashMap::new();
+        let mut counts: BTreeMap<Option<BlockId>, Counts> = BTreeMap::new();
         let opened = blocks.iter().flatten().map(|block| tree.block(*block).open());
         let mut known: HashSet<LeafId> = opened.collect();
         known.extend(&wanted);

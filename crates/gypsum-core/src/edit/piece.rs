@@ -8,7 +8,7 @@ use super::prove::Fate;
 use super::sleep::things_of;
 use crate::address::Address;
 use crate::finding::Finding;
-use crate::text::{Span, Splice, ending_at, place_of};
+use crate::text::{Span, Splice, ending_at};
 
 /// `text` under the block `under`, or at the top of the file.
 pub fn put_in(
@@ -61,7 +61,7 @@ fn unreadable(like: &crate::doc::Document, text: &str) -> Finding {
     let bad = read.and_then(|doc| {
         let of_ours = |kind| matches!(kind, crate::doc::Kind::Broken | crate::doc::Kind::Opaque);
         let span = doc.tree().leaves().find(|(_, kind, _)| of_ours(*kind)).map(|(.., span)| span)?;
-        Some(place_of(doc.source(), span.start as usize).line)
+        Some(doc.line_at(span.start as usize))
     });
     match bad {
         Some(line) => finding.mend(format!("look at its line {line}")),

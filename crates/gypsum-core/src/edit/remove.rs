@@ -6,7 +6,7 @@ use super::prove::Fate;
 use crate::address::address_of;
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, line_span};
+use crate::text::{Span, Splice};
 
 pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
     let doc = &files[file].doc;
@@ -21,7 +21,7 @@ pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> 
     }
     let splices = match doc.parts(leaf) {
         Some(parts) if disables => {
-            let line = line_span(doc.source(), parts.name.start as usize);
+            let line = doc.line_around(parts.name.start as usize);
             if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
                 let finding = Finding::misfit(
                     "shares-its-line",
@@ -96,7 +96,7 @@ pub fn no_comments(doc: &Document) -> Finding {
 
 /// Where a statement begins: at its name, or at the word before it that belongs to it.
 fn statement_start(doc: &Document, parts: &Parts) -> usize {
-    let line = line_span(doc.source(), parts.name.start as usize);
+    let line = doc.line_around(parts.name.start as usize);
     let lead = line.of(doc.source()).iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
     line.start as usize + lead
 }

@@ -2,7 +2,8 @@
 
 use super::place::{File, Placed};
 use super::prove::Fate;
-use crate::text::{Span, Splice, apply_within, line_span};
+use crate::doc::{AROUND, LONGEST};
+use crate::text::{Span, Splice, apply_within};
 use serde::{Deserialize, Serialize};
 
 /// One edit as it will be done, for the eye and the record.
@@ -19,11 +20,6 @@ pub struct Shown {
     /// The line after; none where it is removed.
     pub after: Option<String>,
 }
-
-/// Longer lines are not shown whole, in bytes.
-const LONGEST: usize = 4_000;
-/// So much around an edit is shown of such a line, in bytes.
-const AROUND: u32 = 80;
 
 /// One edit as it is shown; `beside` are the splices of all edits of the same statement.
 pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
@@ -52,8 +48,8 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     // What ends with a line break does not reach into the line behind it.
     let end = if last.end > last.start { last.end - 1 } else { last.end };
     // All that goes is in them, its line end among it.
-    let line_end = line_span(source, end as usize).end;
-    let whole = Span { start: line_span(source, start as usize).start, end: line_end.max(last.end) };
+    let line_end = file.doc.line_around(end as usize).end;
+    let whole = Span { start: file.doc.line_around(start as usize).start, end: line_end.max(last.end) };
     // Of a line without end what is around the edit says enough.
     let lines = match whole.len() > LONGEST && last.end - start < LONGEST as u32 {
         true => Span {

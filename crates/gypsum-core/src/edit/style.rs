@@ -1,7 +1,7 @@
 //! New text in the file's own style: indentation, separator, alignment, quotes, line ending.
 
 use crate::doc::{Document, Family, Kind, LeafId, Parts, scalars};
-use crate::text::{Span, ending_at, line_span};
+use crate::text::{Span, ending_at};
 
 /// A whole new line `name value`, or a bare name, placed behind leaf `after` (or at the start of the file), with
 /// the offset at which it goes in. It looks like the setting `like`; without one, like what stands in a
@@ -121,7 +121,7 @@ fn indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
     if doc.family() == Family::Yaml {
         return yaml_indent(doc, leaf, parts);
     }
-    let line = line_span(doc.source(), parts.name.start as usize).start.max(doc.tree().span(leaf).start);
+    let line = doc.line_around(parts.name.start as usize).start.max(doc.tree().span(leaf).start);
     let before = Span { start: line, end: parts.name.start };
     before.of(doc.source()).iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect()
 }
@@ -130,7 +130,7 @@ fn indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
 fn yaml_indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
     let source = doc.source();
     let start = doc.tree().span(leaf).start as usize;
-    let line = line_span(source, parts.name.start as usize).start as usize;
+    let line = doc.line_around(parts.name.start as usize).start as usize;
     let text = &source[line.min(start)..parts.name.start as usize];
     let lead = text.iter().take_while(|byte| **byte == b' ').count();
     let own_dash = line >= start && text.get(lead) == Some(&b'-');

@@ -9,6 +9,9 @@ use std::ops::Range;
 /// After so many entries of the rest it is noted what it came to, so that a difference is found by reading once more.
 const STEP: usize = 4096;
 
+/// So many bytes are hashed at once: many short texts are slow to be hashed one by one.
+const GATHERED: usize = 8192;
+
 /// The places in a file that an edit is about.
 #[derive(Clone, Debug)]
 pub struct Selector {
@@ -112,8 +115,8 @@ pub struct Digesting {
     taken: Vec<Entry>,
     found: Vec<Option<usize>>,
     hasher: DefaultHasher,
-    /// An entry of the rest as it is hashed.
-    entry: Vec<u8>,
+    /// Entries of the rest that are not hashed yet.
+    gathered: Vec<u8>,
     counted: usize,
     rest: Vec<u64>,
     wanted: Range<usize>,
@@ -147,7 +150,7 @@ impl Digesting {
             taken: Vec::new(),
             found,
             hasher: DefaultHasher::new(),
-            entry: Vec::new(),
+            gathered: Vec::new(),
             counted: 0,
             rest: Vec::new(),
             wanted,
@@ -224,9 +227,7 @@ impl Digesting {
     }
 
     fn rest(&mut self, seen: &Seen<'_>, depth: usize) {
-        // Put together, since many short texts are slow to be hashed one by one.
-        let entry = &mut self.entry;
-        entry.clear();
+        let entry = &mut self.gathered;
         entry.extend_from_slice(&(depth as u32).to_le_bytes());
         entry.push(
             u8::from(seen.block) << 2 | u8::from(seen.name.is_some()) << 1 | u8::from(seen.value.is_some()),
@@ -240,21 +241,31 @@ impl Digesting {
             entry.extend_from_slice(&(text.len() as u32).to_le_bytes());
             entry.extend_from_slice(text);
         }
-        self.hasher.write(entry);
+        if entry.len() >= GATHERED {
+            self.hasher.write(entry);
+            entry.clear();
+        }
         if self.wanted.contains(&self.counted) {
             self.window.push((seen.entry(0), depth));
         }
         self.counted += 1;
         if self.counted.is_multiple_of(STEP) {
-            self.rest.push(self.hasher.finish());
+            self.step();
         }
+    }
+
+    /// Notes what the rest comes to so far.
+    fn step(&mut self) {
+        self.hasher.write(&self.gathered);
+        self.gathered.clear();
+        self.rest.push(self.hasher.finish());
     }
 
     /// The digest; what is open ends with the file.
     pub fn finish(mut self) -> Digest {
         while self.close() {}
-        self.hasher.write_usize(self.counted);
-        self.rest.push(self.hasher.finish());
+        self.gathered.extend_from_slice(&self.counted.to_le_bytes());
+        self.step();
         Digest {
             taken: Account { entries: self.taken },
             found: self.found,
