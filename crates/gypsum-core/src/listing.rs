@@ -1,7 +1,7 @@
 //! The settings of a daemon, listed with their addresses.
 
 use crate::address::{Address, Step, address_of};
-use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, dormants};
+use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Parts, dormants};
 use crate::edit::File;
 use crate::layers::Layers;
 use crate::profile::Profile;
@@ -9,6 +9,8 @@ use crate::secret::{HIDDEN, can_be_secret, is_secret};
 use crate::value::Kind;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
+use std::convert::Infallible;
+use std::hash::{DefaultHasher, Hash, Hasher};
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -48,19 +50,42 @@ pub struct By {
 /// All settings in reading order; of the dormant ones, those whose name the profile knows.
 pub fn list(files: &[File], layers: &Layers, profile: &Profile) -> Vec<Listed> {
     let mut out: Vec<Listed> = Vec::new();
+    let all: Result<(), Infallible> = each(files, layers, profile, |row| {
+        out.push(row);
+        Ok(())
+    });
+    all.map_or_else(|never| match never {}, |()| out)
+}
+
+/// The same, one by one: a large file has more of them than fit.
+///
+/// # Errors
+///
+/// The first one of `see`, with which it ends.
+pub fn each<E>(
+    files: &[File],
+    layers: &Layers,
+    profile: &Profile,
+    mut see: impl FnMut(Listed) -> Result<(), E>,
+) -> Result<(), E> {
     let overruled = overruled(files, layers, profile);
     for (n, file) in files.iter().enumerate() {
-        let mut rows = active_rows(file, profile);
-        rows.extend(dormant_rows(file, profile));
-        rows.sort_by_key(|(leaf, _)| *leaf);
         let asleep = asleep_in(&file.doc);
-        out.extend(rows.into_iter().map(|(leaf, row)| {
+        let mut dormant = dormant_rows(file, profile).into_iter().peekable();
+        let mut seen = |leaf, row: Listed| {
             let by = overruled.get(&(n, leaf)).cloned().filter(|_| !row.dormant);
             let shadowed = by.is_some();
-            Listed { comment: comment_above(&file.doc, leaf, &asleep), shadowed, by, ..row }
-        }));
+            see(Listed { comment: comment_above(&file.doc, leaf, &asleep), shadowed, by, ..row })
+        };
+        active_rows(file, profile, |leaf, row| {
+            while let Some((leaf, row)) = dormant.next_if(|(asleep, _)| *asleep < leaf) {
+                seen(leaf, row)?;
+            }
+            seen(leaf, row)
+        })?;
+        dormant.try_for_each(|(leaf, row)| seen(leaf, row))?;
     }
-    out
+    Ok(())
 }
 
 /// The statements that another place overrules, each with that place.
@@ -89,8 +114,15 @@ fn overruled(files: &[File], layers: &Layers, profile: &Profile) -> HashMap<(usi
 /// them of those that are gone or had another.
 pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String> {
     let awake = |files: &[File]| -> Vec<(String, String, String)> {
-        let rows = files.iter().flat_map(|file| active_rows(file, profile));
-        rows.map(|(.., row)| (row.file, row.address, row.value)).collect()
+        let mut rows = Vec::new();
+        for file in files {
+            let all: Result<(), Infallible> = active_rows(file, profile, |_, row| {
+                rows.push((row.file, row.address, row.value));
+                Ok(())
+            });
+            all.unwrap_or_else(|never| match never {});
+        }
+        rows
     };
     let (old, new) = (awake(before), awake(after));
     let only_in = |these: &[(String, String, String)], those: &[(String, String, String)]| {
@@ -103,29 +135,42 @@ pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String
     [only_in(&new, &old), only_in(&old, &new)].concat()
 }
 
-fn active_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
+fn active_rows<E>(
+    file: &File,
+    profile: &Profile,
+    mut see: impl FnMut(LeafId, Listed) -> Result<(), E>,
+) -> Result<(), E> {
     let doc = &file.doc;
-    let mut paths: HashMap<Option<BlockId>, Vec<Step>> = HashMap::new();
-    let mut counts: HashMap<(Option<BlockId>, Vec<u8>), (u32, u32)> = HashMap::new();
-    let settings: Vec<_> = doc.statements().filter(|(_, kind, _)| *kind == Leaf::Setting).collect();
-    let key = |leaf: LeafId, name: &[u8]| (doc.tree().block_of(leaf), doc.dialect().folded(name));
-    for (leaf, _, parts) in &settings {
-        counts.entry(key(*leaf, parts.name.of(doc.source()))).or_default().1 += 1;
+    let settings = || {
+        let steps = doc.tree().walk().filter(|step| step.kind == Leaf::Setting);
+        steps.filter_map(|step| Some((step.leaf, step.block, doc.parts(step.leaf)?)))
+    };
+    let key = |block: Option<BlockId>, parts: &Parts| {
+        let mut hasher = DefaultHasher::new();
+        (block, doc.dialect().folded(parts.name.of(doc.source()))).hash(&mut hasher);
+        hasher.finish()
+    };
+    // How many share a name, and how many of them were seen.
+    let mut counts: HashMap<u64, (u32, u32)> = HashMap::new();
+    for (_, block, parts) in settings() {
+        counts.entry(key(block, &parts)).or_default().1 += 1;
     }
+    let mut around: Option<(Option<BlockId>, Vec<Step>)> = None;
     let mut lines = LineCounter::new(doc);
-    settings
-        .iter()
-        .map(|(leaf, _, parts)| {
-            let key = key(*leaf, parts.name.of(doc.source()));
-            let mut steps = paths.entry(key.0).or_insert_with(|| block_steps(doc, key.0)).clone();
-            let (seen, all) = counts.entry(key).or_default();
-            *seen += 1;
-            let name = doc.text(parts.name).into_owned();
-            steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
-            let row = row(file, profile, &name, doc.value(parts), Address::of(steps));
-            (*leaf, Listed { line: lines.at(parts.name.start), ..row })
-        })
-        .collect()
+    for (leaf, block, parts) in settings() {
+        let outer = match &around {
+            Some((known, steps)) if *known == block => steps,
+            _ => &around.insert((block, block_steps(doc, block))).1,
+        };
+        let mut steps = outer.clone();
+        let (seen, all) = counts.entry(key(block, &parts)).or_default();
+        *seen += 1;
+        let name = doc.text(parts.name).into_owned();
+        steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
+        let row = row(file, profile, &name, doc.value(&parts), Address::of(steps));
+        see(leaf, Listed { line: lines.at(parts.name.start), ..row })?;
+    }
+    Ok(())
 }
 
 fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {

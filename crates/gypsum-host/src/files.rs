@@ -109,21 +109,23 @@ pub type Overlay = HashMap<PathBuf, Option<Bytes>>;
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
 /// they include; `new` is one that does not exist yet and is to be made.
 pub fn load(disk: &dyn Disk, profile: &Profile, new: Option<&Path>) -> Result<Loading, Trouble> {
-    load_over(disk, profile, new, &Overlay::new())
+    load_over(disk, profile, new, &Overlay::new(), &[])
 }
 
-/// The same, as it will be when `overlay` is written.
+/// The same, as it will be when `overlay` is written. Of `known`, what still holds the same bytes is not read anew.
 pub fn load_over(
     disk: &dyn Disk,
     profile: &Profile,
     new: Option<&Path>,
     overlay: &Overlay,
+    known: &[File],
 ) -> Result<Loading, Trouble> {
     let home = PathBuf::from(&profile.files.home);
     let mut loader = Loader {
         disk,
         new,
         overlay,
+        known,
         base: home.parent().unwrap_or(&home).to_owned(),
         loading: Loading {
             loaded: Vec::new(),
@@ -198,6 +200,7 @@ struct Loader<'a> {
     disk: &'a dyn Disk,
     new: Option<&'a Path>,
     overlay: &'a Overlay,
+    known: &'a [File],
     base: PathBuf,
     loading: Loading,
     /// Files whose includes are to be followed, each with those that led to it.
@@ -232,8 +235,16 @@ impl Loader<'_> {
         if let Some(known) = self.loading.loaded.iter().position(|known| known.real == loaded.real) {
             return Ok(known);
         }
-        let doc = Document::of(bytes, format, dialect.clone())
-            .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?;
+        let known = self.known.iter().find(|file| {
+            Path::new(&file.path) == name
+                && file.doc.family() == format
+                && file.doc.source() == bytes.as_slice()
+        });
+        let doc = match known {
+            Some(file) => file.doc.clone(),
+            None => Document::of(bytes, format, dialect.clone())
+                .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?,
+        };
         let mut path = by.to_vec();
         path.push(loaded.real.clone());
         let n = self.loading.files.len();

@@ -6,7 +6,8 @@ use crate::view::wrapped;
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
 use gypsum_host::trouble::Trouble;
-use std::io::Write;
+use serde::Serialize;
+use std::io::{BufWriter, Write};
 
 /// Where and how to print.
 #[derive(Clone, Copy, Debug)]
@@ -52,8 +53,14 @@ impl Out {
     }
 
     /// A JSON document.
-    pub fn document(self, value: &serde_json::Value) {
-        self.line(&serde_json::to_string_pretty(value).unwrap_or_default());
+    pub fn document(self, value: &impl Serialize) {
+        // As it comes: a list may be long.
+        let mut out = BufWriter::new(std::io::stdout().lock());
+        let written = serde_json::to_writer_pretty(&mut out, value);
+        if written.is_ok() && writeln!(out).and_then(|()| out.flush()).is_ok() {
+            return;
+        }
+        tracing::debug!("nobody reads the document to its end");
     }
 
     /// What went wrong, and what to do about it; returns the exit status.

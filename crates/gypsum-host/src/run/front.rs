@@ -147,13 +147,13 @@ impl Run<'_> {
         let (state, disk, now) = (self.state, self.disk(), self.world.now_ms());
         let front = self.front()?;
         let daemon = front.job.profile.daemon.clone();
+        let mut known = Vec::new();
         if !front.job.dry_run {
             state.prepare(disk, &daemon)?;
-            let things: Vec<String> = files::load(disk, &front.job.profile, front.job.new_file())?
-                .loaded
-                .iter()
-                .map(|file| file.real.display().to_string())
-                .collect();
+            let loading = files::load(disk, &front.job.profile, front.job.new_file())?;
+            let things: Vec<String> =
+                loading.loaded.iter().map(|file| file.real.display().to_string()).collect();
+            known = loading.files;
             let since =
                 jiff::Timestamp::from_millisecond(now).unwrap_or_default().strftime("%H:%M:%S").to_string();
             front.holder = format!("{}, since {since} UTC", front.job.who);
@@ -167,7 +167,8 @@ impl Run<'_> {
         }
         // Under the locks, and whatever was read to find them: somebody may have changed it before.
         let held = front.held_already(state)?;
-        front.loading = Some(files::load_over(disk, &front.job.profile, front.job.new_file(), &held)?);
+        front.loading =
+            Some(files::load_over(disk, &front.job.profile, front.job.new_file(), &held, &known)?);
         Ok(Event::Done)
     }
 

@@ -131,7 +131,7 @@ impl Front {
         if known && dialect.includes.is_empty() && dialect.include_folders.is_empty() {
             return Ok(Loading { files: self.after.clone(), ..loading.clone() });
         }
-        load_over(disk, &self.job.profile, self.job.new_file(), overlay)
+        load_over(disk, &self.job.profile, self.job.new_file(), overlay, &self.after)
     }
 
     /// What there is to say of the files themselves, whatever they hold.

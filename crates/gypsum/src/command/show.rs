@@ -6,11 +6,14 @@ use crate::out::{FAINT, STRONG};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, styled, when};
 use gypsum_core::address::Address;
-use gypsum_core::edit::{find_active, find_dormant};
-use gypsum_core::listing::{Listed, list};
+use gypsum_core::edit::{File, find_active, find_dormant};
+use gypsum_core::layers::Layers;
+use gypsum_core::listing::{Listed, each, list};
 use gypsum_core::profile::Profile;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
+use serde::Serialize;
+use serde::ser::{SerializeSeq, Serializer};
 use std::collections::HashMap;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<u8, NoTarget> {
@@ -27,19 +30,21 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
             return Ok(0);
         }
     }
-    let mut settings = list(&loading.files, &loading.layers(&profile), &profile);
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
-    settings.retain(|row| words.iter().all(|word| holds(row, word)));
+    let layers = loading.layers(&profile);
     if context.out.json {
         let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon);
         let drafts: Vec<_> = drafts.iter().map(|draft| serde_json::json!({ "file": draft.note.file, "who": draft.note.who, "because": draft.note.because, "at_ms": draft.note.at_ms, "proposal": draft.path() })).collect();
-        let schema = gypsum_core::report::SCHEMA;
-        let daemon = &profile.daemon;
-        context
-            .out
-            .document(&serde_json::json!({ "schema": schema, "daemon": daemon, "settings": settings, "drafts": drafts }));
+        context.out.document(&Document {
+            daemon: &profile.daemon,
+            drafts,
+            schema: gypsum_core::report::SCHEMA,
+            settings: Settings { files: &loading.files, layers: &layers, profile: &profile, words: &words },
+        });
         return Ok(0);
     }
+    let mut settings = list(&loading.files, &layers, &profile);
+    settings.retain(|row| words.iter().all(|word| holds(row, word)));
     let asleep = settings.iter().filter(|row| row.dormant).count();
     if !all && words.is_empty() {
         settings.retain(|row| !row.dormant);
@@ -78,6 +83,36 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         context.out.line(&format!("{}: {what}.", profile.daemon));
     }
     Ok(0)
+}
+
+/// The list as others read it.
+#[derive(Serialize)]
+struct Document<'a> {
+    daemon: &'a str,
+    drafts: Vec<serde_json::Value>,
+    schema: u32,
+    settings: Settings<'a>,
+}
+
+/// The settings with all of some words, written as they are found.
+struct Settings<'a> {
+    files: &'a [File],
+    layers: &'a Layers,
+    profile: &'a Profile,
+    words: &'a [String],
+}
+
+impl Serialize for Settings<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut out = serializer.serialize_seq(None)?;
+        each(self.files, self.layers, self.profile, |row| {
+            match self.words.iter().all(|word| holds(&row, word)) {
+                true => out.serialize_element(&row),
+                false => Ok(()),
+            }
+        })?;
+        out.end()
+    }
 }
 
 /// The settings that are known and stand nowhere, with their defaults.
