@@ -328,7 +328,7 @@ impl<'a> Transaction<'a> {
     }
 
     fn content(&self, path: &Path) -> Outcome<Content> {
-        Ok(content_of(self.bytes(path)?.as_deref()))
+        self.disk.content(path).map_err(|error| Trouble::file("read", path, &error))
     }
 
     fn sync_around(&self, path: &Path) -> Outcome {

@@ -19,6 +19,8 @@ use std::path::Path;
 pub trait Disk {
     /// The bytes of a regular file, or those that stand for a link; `None` where there is neither.
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>>;
+    /// What [`Self::read`] would return, by its digest alone: a file may be large.
+    fn content(&self, path: &Path) -> io::Result<Content>;
     /// A new file with these bytes and, where `like` is given, that file's owner, group, mode, access
     /// list and extended attributes; else for the owner alone. Fails where the name is taken.
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()>;

@@ -1,7 +1,7 @@
 //! The disk of this machine.
 
-use super::{Disk, link_target, link_to};
-use gypsum_core::change::Dress;
+use super::{Disk, content_of, link_target, link_to};
+use gypsum_core::change::{Content, Dress};
 use rustix::fs::{AtFlags, CWD, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
 use std::fs::File;
 use std::io::{self, Read, Write};
@@ -13,22 +13,54 @@ use std::path::Path;
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealDisk;
 
+/// What is under a name.
+enum Opened {
+    /// The bytes that stand for a link.
+    Link(Vec<u8>),
+    /// A regular file, and its length.
+    File(File, u64),
+}
+
+/// Opens a regular file to be read; none where there is nothing of this name.
+fn opened(path: &Path) -> io::Result<Option<Opened>> {
+    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
+    let file: File = match rustix::fs::open(path, flags, Mode::empty()) {
+        Ok(fd) => fd.into(),
+        Err(rustix::io::Errno::NOENT) => return Ok(None),
+        Err(rustix::io::Errno::LOOP) => {
+            return Ok(Some(Opened::Link(link_to(&std::fs::read_link(path)?))));
+        }
+        Err(error) => return Err(error.into()),
+    };
+    let meta = file.metadata()?;
+    if !meta.is_file() {
+        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+    }
+    Ok(Some(Opened::File(file, meta.len())))
+}
+
 impl Disk for RealDisk {
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
-        let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
-        let mut file: File = match rustix::fs::open(path, flags, Mode::empty()) {
-            Ok(fd) => fd.into(),
-            Err(rustix::io::Errno::NOENT) => return Ok(None),
-            Err(rustix::io::Errno::LOOP) => return Ok(Some(link_to(&std::fs::read_link(path)?))),
-            Err(error) => return Err(error.into()),
+        let Some(opened) = opened(path)? else { return Ok(None) };
+        let (mut file, length) = match opened {
+            Opened::Link(bytes) => return Ok(Some(bytes)),
+            Opened::File(file, length) => (file, length),
         };
-        let meta = file.metadata()?;
-        if !meta.is_file() {
-            return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
-        }
-        let mut bytes = Vec::with_capacity(usize::try_from(meta.len()).unwrap_or(0) + 1);
+        let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0) + 1);
         file.read_to_end(&mut bytes)?;
         Ok(Some(bytes))
+    }
+
+    fn content(&self, path: &Path) -> io::Result<Content> {
+        match opened(path)? {
+            None => Ok(Content::Absent),
+            Some(Opened::Link(bytes)) => Ok(content_of(Some(&bytes))),
+            Some(Opened::File(mut file, _)) => {
+                let mut hasher = blake3::Hasher::new();
+                io::copy(&mut file, &mut hasher)?;
+                Ok(Content::Digest(hasher.finalize().to_hex().to_string()))
+            }
+        }
     }
 
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {

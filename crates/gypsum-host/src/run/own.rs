@@ -10,7 +10,7 @@ use crate::state::State;
 use crate::survey::Host;
 use crate::trouble::Trouble;
 use gypsum_core::address::address_of;
-use gypsum_core::change::{Content, Stage, Verdict};
+use gypsum_core::change::{Stage, Verdict};
 use gypsum_core::check::CheckingChange;
 use gypsum_core::doc::Kind;
 use gypsum_core::edit::File;
@@ -201,8 +201,7 @@ impl Front {
 
     /// The change of Gypsum's that left a file as it is now, and whether the service was told of it since.
     fn written_by(&self, file: &Loaded, state: &State, disk: &dyn Disk) -> Option<(u32, bool)> {
-        let bytes = disk.read(&file.real).ok()??;
-        let now = Content::Digest(blake3::hash(&bytes).to_hex().to_string());
+        let now = disk.content(&file.real).ok()?;
         let mut told = false;
         for entry in state.entries(&self.job.profile.daemon).into_iter().rev() {
             let Ok(Some((plan, Stage::Closed(verdict)))) = Journal::of(&entry.folder).read(disk) else {

@@ -6,7 +6,7 @@ use crate::disk::{content_of, link_target};
 use crate::files::can_exchange;
 use crate::state::Entry;
 use crate::trouble::Trouble;
-use gypsum_core::change::{Dress, Event, How, Plan, PlannedFile};
+use gypsum_core::change::{Content, Dress, Event, How, Plan, PlannedFile};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::Service;
 use gypsum_core::text::Bytes;
@@ -123,8 +123,8 @@ impl Run<'_> {
             self.place(copy, bytes, &file.real)?;
             disk.sync_file(copy).map_err(|error| Trouble::file("sync", copy, &error))?;
             self.sync_up(copy, &entry.folder)?;
-            let again = disk.read(copy).map_err(|error| Trouble::file("read", copy, &error))?;
-            if again.as_ref() != Some(*bytes) {
+            let again = disk.content(copy).map_err(|error| Trouble::file("read", copy, &error))?;
+            if again != content_of(Some(bytes)) {
                 return Err(Trouble::cannot(format!(
                     "the backup {} does not read back as it was written",
                     copy.display()
@@ -164,7 +164,7 @@ impl Run<'_> {
         let disk = self.disk();
         let failed = |error: std::io::Error| Trouble::file("write", copy, &error);
         disk.make_folder(copy.parent().unwrap_or(copy)).map_err(failed)?;
-        let like = disk.read(like).ok().flatten().is_some().then_some(like);
+        let like = disk.content(like).is_ok_and(|content| content != Content::Absent).then_some(like);
         disk.create(copy, bytes, like).map_err(failed)
     }
 

@@ -1,8 +1,8 @@
 //! A disk in memory that knows live and durable apart, counts its operations, and can be cut off at
 //! any of them.
 
-use gypsum_core::change::Dress;
-use gypsum_host::disk::Disk;
+use gypsum_core::change::{Content, Dress};
+use gypsum_host::disk::{Disk, content_of};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::io::{self, ErrorKind};
@@ -165,6 +165,10 @@ fn half(bytes: &[u8], cut: bool) -> &[u8] {
 impl Disk for FakeDisk {
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
         self.with(|contents| Ok(contents.find(path).ok().map(|inode| contents.files[inode].live.clone())))
+    }
+
+    fn content(&self, path: &Path) -> io::Result<Content> {
+        Ok(content_of(self.read(path)?.as_deref()))
     }
 
     fn create(&self, path: &Path, bytes: &[u8], _like: Option<&Path>) -> io::Result<()> {
