@@ -108,7 +108,8 @@ impl Family {
                 ..plain
             },
             Self::Literals => Dialect { inline_comments: marks(&["#"]), quotes: "\"'".into(), ..plain },
-            Self::Sections => Dialect { comments: marks(&["#", ";"]), ..plain },
+            // Where nothing is known of the daemon, a line that ends in a backslash may go on in the next one.
+            Self::Sections => Dialect { comments: marks(&["#", ";"]), continuation: true, ..plain },
             Self::Tags => Dialect {
                 continuation: true,
                 comments_continue: true,

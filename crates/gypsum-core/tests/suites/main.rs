@@ -133,6 +133,14 @@ fn real_files_of_python_agree() {
 }
 
 #[test]
+fn real_files_with_sections_agree() {
+    real(
+        Family::Sections,
+        &["service", "socket", "timer", "target", "mount", "path", "slice", "desktop", "ini", "cfg", "cnf"],
+    );
+}
+
+#[test]
 fn edits_of_toml_agree() {
     edits::agree(Family::Toml, &toml(), 10_000);
 }

@@ -5,6 +5,7 @@ where it cannot be read. Names in a path are parted by a newline, an element of 
 """
 
 import ast
+import configparser
 import io
 import json
 import sys
@@ -120,7 +121,40 @@ def read_literals(data):
     return out
 
 
+def read_sections(data):
+    """As systemd.syntax(7) has it; where nothing is set twice, the library's reader has to see the same."""
+    out, section, once = [], [], set()
+    for line in data.decode("utf-8").split("\n"):
+        line = line.removesuffix("\r")
+        text = line.strip()
+        if not text or text[0] in "#;":
+            continue
+        # Lines that go on, and those that are indented, are read in more than one way.
+        if line[0].isspace() or line.endswith("\\"):
+            raise ValueError("a line that goes on")
+        if text[0] == "[" and text[-1] == "]":
+            section = [text[1:-1]]
+            out.append([section, "[", ""])
+            continue
+        name, mark, value = text.partition("=")
+        if not mark or not name.strip():
+            raise ValueError("no setting")
+        once.add((*section, name.strip()))
+        out.append([section + [name.strip()], "text", value.strip()])
+    settings = [row for row in out if row[1] == "text"]
+    sections = [row[0] for row in out if row[1] == "["]
+    if len(once) == len(settings) and out and out[0][1] == "[" and len(sections) == len({one[0] for one in sections}):
+        library = configparser.RawConfigParser(delimiters=("=",), comment_prefixes=("#", ";"), default_section="\n")
+        library.optionxform = str
+        library.read_string(data.decode("utf-8"))
+        read = [[[one, name], "text", value] for one in library.sections() for name, value in library.items(one)]
+        if read != settings:
+            raise ValueError("two readers differ")
+    return out
+
+
 READERS = {
+    "sections": read_sections,
     "json": read_json,
     "toml": read_toml,
     "yaml": read_yaml,
