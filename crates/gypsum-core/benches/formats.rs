@@ -24,7 +24,10 @@ fn source(family: Family, size: usize) -> Vec<u8> {
         Family::Assignments => ("", "export BOARD_NAME_{n}=\"north quay {n}\"\n", ""),
         Family::Literals => ("", "BOARD_NAME_{n} = ['north', 'quay', {n}]\n", ""),
         Family::Stanzas => ("quay{n}:\n", "    board-name-{n}: north quay {n}\n", ""),
-        Family::Json => ("  \"quay{n}\": {\n", "    \"board-name-{n}\": \"north quay {n}\",\n", "  },\n"),
+        // Strict JSON: each member brings the comma in front of it.
+        Family::Json => {
+            (",\n  \"quay{n}\": {\n    \"rows\": 8", ",\n    \"board-name-{n}\": \"north quay {n}\"", "\n  }")
+        }
         Family::Yaml => ("quay{n}:\n", "  board-name-{n}: north quay {n}\n", ""),
         Family::Toml => ("[quay{n}]\n", "board-name-{n} = \"north quay {n}\"\n", ""),
         Family::Xml => {
@@ -33,9 +36,7 @@ fn source(family: Family, size: usize) -> Vec<u8> {
         Family::Keyword | Family::Records => ("", "BoardName{n} north quay {n} # as painted\n", ""),
     };
     let (before, remark, after) = match family {
-        Family::Json => {
-            ("{\n", "// What the boards of this quay are called.\n// \"board-alias\": false,\n", "}\n")
-        }
+        Family::Json => ("{\n  \"mode\": \"good\"", "", "\n}\n"),
         Family::Xml => {
             ("<quays>\n", "<!-- What the boards of this quay are called: no alias yet. -->\n", "</quays>\n")
         }
@@ -110,8 +111,8 @@ fn parse_1_mb(bencher: Bencher<'_, '_>, family: Family) {
 }
 
 #[divan::bench(args = BY_LINE, sample_count = 3, sample_size = 1)]
-fn parse_1_gb(bencher: Bencher<'_, '_>, family: Family) {
-    parse_mb(bencher, family, 1_000);
+fn parse_500_mb(bencher: Bencher<'_, '_>, family: Family) {
+    parse_mb(bencher, family, 500);
 }
 
 #[divan::bench(args = [4_000, 10 * MB])]

@@ -21,7 +21,7 @@
 //!
 //! - A JSON, YAML, TOML or XML file that its parser refuses is broken as a whole: it can be replaced, and not
 //!   edited by line. So is one that the second reader cannot read, such as YAML that only version 1.2 has.
-//! - A source of 4 GiB or more is refused.
+//! - A source of 512 MiB or more is refused.
 
 pub mod address;
 pub mod change;
