@@ -80,26 +80,35 @@ fn dormants_named(files: &[File], address: &Address, whole: bool) -> Vec<(usize,
 
 /// The blocks that `address` names, its last step included.
 pub fn blocks_named(files: &[File], address: &Address) -> Vec<(usize, BlockId)> {
-    let inside = address.clone().then("");
+    blocks_around(files, 0..files.len(), &address.clone().then(""))
+}
+
+/// The blocks that `address` names around its last step, in these files in this order. Those that are called just so
+/// come before those whose title only begins like that, and those at the very depth before deeper ones.
+pub fn blocks_around(
+    files: &[File],
+    order: impl Iterator<Item = usize>,
+    address: &Address,
+) -> Vec<(usize, BlockId)> {
     let mut found = Vec::new();
-    for (n, file) in files.iter().enumerate() {
-        let doc = &file.doc;
+    for n in order {
+        let doc = &files[n].doc;
         for (block, range) in doc.tree().blocks() {
             let mut path = doc.path(range.open());
             path.push(block);
-            if ends_with(doc, &path, &inside) {
-                found.push((n, block, path.len() == inside.blocks().len(), are_called(doc, &path, &inside)));
+            if ends_with(doc, &path, address) {
+                let exact = path.len() == address.blocks().len();
+                found.push((n, block, exact, are_called(doc, &path, address)));
             }
         }
     }
     if found.iter().any(|(.., whole)| *whole) {
         found.retain(|(.., whole)| *whole);
     }
-    let mut found: Vec<_> = found.into_iter().map(|(n, block, exact, _)| (n, block, exact)).collect();
-    if found.iter().any(|(.., exact)| *exact) {
-        found.retain(|(.., exact)| *exact);
+    if found.iter().any(|(_, _, exact, _)| *exact) {
+        found.retain(|(_, _, exact, _)| *exact);
     }
-    found.into_iter().map(|(n, block, _)| (n, block)).collect()
+    found.into_iter().map(|(n, block, ..)| (n, block)).collect()
 }
 
 /// Whether the innermost of `path` are the blocks that `address` names.

@@ -3,7 +3,7 @@
 use super::File;
 use super::ask::Where;
 use super::block::{Body, new_block};
-use super::find::{Found, are_called, ends_with, find_active};
+use super::find::{Found, blocks_around, find_active};
 use super::misfit::{absent, ambiguous};
 use super::place::{Guide, Placed};
 use super::prove::Fate;
@@ -81,28 +81,9 @@ fn holds_top_settings(doc: &Document) -> bool {
 fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Option<Spot>, Finding> {
     let home = guide.only.unwrap_or(guide.home);
     let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
-    let mut found: Vec<(usize, BlockId, bool, bool)> = Vec::new();
-    for n in order {
-        let doc = &files[n].doc;
-        for (block, range) in doc.tree().blocks() {
-            let mut path = doc.path(range.open());
-            path.push(block);
-            if ends_with(doc, &path, address) {
-                let whole = are_called(doc, &path, address);
-                found.push((n, block, path.len() == address.blocks().len(), whole));
-            }
-        }
-    }
-    if found.iter().any(|(.., whole)| *whole) {
-        found.retain(|(.., whole)| *whole);
-    }
-    let mut found: Vec<(usize, BlockId, bool)> =
-        found.into_iter().map(|(n, block, exact, _)| (n, block, exact)).collect();
-    if found.iter().any(|(.., exact)| *exact) {
-        found.retain(|(.., exact)| *exact);
-    }
-    let first = found.first().map(|(n, ..)| *n);
-    let Some((n, block, _)) = found.iter().rfind(|(n, ..)| Some(*n) == first).copied() else {
+    let found = blocks_around(files, order, address);
+    let first = found.first().map(|(n, _)| *n);
+    let Some((n, block)) = found.iter().rfind(|(n, _)| Some(*n) == first).copied() else {
         return Ok(None);
     };
     // A section that stands twice is one to its daemon, and what is added to its last part decides; two
@@ -110,7 +91,7 @@ fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<O
     let one = matches!(files[n].doc.family(), Family::Sections | Family::Stanzas);
     if found.len() > 1 && !one {
         let blocks: Vec<Found> =
-            found.iter().map(|(n, block, _)| (*n, files[*n].doc.tree().block(*block).open())).collect();
+            found.iter().map(|(n, block)| (*n, files[*n].doc.tree().block(*block).open())).collect();
         let message = format!("there are {} blocks called {}", blocks.len(), around(address));
         return Err(Finding { message, ..ambiguous(files, address, &blocks, guide, None) });
     }

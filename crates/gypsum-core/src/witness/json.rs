@@ -20,7 +20,10 @@ pub fn value_alone(text: &str, comments: bool) -> Option<Account> {
 
 fn read_at(source: &[u8], comments: bool, place: Place<'_>, builder: &mut Builder) -> Result<(), Unreadable> {
     let text = prepared(source, comments);
-    let mut parser = serde_json::Deserializer::from_slice(&text);
+    // Once for all of it, and not for each of many texts.
+    let whole = std::str::from_utf8(&text)
+        .map_err(|error| Unreadable::new(error.valid_up_to(), "this is not UTF-8"))?;
+    let mut parser = serde_json::Deserializer::from_str(whole);
     let node = Node { builder, place };
     node.deserialize(&mut parser).and_then(|()| parser.end()).map_err(|error| unreadable(&text, &error))
 }
@@ -221,7 +224,18 @@ impl<'de> Visitor<'de> for Node<'_, '_> {
     }
 
     fn visit_u64<E>(self, value: u64) -> Result<(), E> {
-        self.number(value)
+        let mut digits = [0; 20];
+        let mut at = digits.len();
+        let mut rest = value;
+        loop {
+            at -= 1;
+            digits[at] = b'0' + (rest % 10) as u8;
+            rest /= 10;
+            if rest == 0 || at == 0 {
+                break;
+            }
+        }
+        self.scalar(Sort::Number, std::str::from_utf8(&digits[at..]).unwrap_or_default())
     }
 
     fn visit_f64<E>(self, value: f64) -> Result<(), E> {

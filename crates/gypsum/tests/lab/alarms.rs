@@ -67,3 +67,22 @@ fn what_was_asked_for_is_not_missed() {
         "{report:#}"
     );
 }
+
+/// C15: what the daemon's own account tells otherwise each time it is asked is no change.
+#[test]
+fn a_time_in_an_account_is_no_change() {
+    let Some(lab) = boards("restart", "300ms", "") else { return };
+    // It tells the time, and twice the rows.
+    lab.sh("cat > /usr/local/bin/account <<'END'
+#!/bin/sh
+echo \"told-at $(date +%s.%N)\"
+echo \"width $(grep -c . /etc/boards/boards.conf)\"
+END
+         chmod +x /usr/local/bin/account
+         printf '[effective]\\nrun = [\"/usr/local/bin/account\"]\\n' >> /etc/gypsum/profiles/boards.toml");
+    let (_, report) = lab.gypsum(&["change", "boards", "mode=quiet", "-n"]);
+    assert!(severities(&report, "also-changes").is_empty(), "{report:#}");
+    let (_, report) = lab.gypsum(&["change", "boards", "--add", "quay=north", "-n"]);
+    let told = report["findings"].to_string();
+    assert!(told.contains("width (2 → 3)") && !told.contains("told-at"), "{report:#}");
+}
