@@ -16,11 +16,15 @@ use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::time::{Duration, SystemTime};
 
 /// The first word of the own program's command line that means: enter a view.
 pub const ENTRY: &str = "__view";
 /// The exit status that means: there is no view, the command was not run.
 pub const NO_VIEW: i32 = 121;
+
+/// So old a file is that nobody waits for its end any more.
+const SETTLED: Duration = Duration::from_secs(60);
 
 /// What a view shows.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -153,5 +157,9 @@ fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
     let model = if file.exists() { file } else { stand_in };
     let aside = file.with_extension("gypsum~");
     disk.create(&aside, &bytes, Some(model))?;
+    // Some readers wait until a file that was just written is finished.
+    if fs::symlink_metadata(&aside)?.is_file() {
+        fs::File::options().write(true).open(&aside)?.set_modified(SystemTime::now() - SETTLED)?;
+    }
     fs::rename(&aside, file)
 }
