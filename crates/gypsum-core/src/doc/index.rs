@@ -19,6 +19,7 @@ pub const AROUND: u32 = 80;
 /// The indexes of one document, made when they are needed.
 #[derive(Debug, Default)]
 pub(super) struct Indexes {
+    utf8: OnceLock<bool>,
     lines: OnceLock<Vec<u32>>,
     blocks: OnceLock<Blocks>,
     twins: OnceLock<Twins>,
@@ -47,6 +48,11 @@ struct Blocks {
 type Twins = HashMap<u64, Vec<LeafId>>;
 
 impl Document {
+    /// Whether all of it is UTF-8.
+    pub fn is_utf8(&self) -> bool {
+        *self.indexes().utf8.get_or_init(|| std::str::from_utf8(self.source()).is_ok())
+    }
+
     /// The line of byte `offset`, from 1.
     pub fn line_at(&self, offset: usize) -> u32 {
         self.line_ends().partition_point(|end| (*end as usize) < offset) as u32 + 1

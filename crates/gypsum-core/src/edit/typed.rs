@@ -12,7 +12,7 @@ pub fn typed(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>
             Some(raw) if scalars::is_quoted(raw) => scalars::quoted(family, value, raw[0]),
             _ => scalars::between_tags(value),
         };
-        let utf8 = std::str::from_utf8(doc.source()).is_ok();
+        let utf8 = doc.is_utf8();
         return Ok(if utf8 { text } else { scalars::by_number(&text) });
     }
     let own_quotes = scalars::is_quoted(value.as_bytes());
