@@ -55,10 +55,10 @@ impl Told {
     }
 
     /// The names of which another account of the same files tells something else: they change by themselves.
-    pub fn passing(&self, other: &Self) -> impl Iterator<Item = String> {
+    pub fn passing(&self, other: &Self) -> Vec<String> {
         let names: HashSet<&String> = self.values.keys().chain(other.values.keys()).collect();
         let differ = |name: &&String| self.values(name) != other.values(name);
-        names.into_iter().filter(differ).cloned().collect::<Vec<_>>().into_iter()
+        names.into_iter().filter(differ).cloned().collect()
     }
 
     /// Whether nothing was told.

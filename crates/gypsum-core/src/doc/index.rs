@@ -12,9 +12,9 @@ use std::sync::atomic::{AtomicU32, Ordering};
 const FEW: u32 = 8;
 
 /// Longer lines are not shown whole, in bytes.
-pub const LONGEST: usize = 4_000;
+const LONGEST: usize = 4_000;
 /// So much around a place is shown of such a line, in bytes.
-pub const AROUND: u32 = 80;
+const AROUND: u32 = 80;
 
 /// The indexes of one document, made when they are needed.
 #[derive(Debug, Default)]
@@ -90,14 +90,7 @@ impl Document {
     /// The line around byte `offset` as far as it is shown: of one without end, what is around the byte.
     pub fn shown_around(&self, offset: usize) -> Span {
         let line = self.line_around(offset);
-        if line.len() <= LONGEST {
-            return line;
-        }
-        let offset = (offset as u32).clamp(line.start, line.end);
-        Span {
-            start: line.start.max(offset.saturating_sub(AROUND)),
-            end: line.end.min(offset.saturating_add(AROUND)),
-        }
+        excerpt(line, Span::at(offset.clamp(line.start as usize, line.end as usize)))
     }
 
     /// The line at which leaf `id` has its text, from 1.
@@ -177,6 +170,17 @@ impl Document {
             }
         }
         (before, all)
+    }
+}
+
+/// What is shown of whole lines, in which something is at `at`: of a line without end what is around that says enough.
+pub(crate) fn excerpt(lines: Span, at: Span) -> Span {
+    if lines.len() <= LONGEST || at.len() >= LONGEST {
+        return lines;
+    }
+    Span {
+        start: lines.start.max(at.start.saturating_sub(AROUND)),
+        end: lines.end.min(at.end.saturating_add(AROUND)),
     }
 }
 

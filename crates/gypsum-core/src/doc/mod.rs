@@ -36,7 +36,7 @@ pub use dialect::{Dialect, Wins};
 pub use document::{Document, TooLarge};
 pub use dormant::{Dormant, Nearness, dormants};
 pub use family::Family;
-pub use index::{AROUND, LONGEST};
+pub(crate) use index::excerpt;
 pub use parts::{Parts, Pieces};
 pub(crate) use scalars::Sort;
 pub(crate) use scan::mark_length;

@@ -2,7 +2,7 @@
 
 use super::place::{File, Placed};
 use super::prove::Fate;
-use crate::doc::{AROUND, LONGEST};
+use crate::doc::excerpt;
 use crate::text::{Span, Splice, apply_within};
 use serde::{Deserialize, Serialize};
 
@@ -50,14 +50,7 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     // All that goes is in them, its line end among it.
     let line_end = file.doc.line_around(end as usize).end;
     let whole = Span { start: file.doc.line_around(start as usize).start, end: line_end.max(last.end) };
-    // Of a line without end what is around the edit says enough.
-    let lines = match whole.len() > LONGEST && last.end - start < LONGEST as u32 {
-        true => Span {
-            start: whole.start.max(start.saturating_sub(AROUND)),
-            end: whole.end.min(last.end + AROUND),
-        },
-        false => whole,
-    };
+    let lines = excerpt(whole, Span { start, end: last.end });
     let after = apply_within(source, lines, beside);
     let (before, after) = (text_lines(lines.of(source)), text_lines(&after));
     // Only the lines that differ.

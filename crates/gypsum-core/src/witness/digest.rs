@@ -160,8 +160,8 @@ impl Digesting {
 
     /// One entry, which is a block as long as it is not closed.
     pub fn take(&mut self, seen: Seen<'_>) {
-        let (around, depth, mut taken) =
-            self.levels.last().map_or((Some(0), 0, false), |level| (level.node, level.depth, level.taken));
+        let (around, mut taken) =
+            self.levels.last().map_or((Some(0), false), |level| (level.node, level.taken));
         let node = around.and_then(|node| {
             let node = &mut self.selector.nodes[node];
             let called = match seen.name {
@@ -182,15 +182,17 @@ impl Digesting {
             self.taken.push(seen.entry(self.taken.len() + 1));
         }
         let empty = self.hollow && seen.block;
-        if !marked && !empty {
+        let counts = !marked && !empty;
+        if counts {
             self.fill();
-            let depth = self.levels.last().map_or(0, |level| level.depth);
+        }
+        let depth = self.levels.last().map_or(0, |level| level.depth);
+        if counts {
             self.rest(&seen, depth);
         }
         if seen.block {
-            let depth = self.levels.last().map_or(depth, |level| level.depth);
             let hollow = (!marked && empty).then(|| seen.entry(0));
-            let deeper = depth + usize::from(!marked && !empty);
+            let deeper = depth + usize::from(counts);
             self.levels.push(Level { node, depth: deeper, taken, entry, hollow });
         }
     }

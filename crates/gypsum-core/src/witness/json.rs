@@ -5,7 +5,7 @@ use super::account::{Account, Builder, Sort, Unreadable};
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use std::borrow::Cow;
-use std::fmt::{self, Write};
+use std::fmt;
 
 pub fn read(source: &[u8], comments: bool, builder: &mut Builder) -> Result<(), Unreadable> {
     read_at(source, comments, Place::Root, builder)
@@ -110,6 +110,15 @@ enum Place<'a> {
     Element,
 }
 
+impl Place<'_> {
+    fn name(&self) -> Option<&[u8]> {
+        match self {
+            Self::Named(name) => Some(name.as_bytes()),
+            Self::Root | Self::Element => None,
+        }
+    }
+}
+
 /// A name, which is copied only where it is written with escapes.
 struct Name<'de>(Cow<'de, str>);
 
@@ -137,55 +146,14 @@ impl<'de> Visitor<'de> for NameVisitor {
     }
 }
 
-/// A short text that needs no memory of its own: there may be millions.
-struct Short {
-    bytes: [u8; 32],
-    length: usize,
-}
-
-impl Short {
-    fn as_str(&self) -> &str {
-        std::str::from_utf8(&self.bytes[..self.length]).unwrap_or_default()
-    }
-}
-
-impl fmt::Write for Short {
-    fn write_str(&mut self, text: &str) -> fmt::Result {
-        let end = self.length + text.len();
-        self.bytes.get_mut(self.length..end).ok_or(fmt::Error)?.copy_from_slice(text.as_bytes());
-        self.length = end;
-        Ok(())
-    }
-}
-
 struct Node<'a, 'n> {
     builder: &'a mut Builder,
     place: Place<'n>,
 }
 
 impl Node<'_, '_> {
-    fn name(&self) -> Option<&[u8]> {
-        match &self.place {
-            Place::Named(name) => Some(name.as_bytes()),
-            Place::Root | Place::Element => None,
-        }
-    }
-
-    /// A number, in the one spelling that is usual for it.
-    fn number<E>(self, number: impl fmt::Display) -> Result<(), E> {
-        let mut text = Short { bytes: [0; 32], length: 0 };
-        match write!(text, "{number}") {
-            Ok(()) => self.scalar(Sort::Number, text.as_str()),
-            Err(fmt::Error) => self.scalar(Sort::Number, &number.to_string()),
-        }
-    }
-
     fn scalar<E>(self, sort: Sort, text: &str) -> Result<(), E> {
-        let name = match &self.place {
-            Place::Named(name) => Some(name.as_bytes()),
-            Place::Root | Place::Element => None,
-        };
-        self.builder.scalar(name, sort, text.as_bytes());
+        self.builder.scalar(self.place.name(), sort, text.as_bytes());
         Ok(())
     }
 
@@ -193,7 +161,7 @@ impl Node<'_, '_> {
     fn open(&mut self) -> bool {
         let inner = !matches!(self.place, Place::Root);
         if inner {
-            let name = self.name().map(<[u8]>::to_vec);
+            let name = self.place.name().map(<[u8]>::to_vec);
             self.builder.open(name, None, 0);
         }
         inner
@@ -220,10 +188,11 @@ impl<'de> Visitor<'de> for Node<'_, '_> {
     }
 
     fn visit_i64<E>(self, value: i64) -> Result<(), E> {
-        self.number(value)
+        self.scalar(Sort::Number, &value.to_string())
     }
 
     fn visit_u64<E>(self, value: u64) -> Result<(), E> {
+        // Nearly all numbers are of this sort, and there may be millions: they need no memory of their own.
         let mut digits = [0; 20];
         let mut at = digits.len();
         let mut rest = value;
@@ -239,7 +208,7 @@ impl<'de> Visitor<'de> for Node<'_, '_> {
     }
 
     fn visit_f64<E>(self, value: f64) -> Result<(), E> {
-        self.number(value)
+        self.scalar(Sort::Number, &value.to_string())
     }
 
     fn visit_str<E>(self, value: &str) -> Result<(), E> {

@@ -362,7 +362,8 @@ impl Front {
             return Ok(Some(said));
         };
         let mut effective = effective.clone();
-        effective.passing.extend(before.passing(&again_before).chain(after.passing(&again_after)));
+        effective.passing.extend(before.passing(&again_before));
+        effective.passing.extend(after.passing(&again_after));
         Ok(Some(compare(profile, &effective, (&before, &after), &subject, &self.fresh)))
     }
 }

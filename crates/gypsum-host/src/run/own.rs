@@ -16,10 +16,11 @@ use gypsum_core::doc::Kind;
 use gypsum_core::edit::File;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::layers::is_of_package;
-use gypsum_core::profile::Activation;
+use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::rules::{Leaf, fresh};
 use gypsum_core::survey::Survey;
 use gypsum_core::text::Bytes;
+use std::borrow::Cow;
 use std::collections::HashSet;
 use std::fs;
 use std::io::Read;
@@ -53,9 +54,11 @@ impl Front {
         let after = self.loading_after(disk, &overlay)?;
         let before = self.loading()?;
         // What must hold afterwards is asked for, too.
-        let mut profile = self.job.profile.clone();
-        profile.health.extend(self.job.musts.iter().cloned());
-        let profile = &profile;
+        let mut profile = Cow::Borrowed(&self.job.profile);
+        if !self.job.musts.is_empty() {
+            profile.to_mut().health.extend(self.job.musts.iter().cloned());
+        }
+        let profile: &Profile = &profile;
         let layers = (before.layers(profile), after.layers(profile));
         let mut survey = Survey::default();
         // What is new is the same whatever the host answers.
@@ -172,31 +175,31 @@ impl Front {
             written.is_some_and(|written| written > since + Duration::from_secs(1))
         };
         let name = service::name_of(&self.service);
-        let mut own = None;
+        let mut waiting = None;
         for file in loading.loaded.iter().filter(|file| !file.absent).filter(changed) {
-            let finding = match self.written_by(file, state, disk) {
+            let path = file.name.display().to_string();
+            match self.written_by(file, state, disk) {
                 // It was activated, or put back: the service has it.
-                Some((_, true)) => continue,
+                Some((_, true)) => {}
                 Some((change, false)) => {
                     let message = format!(
                         "change {change} of this file was not activated; it goes live with this change"
                     );
-                    own = Some(Finding::new("never-loaded", Severity::Hint, message));
-                    own.as_ref()
+                    waiting = Some(Finding::new("never-loaded", Severity::Hint, message).in_file(&path));
                 }
                 None => {
                     let message = format!(
                         "this file was changed since {name} last took it up: somebody's edit goes live with this change"
                     );
-                    let finding = Finding::warning("never-loaded", message)
-                        .in_file(&file.name.display().to_string())
-                        .mend("look what it is; if this change is put back, that edit stays in the file");
-                    return Some(finding);
+                    let finding = Finding::warning("never-loaded", message).in_file(&path);
+                    return Some(
+                        finding
+                            .mend("look what it is; if this change is put back, that edit stays in the file"),
+                    );
                 }
-            };
-            own = finding.map(|finding| finding.clone().in_file(&file.name.display().to_string()));
+            }
         }
-        own
+        waiting
     }
 
     /// The change of Gypsum's that left a file as it is now, and whether the service was told of it since.
