@@ -34,6 +34,7 @@ pub mod explain;
 pub mod finding;
 pub mod happening;
 pub mod health;
+mod join;
 pub mod layers;
 pub mod listing;
 pub mod merge;

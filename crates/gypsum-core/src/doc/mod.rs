@@ -6,6 +6,7 @@
 //! becomes a `broken` leaf and the rest is still read.
 
 mod assignments;
+mod blocks;
 mod braces;
 mod dialect;
 mod document;
@@ -17,6 +18,7 @@ mod index;
 mod json;
 mod keyword;
 mod laid;
+mod leaves;
 mod literals;
 mod nested;
 mod parts;

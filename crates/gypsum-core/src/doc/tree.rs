@@ -1,5 +1,7 @@
 //! Leaves that tile the source, and the blocks over them.
 
+use super::blocks::Blocks;
+use super::leaves::Leaves;
 use crate::text::Span;
 
 /// What one leaf is.
@@ -27,40 +29,16 @@ pub type LeafId = u32;
 /// A block by its place in the tree, from 0.
 pub type BlockId = u32;
 
-const NONE: u32 = u32::MAX;
-
 /// The most bytes that a source may have: 512 MiB less one.
 pub const MOST_BYTES: usize = (1 << 29) - 1;
-
-/// One leaf; it begins where the leaf before it ends, so tiling holds by construction. Where it ends and what it is
-/// share four bytes: large files have many leaves.
-#[derive(Clone, Copy, Debug)]
-struct Leaf(u32);
-
-impl Leaf {
-    const KINDS: [Kind; 7] =
-        [Kind::Setting, Kind::Open, Kind::Close, Kind::Comment, Kind::Blank, Kind::Opaque, Kind::Broken];
-
-    fn new(end: usize, kind: Kind) -> Self {
-        Self((end as u32) << 3 | kind as u32)
-    }
-
-    fn end(self) -> u32 {
-        self.0 >> 3
-    }
-
-    fn kind(self) -> Kind {
-        Self::KINDS.get((self.0 & 7) as usize).copied().unwrap_or(Kind::Broken)
-    }
-}
 
 /// A range of leaves that begins with its opening statement.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Block {
-    open: LeafId,
-    close: LeafId,
-    end: LeafId,
-    parent: BlockId,
+    pub(super) open: LeafId,
+    pub(super) end: LeafId,
+    pub(super) is_closed: bool,
+    pub(super) parent: Option<BlockId>,
 }
 
 impl Block {
@@ -69,10 +47,10 @@ impl Block {
         self.open
     }
 
-    /// The leaf of its closing mark; none where the family has none (a group that runs to the next
-    /// one) or where it is missing.
+    /// The leaf of its closing mark; `None` if the family has none (a group that runs to the next
+    /// one) or if it is missing.
     pub fn close(self) -> Option<LeafId> {
-        (self.close != NONE).then_some(self.close)
+        self.is_closed.then(|| self.end - 1)
     }
 
     /// One past the last leaf that belongs to it, its closing mark included.
@@ -82,7 +60,7 @@ impl Block {
 
     /// The block around it.
     pub fn parent(self) -> Option<BlockId> {
-        (self.parent != NONE).then_some(self.parent)
+        self.parent
     }
 }
 
@@ -104,39 +82,39 @@ pub struct Step {
 /// The leaves and blocks of one source.
 #[derive(Clone, Debug, Default)]
 pub struct Tree {
-    leaves: Vec<Leaf>,
-    blocks: Vec<Block>,
+    leaves: Leaves,
+    blocks: Blocks,
 }
 
 impl Tree {
     /// How many leaves there are.
     pub fn len(&self) -> LeafId {
-        self.leaves.len() as LeafId
+        self.leaves.len()
     }
 
     /// Whether the source was empty.
     pub fn is_empty(&self) -> bool {
-        self.leaves.is_empty()
+        self.leaves.len() == 0
     }
 
     /// What leaf `id` is.
     pub fn kind(&self, id: LeafId) -> Kind {
-        self.leaves[id as usize].kind()
+        self.leaves.kind(id)
     }
 
     /// The bytes of leaf `id`.
     pub fn span(&self, id: LeafId) -> Span {
-        let start = if id == 0 { 0 } else { self.leaves[id as usize - 1].end() };
-        Span { start, end: self.leaves[id as usize].end() }
+        let start = if id == 0 { 0 } else { self.leaves.end(id - 1) };
+        Span { start, end: self.leaves.end(id) }
     }
 
     /// All leaves in order.
     pub fn leaves(&self) -> impl Iterator<Item = (LeafId, Kind, Span)> + '_ {
         let mut start = 0;
-        self.leaves.iter().enumerate().map(move |(id, leaf)| {
-            let span = Span { start, end: leaf.end() };
-            start = leaf.end();
-            (id as LeafId, leaf.kind(), span)
+        self.leaves.iter().enumerate().map(move |(id, (kind, end))| {
+            let span = Span { start, end };
+            start = end;
+            (id as LeafId, kind, span)
         })
     }
 
@@ -152,7 +130,7 @@ impl Tree {
             let inner = around.last().copied();
             let closes = inner.filter(|block| self.block(*block).close() == Some(leaf));
             let block = closes.map_or(inner, |block| self.block(block).parent());
-            let opens = self.blocks.get(next).filter(|block| block.open == leaf).map(|_| next as BlockId);
+            let opens = self.blocks.open(next).filter(|open| *open == leaf).map(|_| next);
             if let Some(block) = opens {
                 next += 1;
                 around.push(block);
@@ -163,28 +141,27 @@ impl Tree {
 
     /// The leaf that holds byte `offset`; the last one for an offset at or past the end.
     pub fn leaf_at(&self, offset: u32) -> Option<LeafId> {
-        let id = self.leaves.partition_point(|leaf| leaf.end() <= offset);
         let last = self.leaves.len().checked_sub(1)?;
-        Some(id.min(last) as LeafId)
+        Some(self.leaves.first_beyond(offset).min(last))
     }
 
     /// Block `id`.
     pub fn block(&self, id: BlockId) -> Block {
-        self.blocks[id as usize]
+        self.blocks.get(id)
     }
 
     /// All blocks, in the order in which they open.
     pub fn blocks(&self) -> impl Iterator<Item = (BlockId, Block)> + '_ {
-        self.blocks.iter().enumerate().map(|(id, block)| (id as BlockId, *block))
+        (0..self.blocks.len()).map(|id| (id, self.block(id)))
     }
 
     /// The innermost block that leaf `id` stands in. An opening statement stands in the block
     /// *around* the one it opens, as does a closing mark.
     pub fn block_of(&self, id: LeafId) -> Option<BlockId> {
-        let after = self.blocks.partition_point(|block| block.open < id);
-        let mut at = after.checked_sub(1).map(|at| at as BlockId);
+        let after = self.blocks.opened_before(id);
+        let mut at = after.checked_sub(1);
         while let Some(block) = at.map(|at| self.block(at)) {
-            if id < block.end && block.close() != Some(id) {
+            if id < block.end() && block.close() != Some(id) {
                 return at;
             }
             at = block.parent();
@@ -194,25 +171,23 @@ impl Tree {
 
     /// The block that leaf `id` opens.
     pub fn opened_by(&self, id: LeafId) -> Option<BlockId> {
-        self.blocks.binary_search_by_key(&id, |block| block.open).ok().map(|at| at as BlockId)
+        let block = self.blocks.opened_before(id);
+        self.blocks.open(block).filter(|open| *open == id).map(|_| block)
     }
 
     /// The same tree in which the settings that `is_opaque` are not ours to read.
     pub fn with_opaque(mut self, is_opaque: impl Fn(Span) -> bool) -> Self {
-        let mut start = 0;
-        for leaf in &mut self.leaves {
-            let span = Span { start, end: leaf.end() };
-            if leaf.kind() == Kind::Setting && is_opaque(span) {
-                *leaf = Leaf::new(span.end as usize, Kind::Opaque);
+        for id in 0..self.len() {
+            if self.kind(id) == Kind::Setting && is_opaque(self.span(id)) {
+                self.leaves.set_kind(id, Kind::Opaque);
             }
-            start = span.end;
         }
         self
     }
 
     /// Bytes of memory that the tree takes beside its source.
     pub fn weight(&self) -> usize {
-        self.leaves.capacity() * size_of::<Leaf>() + self.blocks.capacity() * size_of::<Block>()
+        self.leaves.weight() + self.blocks.weight()
     }
 }
 
@@ -226,24 +201,23 @@ pub struct Builder {
 impl Builder {
     /// A builder that expects about `leaves` leaves.
     pub fn with_capacity(leaves: usize) -> Self {
-        Self { tree: Tree { leaves: Vec::with_capacity(leaves), blocks: Vec::new() }, open: Vec::new() }
+        Self {
+            tree: Tree { leaves: Leaves::with_capacity(leaves), blocks: Blocks::default() },
+            open: Vec::new(),
+        }
     }
 
     /// The next leaf, up to byte `end`. A leaf without bytes is not made.
     pub fn leaf(&mut self, kind: Kind, end: usize) {
-        let start = self.tree.leaves.last().map_or(0, |leaf| leaf.end() as usize);
-        if end > start {
-            self.tree.leaves.push(Leaf::new(end, kind));
-        }
+        self.tree.leaves.push(kind, end as u32);
     }
 
     /// An opening statement up to byte `end`, and the block that it opens.
     pub fn open(&mut self, end: usize) {
         self.leaf(Kind::Open, end);
         let open = self.tree.len().saturating_sub(1);
-        let parent = self.open.last().copied().unwrap_or(NONE);
-        self.open.push(self.tree.blocks.len() as BlockId);
-        self.tree.blocks.push(Block { open, close: NONE, end: NONE, parent });
+        let block = self.tree.blocks.push(open, self.open.last().copied());
+        self.open.push(block);
     }
 
     /// A closing mark up to byte `end`; without an open block it is a broken leaf.
@@ -252,10 +226,7 @@ impl Builder {
             None => self.leaf(Kind::Broken, end),
             Some(id) => {
                 self.leaf(Kind::Close, end);
-                let after = self.tree.len();
-                let block = &mut self.tree.blocks[id as usize];
-                block.close = after - 1;
-                block.end = after;
+                self.tree.blocks.end(id, self.tree.len(), true);
             }
         }
     }
@@ -263,7 +234,7 @@ impl Builder {
     /// Ends the innermost block without a mark, as a group ends where the next one begins.
     pub fn end(&mut self) {
         if let Some(id) = self.open.pop() {
-            self.tree.blocks[id as usize].end = self.tree.len();
+            self.tree.blocks.end(id, self.tree.len(), false);
         }
     }
 

@@ -6,10 +6,14 @@ use super::paths::Paths;
 use super::prove::{Fate, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
+use crate::join::join;
 use crate::witness::{
     Changed, Digest, Disagreement, Selected, Selector, Unreadable, Witness, compare, rest_is_same,
 };
 use std::ops::Range;
+
+/// From this size on, in bytes, both versions are read at the same time.
+const LARGE: usize = 1 << 20;
 
 /// Whether the witness confirms that `new` says what `old` says with these changes.
 ///
@@ -27,7 +31,9 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
         witness.digest(doc.source(), doc.dialect(), selector.clone(), window)
     };
     let both = |window: Range<usize>| {
-        (read(old, &selected.before, window.clone()), read(new, &selected.after, window))
+        let before = || read(old, &selected.before, window.clone());
+        let after = || read(new, &selected.after, window.clone());
+        if old.source().len() < LARGE { (before(), after()) } else { join(before, after) }
     };
     let takes_away = matches.iter().all(|one| matches!(one.fate, Fate::Gone | Fate::GoneTill(_)));
     let told = |(before, after): (Result<Digest, Unreadable>, Result<Digest, Unreadable>)| {
