@@ -30,6 +30,9 @@ pub struct Listed {
     /// The place that decides instead.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub by: Option<By>,
+    /// The places that it decides instead of.
+    #[serde(skip)]
+    pub overrules: Vec<By>,
     /// What it does, where the profile knows.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub about: Option<String>,
@@ -69,13 +72,26 @@ pub fn each<E>(
     mut see: impl FnMut(Listed) -> Result<(), E>,
 ) -> Result<(), E> {
     let overruled = overruled(files, layers, profile);
+    let place_of = |(file, leaf): (usize, LeafId)| By {
+        file: files[file].path.clone(),
+        line: files[file].doc.line_of(leaf),
+    };
+    let mut overrules: HashMap<(usize, LeafId), Vec<(usize, LeafId)>> = HashMap::new();
+    for (loser, winner) in &overruled {
+        overrules.entry(*winner).or_default().push(*loser);
+    }
+    for losers in overrules.values_mut() {
+        losers.sort_unstable();
+    }
     for (n, file) in files.iter().enumerate() {
         let asleep = asleep_in(&file.doc);
         let mut dormant = dormant_rows(file, profile).into_iter().peekable();
         let mut seen = |leaf, row: Listed| {
-            let by = overruled.get(&(n, leaf)).cloned().filter(|_| !row.dormant);
-            let shadowed = by.is_some();
-            see(Listed { comment: comment_above(&file.doc, leaf, &asleep), shadowed, by, ..row })
+            let by = overruled.get(&(n, leaf)).filter(|_| !row.dormant).map(|winner| place_of(*winner));
+            let losers = overrules.get(&(n, leaf)).filter(|_| !row.dormant);
+            let overrules = losers.into_iter().flatten().map(|loser| place_of(*loser)).collect();
+            let comment = comment_above(&file.doc, leaf, &asleep);
+            see(Listed { comment, shadowed: by.is_some(), by, overrules, ..row })
         };
         active_rows(file, profile, |leaf, row| {
             while let Some((leaf, row)) = dormant.next_if(|(asleep, _)| *asleep < leaf) {
@@ -88,25 +104,26 @@ pub fn each<E>(
     Ok(())
 }
 
-/// The statements that another place overrules, each with that place.
-fn overruled(files: &[File], layers: &Layers, profile: &Profile) -> HashMap<(usize, LeafId), By> {
+/// The statements that another one overrules, each with that one.
+fn overruled(
+    files: &[File],
+    layers: &Layers,
+    profile: &Profile,
+) -> HashMap<(usize, LeafId), (usize, LeafId)> {
     let mut out = HashMap::new();
-    let mut in_effect = HashSet::new();
     let turns = layers.turns();
-    for (turn, winner) in turns.iter().zip(layers.deciding(files, profile)) {
-        match winner.map(|n| &turns[n as usize]) {
-            Some(winner) => {
-                let doc = &files[winner.file].doc;
-                let by = By { file: files[winner.file].path.clone(), line: doc.line_of(winner.leaf) };
-                out.insert((turn.file, turn.leaf), by);
-            }
-            None => {
-                in_effect.insert((turn.file, turn.leaf));
-            }
+    let winners = layers.deciding(files, profile);
+    for (turn, winner) in turns.iter().zip(&winners) {
+        if let Some(winner) = winner.map(|n| &turns[n as usize]) {
+            out.insert((turn.file, turn.leaf), (winner.file, winner.leaf));
         }
     }
     // What is read twice is in effect if it is so once.
-    out.retain(|key, _| !in_effect.contains(key));
+    for (turn, winner) in turns.iter().zip(&winners) {
+        if winner.is_none() {
+            out.remove(&(turn.file, turn.leaf));
+        }
+    }
     out
 }
 
@@ -150,11 +167,12 @@ fn active_rows<E>(
         (block, doc.dialect().folded(parts.name.of(doc.source()))).hash(&mut hasher);
         hasher.finish()
     };
-    // How many share a name, and how many of them were seen.
-    let mut counts: HashMap<u64, (u32, u32)> = HashMap::new();
-    for (_, block, parts) in settings() {
-        counts.entry(key(block, &parts)).or_default().1 += 1;
-    }
+    let mut keys: Vec<u64> = settings().map(|(_, block, parts)| key(block, &parts)).collect();
+    keys.sort_unstable();
+    // Of each name that several share, how many were seen.
+    let several = keys.chunk_by(|a, b| a == b).filter(|same| same.len() > 1);
+    let mut shared: HashMap<u64, u32> = several.map(|same| (same[0], 0)).collect();
+    drop(keys);
     let mut around: Option<(Option<BlockId>, Vec<Step>)> = None;
     let mut lines = LineCounter::new(doc);
     for (leaf, block, parts) in settings() {
@@ -163,10 +181,12 @@ fn active_rows<E>(
             _ => &around.insert((block, block_steps(doc, block))).1,
         };
         let mut steps = outer.clone();
-        let (seen, all) = counts.entry(key(block, &parts)).or_default();
-        *seen += 1;
+        let nth = shared.get_mut(&key(block, &parts)).map(|seen| {
+            *seen += 1;
+            *seen
+        });
         let name = doc.text(parts.name).into_owned();
-        steps.push(Step { words: name.clone(), nth: (*all > 1).then_some(*seen) });
+        steps.push(Step { words: name.clone(), nth });
         let row = row(file, profile, &name, doc.value(&parts), Address::of(steps));
         see(leaf, Listed { line: lines.at(parts.name.start), ..row })?;
     }
@@ -240,6 +260,7 @@ fn row(file: &File, profile: &Profile, name: &str, value: String, address: Addre
         dormant: false,
         shadowed: false,
         by: None,
+        overrules: Vec::new(),
         about,
         comment: None,
     }

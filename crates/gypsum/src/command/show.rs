@@ -4,17 +4,17 @@ use super::{Context, explain};
 use crate::args::Target;
 use crate::out::{FAINT, STRONG};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{columns, styled, when};
+use crate::view::{columns, in_columns, styled, when, widths};
 use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_dormant};
 use gypsum_core::layers::Layers;
-use gypsum_core::listing::{Listed, each, list};
+use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::Profile;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
-use std::collections::HashMap;
+use std::convert::Infallible;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
@@ -43,38 +43,33 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         });
         return Ok(0);
     }
-    let mut settings = list(&loading.files, &layers, &profile);
-    settings.retain(|row| words.iter().all(|word| holds(row, word)));
-    let asleep = settings.iter().filter(|row| row.dormant).count();
-    if !all && words.is_empty() {
-        settings.retain(|row| !row.dormant);
-    }
-    let mut by_file: HashMap<&str, Vec<&Listed>> = HashMap::new();
-    let mut beaten: HashMap<(&str, u32), Vec<&Listed>> = HashMap::new();
-    for row in &settings {
-        by_file.entry(&row.file).or_default().push(row);
-        if let Some(by) = &row.by {
-            beaten.entry((&by.file, by.line)).or_default().push(row);
+    let everything = words.is_empty();
+    let mut list = List::new(context);
+    let mut asleep = 0;
+    let mut unset: Vec<&str> = match all && everything {
+        true => profile.setting.keys().map(String::as_str).collect(),
+        false => Vec::new(),
+    };
+    let listed: Result<(), Infallible> = each(&loading.files, &layers, &profile, |row| {
+        if !words.iter().all(|word| holds(&row, word)) {
+            return Ok(());
         }
-    }
-    for file in &loading.files {
-        let Some(rows) = by_file.get(file.path.as_str()) else {
-            continue;
-        };
-        context.out.line(&styled(STRONG, &file.path));
-        let cells: Vec<Vec<String>> = rows.iter().map(|row| cells(row, &beaten)).collect();
-        for (line, row) in columns(&cells, &[5, 34, 200]).into_iter().zip(rows) {
-            let quiet = row.dormant || row.shadowed;
-            context.out.line(&if quiet { styled(FAINT, &line) } else { line });
+        unset.retain(|name| !is_called(&profile, &row, name));
+        asleep += usize::from(row.dormant);
+        if all || !everything || !row.dormant {
+            list.take(&row);
         }
-    }
-    if all && words.is_empty() {
-        unset(context, &profile, &settings);
-    } else if asleep > 0 && words.is_empty() {
+        Ok(())
+    });
+    listed.unwrap_or_else(|never| match never {});
+    list.print();
+    if all && everything {
+        known_and_unset(context, &profile, &unset);
+    } else if asleep > 0 && everything {
         context.out.line(&styled(FAINT, &format!("{asleep} more stand commented out: --all lists them")));
     }
     drafts(context, &profile.daemon);
-    if settings.is_empty() {
+    if list.is_empty() {
         let what = if words.is_empty() {
             "no settings".to_owned()
         } else {
@@ -83,6 +78,57 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         context.out.line(&format!("{}: {what}.", profile.daemon));
     }
     Ok(0)
+}
+
+/// So many rows have columns as wide as the widest of them; those behind them in the same file are printed as they
+/// come, since a large file has more of them than fit into memory.
+const ALIGNED: usize = 10_000;
+
+/// The rows of the list, under the name of their file.
+struct List<'a> {
+    context: &'a Context,
+    file: String,
+    rows: Vec<Vec<String>>,
+    quiet: Vec<bool>,
+    widths: Option<Vec<usize>>,
+}
+
+impl<'a> List<'a> {
+    fn new(context: &'a Context) -> Self {
+        Self { context, file: String::new(), rows: Vec::new(), quiet: Vec::new(), widths: None }
+    }
+
+    fn is_empty(&self) -> bool {
+        self.file.is_empty()
+    }
+
+    fn take(&mut self, row: &Listed) {
+        if self.file != row.file {
+            self.print();
+            self.widths = None;
+            self.file.clone_from(&row.file);
+            self.context.out.line(&styled(STRONG, &row.file));
+        }
+        self.rows.push(cells(row));
+        self.quiet.push(row.dormant || row.shadowed);
+        if self.rows.len() >= ALIGNED {
+            self.print();
+        }
+    }
+
+    fn print(&mut self) {
+        let rows = std::mem::take(&mut self.rows);
+        let widths = self.widths.get_or_insert_with(|| widths(&rows, &[5, 34, 200]));
+        let lines = rows.iter().zip(self.quiet.drain(..)).map(|(row, quiet)| {
+            let line = in_columns(row, widths);
+            if quiet { styled(FAINT, &line) } else { line }
+        });
+        // One write for all of them.
+        let lines: Vec<String> = lines.collect();
+        if !lines.is_empty() {
+            self.context.out.line(&lines.join("\n"));
+        }
+    }
 }
 
 /// The list as others read it.
@@ -115,19 +161,19 @@ impl Serialize for Settings<'_> {
     }
 }
 
+/// Whether a row sets what the profile calls `name`.
+fn is_called(profile: &Profile, row: &Listed, name: &str) -> bool {
+    let bare = name.rsplit("..").next().unwrap_or(name);
+    let last = row.address.rsplit("..").next().unwrap_or_default();
+    profile.dialect.same(last.split('#').next().unwrap_or_default().as_bytes(), bare.as_bytes())
+}
+
 /// The settings that are known and stand nowhere, with their defaults.
-fn unset(context: &Context, profile: &Profile, settings: &[Listed]) {
-    let stands = |name: &str| {
-        let bare = name.rsplit("..").next().unwrap_or(name);
-        settings.iter().any(|row| {
-            let last = row.address.rsplit("..").next().unwrap_or_default();
-            profile.dialect.same(last.split('#').next().unwrap_or_default().as_bytes(), bare.as_bytes())
-        })
-    };
+fn known_and_unset(context: &Context, profile: &Profile, unset: &[&str]) {
     let rows: Vec<Vec<String>> = profile
         .setting
         .iter()
-        .filter(|(name, _)| !stands(name))
+        .filter(|(name, _)| unset.contains(&name.as_str()))
         .map(|(name, setting)| {
             let default = setting.default.clone().unwrap_or_else(|| "-".into());
             vec![format!("  {name}"), default, setting.about.clone().unwrap_or_default()]
@@ -154,13 +200,12 @@ fn drafts(context: &Context, daemon: &str) {
     }
 }
 
-fn cells(row: &Listed, beaten: &HashMap<(&str, u32), Vec<&Listed>>) -> Vec<String> {
+fn cells(row: &Listed) -> Vec<String> {
     let mut value: String = row.value.chars().take(48).collect();
     if value.len() < row.value.len() {
         value.push('…');
     }
-    let beaten = beaten.get(&(row.file.as_str(), row.line)).map_or(&[][..], Vec::as_slice);
-    if let [first, more @ ..] = beaten {
+    if let [first, more @ ..] = row.overrules.as_slice() {
         let place = if first.file == row.file { String::new() } else { format!("{}, ", first.file) };
         let more = if more.is_empty() { String::new() } else { format!(" and {} more", more.len()) };
         value.push_str(&format!("  (overrules {place}line {}{more})", first.line));

@@ -8,23 +8,30 @@ use gypsum_host::state::Way;
 
 /// Rows in columns; all but the last are as wide as their widest cell, up to a limit each.
 pub fn columns(rows: &[Vec<String>], limits: &[usize]) -> Vec<String> {
-    let width = |n: usize| {
+    let widths = widths(rows, limits);
+    rows.iter().map(|row| in_columns(row, &widths)).collect()
+}
+
+/// How wide each column is: as its widest cell, up to a limit.
+pub fn widths(rows: &[Vec<String>], limits: &[usize]) -> Vec<usize> {
+    let width = |(n, limit): (usize, &usize)| {
         let widest = rows.iter().filter_map(|row| row.get(n)).map(|cell| cell.chars().count()).max();
-        widest.unwrap_or(0).min(limits.get(n).copied().unwrap_or(usize::MAX))
+        widest.unwrap_or(0).min(*limit)
     };
-    let widths: Vec<usize> = (0..limits.len()).map(width).collect();
-    let line = |row: &Vec<String>| {
-        let mut line = String::new();
-        for (n, cell) in row.iter().enumerate() {
-            line.push_str(cell);
-            if n + 1 < row.len() {
-                let pad = widths.get(n).copied().unwrap_or(0).saturating_sub(cell.chars().count());
-                line.push_str(&" ".repeat(pad + 2));
-            }
+    limits.iter().enumerate().map(width).collect()
+}
+
+/// One row in columns of these widths.
+pub fn in_columns(row: &[String], widths: &[usize]) -> String {
+    let mut line = String::new();
+    for (n, cell) in row.iter().enumerate() {
+        line.push_str(cell);
+        if n + 1 < row.len() {
+            let pad = widths.get(n).copied().unwrap_or(0).saturating_sub(cell.chars().count());
+            line.push_str(&" ".repeat(pad + 2));
         }
-        line.trim_end().to_owned()
-    };
-    rows.iter().map(line).collect()
+    }
+    line.trim_end().to_owned()
 }
 
 /// What one health check said; `mark` says of one that is not well that it is not.

@@ -6,7 +6,7 @@ mod list;
 
 pub use change::ChangeView;
 pub use finding::{SCREEN, finding_lines, rest};
-pub use list::{change_lines, columns, outcome_line};
+pub use list::{change_lines, columns, in_columns, outcome_line, widths};
 
 use anstyle::Style;
 
