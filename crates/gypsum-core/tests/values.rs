@@ -198,3 +198,37 @@ fn comment_marks_are_kept_out_of_values() {
         }
     }
 }
+
+/// Whatever opens a group in a shell file, what is inside is no setting of the file: the shell itself, reading the
+/// file, has set only what is listed.
+#[test]
+fn what_is_inside_a_group_of_the_shell_is_no_setting() {
+    for inner in [
+        "function f {\n  I=1\n}\n",
+        "function f() {\n  I=1\n}\n",
+        "f() {\n  I=1\n}\n",
+        "f() { I=1; }\n",
+        "case quay in\n  ferry)\n    I=1\n    ;;\n  boat|(ship)\n    I=2 ;;\n  *)\n    :;;\nesac\n",
+        "case quay in\n  (ferry) I=1 ;;\nesac\n",
+        "if false; then\n  I=1\nfi\n",
+        "for x in; do\n  I=1\ndone\n",
+        "while false\ndo\n  I=1\ndone\n",
+        "( I=1\n)\n",
+        "L=(\n  I=1\n)\n",
+        "cat >/dev/null <<END\nI=1\nEND\n",
+        "X=$(\n  I=1\n)\n",
+    ] {
+        let source = format!("A=1\n{inner}B=2\n");
+        let script = format!("{source}\nset | grep -c ^I= || :");
+        let told = std::process::Command::new("bash").args(["--norc", "-c", &script]).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&told.stdout).trim(), "0", "{inner}");
+        let doc = read(Family::Assignments, &source);
+        let names: Vec<String> = doc
+            .statements()
+            .filter(|(_, kind, _)| *kind == Kind::Setting)
+            .map(|(.., parts)| doc.name(&parts))
+            .filter(|name| name != "L" && name != "X")
+            .collect();
+        assert_eq!(names, ["A", "B"], "{inner}");
+    }
+}

@@ -23,17 +23,16 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
 /// Where conditions, loops, functions, groups, arrays and here-documents are: what is in them is no setting.
 fn compounds(source: &[u8]) -> Vec<Range<usize>> {
     let mut found: Vec<Range<usize>> = Vec::new();
-    let (mut at, mut depth, mut start) = (0, 0usize, 0);
+    let (mut at, mut open, mut start) = (0, Vec::new(), 0);
     while at < source.len() {
         let end = logical_end(source, at);
         let line = &source[at..end];
-        let change = depth_of(line);
-        if depth == 0 && (change.0 > 0 || change.1) {
+        let was_open = !open.is_empty();
+        let opens = follow(line, &mut open);
+        if !was_open && (opens || !open.is_empty()) {
             start = at;
         }
-        let was = depth;
-        depth = depth.saturating_add_signed(change.0);
-        if (was > 0 || change.1) && depth == 0 {
+        if (was_open || opens) && open.is_empty() {
             found.push(start..end);
         }
         at = match document_end(line) {
@@ -45,28 +44,73 @@ fn compounds(source: &[u8]) -> Vec<Range<usize>> {
             None => end,
         };
     }
-    if depth > 0 {
+    if !open.is_empty() {
         found.push(start..source.len());
     }
     found.sort_by_key(|range| range.start);
     found
 }
 
-/// How a line changes the depth of what is compound, and whether it holds something compound at all.
-fn depth_of(line: &[u8]) -> (isize, bool) {
-    let mut depth = 0;
-    let mut any = false;
-    let (mut at, mut begins) = (0, true);
+/// What is open takes a closing mark of its own; any other one closes nothing, as the bracket behind a pattern
+/// of `case`.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Open {
+    Bracket,
+    Brace,
+    If,
+    Loop,
+    Case,
+}
+
+impl Open {
+    /// What a word opens.
+    fn by(word: &[u8]) -> Option<Self> {
+        match word {
+            b"{" => Some(Self::Brace),
+            b"if" => Some(Self::If),
+            b"for" | b"while" | b"until" | b"select" => Some(Self::Loop),
+            b"case" => Some(Self::Case),
+            _ => None,
+        }
+    }
+
+    /// What a word closes.
+    fn closed_by(word: &[u8]) -> Option<Self> {
+        match word {
+            b"}" => Some(Self::Brace),
+            b"fi" => Some(Self::If),
+            b"done" => Some(Self::Loop),
+            b"esac" => Some(Self::Case),
+            _ => None,
+        }
+    }
+}
+
+/// Follows what a line opens and closes; returns whether it opens anything.
+fn follow(line: &[u8], open: &mut Vec<Open>) -> bool {
+    let close = |open: &mut Vec<Open>, what| {
+        if open.last() == Some(&what) {
+            open.pop();
+        }
+    };
+    let mut opens = false;
+    let (mut at, mut begins, mut names_function) = (0, true, false);
     while at < line.len() {
         let byte = line[at];
         match byte {
             b'#' if at == 0 || line[at - 1].is_ascii_whitespace() => break,
             b';' | b'&' | b'|' | b'\n' => (at, begins) = (at + 1, true),
             b' ' | b'\t' | b'\r' => at += 1,
-            b'(' => (at, depth, any, begins) = (at + 1, depth + 1, true, true),
-            b')' => (at, depth, begins) = (at + 1, depth - 1, true),
+            b'(' => {
+                open.push(Open::Bracket);
+                (at, opens, begins) = (at + 1, true, true);
+            }
+            b')' => {
+                close(open, Open::Bracket);
+                (at, begins) = (at + 1, true);
+            }
             b'$' if line.get(at + 1) == Some(&b'(') => {
-                depth += 1;
+                open.push(Open::Bracket);
                 at += 2;
             }
             b'\'' | b'"' | b'\\' => {
@@ -76,23 +120,34 @@ fn depth_of(line: &[u8]) -> (isize, bool) {
             _ => {
                 let plain = |byte: &&u8| !byte.is_ascii_whitespace() && !b";&|()'\"\\".contains(byte);
                 let length = line[at..].iter().take_while(plain).count().max(1);
-                match &line[at..at + length] {
-                    b"if" | b"for" | b"while" | b"until" | b"case" | b"select" | b"{" if begins => {
-                        (depth, any) = (depth + 1, true);
-                    }
-                    b"fi" | b"done" | b"esac" | b"}" if begins => depth -= 1,
-                    _ => {}
-                }
                 let word = &line[at..at + length];
-                begins = matches!(
-                    word,
-                    b"then" | b"else" | b"elif" | b"do" | b"{" | b"in" | b"!" | b"if" | b"while" | b"until"
-                );
+                if let (true, Some(what)) = (begins, Open::by(word)) {
+                    open.push(what);
+                    opens = true;
+                } else if let (true, Some(what)) = (begins, Open::closed_by(word)) {
+                    close(open, what);
+                }
+                // bash(1), "Shell Function Definitions": `function NAME {`, with or without brackets.
+                let is_named = std::mem::replace(&mut names_function, begins && word == b"function");
+                begins = is_named
+                    || matches!(
+                        word,
+                        b"then"
+                            | b"else"
+                            | b"elif"
+                            | b"do"
+                            | b"{"
+                            | b"in"
+                            | b"!"
+                            | b"if"
+                            | b"while"
+                            | b"until"
+                    );
                 at += length;
             }
         }
     }
-    (depth, any)
+    opens
 }
 
 /// The word that ends the here-document which a line begins, and whether tabs before it go.

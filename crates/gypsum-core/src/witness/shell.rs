@@ -211,7 +211,14 @@ impl Lexer<'_> {
                             compound = true;
                             may_begin = !matches!(text, b"for" | b"select" | b"case" | b"[[");
                         }
-                        None if may_begin && text == b"function" => compound = true,
+                        None if may_begin && text == b"function" => {
+                            compound = true;
+                            // Its name; its body may begin behind it.
+                            self.blanks();
+                            if self.source.get(self.at).is_some_and(|byte| !byte.is_ascii_whitespace()) {
+                                self.word()?;
+                            }
+                        }
                         None if LEADERS.contains(&text) => {}
                         None if closers.last() == Some(&&b"esac"[..]) => {}
                         None => {

@@ -140,6 +140,17 @@ fn real_files_with_sections_agree() {
     );
 }
 
+/// Maintainers' scripts among them: whatever a shell file holds beside assignments stays as it is.
+#[test]
+fn real_files_of_the_shell_agree() {
+    real(Family::Assignments, &["sh", "postinst", "postrm", "preinst", "prerm", "config"]);
+}
+
+#[test]
+fn real_files_of_properties_agree() {
+    real(Family::Properties, &["properties"]);
+}
+
 #[test]
 fn edits_of_toml_agree() {
     edits::agree(Family::Toml, &toml(), 10_000);

@@ -8,6 +8,8 @@ import ast
 import configparser
 import io
 import json
+import re
+import subprocess
 import sys
 import tomllib
 import xml.parsers.expat
@@ -153,7 +155,53 @@ def read_sections(data):
     return out
 
 
+def read_properties(data):
+    import javaproperties
+
+    entries = javaproperties.parse(io.StringIO(data.decode("utf-8"), newline=""))
+    return [[[one.key], "text", one.value] for one in entries if hasattr(one, "key")]
+
+
+ASSIGNMENT = re.compile(r"(?:export |readonly )?([A-Za-z_][A-Za-z0-9_]*)=")
+# A quoted part of a word, an escaped character, a plain one.
+PART = re.compile(r"""'([^']*)'|"((?:[^"\\]|\\.)*)"|\\(.)|([^'"\\\s;&|<>()])""", re.DOTALL)
+
+
+def word(text, at):
+    """What the word at this place stands for, before anything in it is expanded, and where it ends."""
+    out = ""
+    while part := PART.match(text, at):
+        single, double, escaped, plain = part.groups()
+        out += single or re.sub(r'\\([$`"\\])', r"\1", double or "") or escaped or plain or ""
+        at = part.end()
+    return out, at
+
+
+def read_assignments(data):
+    """As bash itself takes the file apart and prints it again, without comments."""
+    shell = ["bash", "--norc", "--pretty-print", "/dev/stdin"]
+    done = subprocess.run(shell, input=data, capture_output=True, timeout=10, check=True)
+    if done.stderr:
+        raise ValueError("not the shell's")
+    text = done.stdout.decode("utf-8")
+    out, at = [], 0
+    while at < len(text):
+        end = text.find("\n", at) % (len(text) + 1)
+        if found := ASSIGNMENT.match(text, at):
+            value, after = word(text, found.end())
+            if text[after : after + 1] in ("\n", ""):
+                out.append([[found[1]], "text", value])
+                at = after + 1
+                continue
+        if line := text[at:end].strip():
+            out.append([["#"], "other", line])
+        at = end + 1
+    return out
+
+
 READERS = {
+    "assignments": read_assignments,
+    "properties": read_properties,
     "sections": read_sections,
     "json": read_json,
     "toml": read_toml,

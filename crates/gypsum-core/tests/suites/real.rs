@@ -15,7 +15,10 @@ pub fn files(endings: &[&str]) -> Vec<Case> {
     let cargo = std::env::var_os("CARGO_HOME").map(PathBuf::from);
     let home = std::env::var_os("HOME").map(|home| Path::new(&home).join(".cargo"));
     let mut roots: Vec<PathBuf> = cargo.or(home).into_iter().map(|home| home.join("registry/src")).collect();
-    roots.extend(["/usr/share", "/usr/lib", "/usr/local/lib", "/etc"].map(PathBuf::from));
+    let gathered = std::env::var_os("GYPSUM_SUITES").map(|suites| Path::new(&suites).join("real"));
+    roots.extend(gathered);
+    let system = ["/usr/share", "/usr/lib", "/usr/local/lib", "/etc", "/var/lib/dpkg/info"];
+    roots.extend(system.map(PathBuf::from));
     let mut found = Vec::new();
     for root in roots {
         gather(&root, endings, &mut found);
