@@ -41,6 +41,7 @@ pub mod merge;
 pub mod probe;
 pub mod profile;
 pub mod reading;
+pub mod record;
 pub mod report;
 pub mod rules;
 pub mod secret;

@@ -208,7 +208,7 @@ fn what_is_inside_a_group_of_the_shell_is_no_setting() {
         "function f() {\n  I=1\n}\n",
         "f() {\n  I=1\n}\n",
         "f() { I=1; }\n",
-        "case quay in\n  ferry)\n    I=1\n    ;;\n  boat|(ship)\n    I=2 ;;\n  *)\n    :;;\nesac\n",
+        "case quay in\n  ferry)\n    I=1\n    ;;\n  boat|ship)\n    I=2 ;;\n  *)\n    :;;\nesac\n",
         "case quay in\n  (ferry) I=1 ;;\nesac\n",
         "if false; then\n  I=1\nfi\n",
         "for x in; do\n  I=1\ndone\n",

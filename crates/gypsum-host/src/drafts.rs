@@ -5,9 +5,11 @@
 //! session and this program.
 
 use crate::disk::{Disk, RealDisk, content_of};
+use crate::evidence::Damage;
 use crate::state::State;
 use crate::trouble::Trouble;
 use gypsum_core::change::TakenDraft;
+use gypsum_core::record::{Recorded, seal, unseal};
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File, TryLockError};
 use std::io;
@@ -55,10 +57,29 @@ const PROPOSAL: &str = "proposal";
 
 /// The drafts of a daemon, oldest first.
 pub fn all(state: &State, daemon: &str) -> Vec<Draft> {
-    let folders = fs::read_dir(state.of_daemon(daemon).join("drafts")).into_iter().flatten().flatten();
-    let mut drafts: Vec<Draft> = folders.filter_map(|entry| Draft::at(entry.path())).collect();
+    let found = folders(state, daemon).map(Draft::at);
+    let mut drafts: Vec<Draft> = found.filter_map(Recorded::whole).collect();
     drafts.sort_by_key(|draft| draft.note.at_ms);
     drafts
+}
+
+/// The drafts of a daemon of which nothing is known any more but what they propose: each with the reason.
+pub fn damaged(state: &State, daemon: &str) -> Vec<Damage> {
+    let unread = folders(state, daemon).filter_map(|folder| {
+        let file = folder.join(NOTE);
+        let why = match Draft::at(folder) {
+            Recorded::Absent | Recorded::Whole(_) => return None,
+            Recorded::Damaged(why) => why,
+            Recorded::Newer(version) => format!("a newer Gypsum wrote it, in version {version}"),
+        };
+        Some(Damage { file, line: None, why: Some(why) })
+    });
+    unread.collect()
+}
+
+fn folders(state: &State, daemon: &str) -> impl Iterator<Item = PathBuf> {
+    let entries = fs::read_dir(state.of_daemon(daemon).join("drafts")).into_iter().flatten().flatten();
+    entries.map(|entry| entry.path())
 }
 
 /// The drafts of one file, oldest first.
@@ -111,9 +132,18 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
 }
 
 impl Draft {
-    fn at(folder: PathBuf) -> Option<Self> {
-        let note = serde_json::from_slice(&fs::read(folder.join(NOTE)).ok()?).ok()?;
-        Some(Self { folder, note })
+    fn at(folder: PathBuf) -> Recorded<Self> {
+        let bytes = match fs::read(folder.join(NOTE)) {
+            Ok(bytes) => bytes,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Recorded::Absent,
+            Err(error) => return Recorded::Damaged(error.to_string()),
+        };
+        match unseal(&bytes) {
+            Recorded::Whole(note) => Recorded::Whole(Self { folder, note }),
+            Recorded::Absent => Recorded::Absent,
+            Recorded::Damaged(why) => Recorded::Damaged(why),
+            Recorded::Newer(version) => Recorded::Newer(version),
+        }
     }
 
     /// Where the proposal is: a file of the same name as the real one, for the editor's sake.
@@ -150,8 +180,10 @@ impl Draft {
     }
 
     fn write_note(&self) -> Result<(), Trouble> {
-        let bytes = serde_json::to_vec_pretty(&self.note).unwrap_or_default();
-        self.replace(&self.folder.join(NOTE), &bytes)
+        let path = self.folder.join(NOTE);
+        let bytes = seal(&self.note).and_then(|note| serde_json::to_vec_pretty(&note));
+        let bytes = bytes.map_err(|error| Trouble::file("write", &path, &error.into()))?;
+        self.replace(&path, &bytes)
     }
 
     /// A whole file in the place of another, durable.
@@ -198,7 +230,7 @@ impl Draft {
 
 /// Throws a draft away that is live now, unless somebody has it in an editor, or wrote on it since.
 pub fn remove_taken(taken: &TakenDraft) -> Result<(), Trouble> {
-    let Some(draft) = Draft::at(taken.folder.clone()) else { return Ok(()) };
+    let Recorded::Whole(draft) = Draft::at(taken.folder.clone()) else { return Ok(()) };
     let Some(_held) = draft.hold()? else { return Ok(()) };
     if draft.taken()? == *taken { draft.remove() } else { Ok(()) }
 }

@@ -1,41 +1,88 @@
-//! The journal of a change on the disk.
+//! The journal of a change on the disk, with a second copy of its plan.
 
 use crate::disk::Disk;
-use gypsum_core::change::{Plan, Record, Stage, decode, encode};
+use gypsum_core::change::{Plan, Record, Stage, encode};
+use gypsum_core::record::VERSION;
 use std::io;
 use std::path::{Path, PathBuf};
+
+/// So much space is set aside for the last records of a change, in bytes: the disk may be full by then.
+const RESERVE: usize = 16 << 10;
 
 /// An open journal.
 #[derive(Debug)]
 pub struct Journal {
-    path: PathBuf,
+    folder: PathBuf,
 }
 
 impl Journal {
     /// The journal of the change with this folder.
     pub fn of(folder: &Path) -> Self {
-        Self { path: folder.join("journal") }
+        Self { folder: folder.into() }
     }
 
     /// Adds a record; those that matter are on the disk when this returns.
+    ///
+    /// # Errors
+    ///
+    /// If it cannot be written whole, not even into the space that was set aside for it.
     pub fn write(&self, disk: &dyn Disk, stage: Stage, plan: Option<&Plan>, at_ms: i64) -> io::Result<()> {
-        let line = encode(&Record { stage, at_ms, plan: plan.cloned() })?;
-        disk.append(&self.path, &line)?;
+        let path = self.folder.join("journal");
+        let line = encode(&Record { version: VERSION, stage, at_ms, plan: plan.cloned() })?;
+        if plan.is_some() {
+            return self.begin(disk, &path, &line);
+        }
+        if append(disk, &path, &line).is_err() {
+            disk.remove(&self.reserve())?;
+            append(disk, &path, &line)?;
+        }
+        if stage == Stage::Armed {
+            disk.sync_file(&self.folder.join("plan"))?;
+        }
         if stage.is_synced() {
-            disk.sync_file(&self.path)?;
+            disk.sync_file(&path)?;
         }
         if stage == Stage::Armed {
             // Its name, too, must be on the disk before the first live byte changes.
-            disk.sync_folder(self.path.parent().unwrap_or(&self.path))?;
+            disk.sync_folder(&self.folder)?;
         }
         Ok(())
     }
 
-    /// What the journal says: the plan, and the last stage. None where it says nothing whole.
-    pub fn read(&self, disk: &dyn Disk) -> io::Result<Option<(Plan, Stage)>> {
-        let records = decode(&disk.read(&self.path)?.unwrap_or_default());
-        let last = records.last().map(|record| record.stage);
-        let plan = records.into_iter().find_map(|record| record.plan);
-        Ok(plan.zip(last))
+    /// The first record, with the plan.
+    fn begin(&self, disk: &dyn Disk, path: &Path, line: &[u8]) -> io::Result<()> {
+        let plan = self.folder.join("plan");
+        let begun = disk
+            // A plan is lost with a single damaged byte, and without it nothing can be put back.
+            .create(&plan, line, None)
+            .and_then(|()| disk.create(&self.reserve(), &vec![0; RESERVE], None))
+            .and_then(|()| append(disk, path, line));
+        if begun.is_err() {
+            // Half of a record would be read as damage later.
+            for file in [path, &plan, &self.reserve()] {
+                disk.remove(file)?;
+            }
+        }
+        begun
     }
+
+    /// Gives back the space that was set aside.
+    ///
+    /// # Errors
+    ///
+    /// If the file that takes it cannot be removed.
+    pub fn release(&self, disk: &dyn Disk) -> io::Result<()> {
+        disk.remove(&self.reserve())
+    }
+
+    fn reserve(&self) -> PathBuf {
+        self.folder.join("reserve")
+    }
+}
+
+/// Adds a line; behind a torn one it begins on a line of its own.
+fn append(disk: &dyn Disk, path: &Path, line: &[u8]) -> io::Result<()> {
+    let torn = disk.read(path)?.is_some_and(|bytes| bytes.last().is_some_and(|byte| *byte != b'\n'));
+    let lead: &[u8] = if torn { b"\n" } else { b"" };
+    disk.append(path, &[lead, line].concat())
 }

@@ -15,6 +15,7 @@ pub mod children;
 pub mod disk;
 pub mod drafts;
 pub mod editor;
+pub mod evidence;
 pub mod files;
 pub mod guardian;
 pub mod journal;

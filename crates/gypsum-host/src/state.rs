@@ -1,11 +1,12 @@
 //! The state folder: one folder a change, under one folder a daemon.
 
 use crate::disk::Disk;
-use crate::journal::Journal;
+use crate::evidence::{self, Evidence, Progress};
 use crate::locks::holder;
 use crate::trouble::Trouble;
-use gypsum_core::change::Stage;
+use gypsum_core::change::{Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
+use gypsum_core::record::{Recorded, unseal};
 use gypsum_core::report::Report;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -38,6 +39,8 @@ pub enum Way {
     GoesOn(String),
     /// Nobody carries it any more.
     CutOff,
+    /// Its records do not tell; why not, in words.
+    Unknown(String),
 }
 
 impl State {
@@ -94,10 +97,7 @@ impl State {
     pub fn entries(&self, daemon: &str) -> Vec<Entry> {
         let base = self.of_daemon(daemon);
         let mut entries: Vec<Entry> = folders_in(&base)
-            .filter_map(|name| {
-                let number = name.rsplit_once('-')?.1.parse().ok()?;
-                Some(Entry { number, folder: base.join(&name), name })
-            })
+            .filter_map(|name| Some(Entry { number: number_of(&name)?, folder: base.join(&name), name }))
             .collect();
         entries.sort_by_key(|entry| entry.number);
         entries
@@ -105,7 +105,11 @@ impl State {
 
     /// A folder for the next change.
     pub fn next(&self, disk: &dyn Disk, daemon: &str, now_ms: i64) -> Result<Entry, Trouble> {
-        let number = self.entries(daemon).last().map_or(1, |entry| entry.number + 1);
+        // One that was set aside keeps its number.
+        let base = self.of_daemon(daemon);
+        let numbers =
+            folders_in(&base).filter_map(|name| number_of(name.strip_suffix(SET_ASIDE).unwrap_or(&name)));
+        let number = numbers.max().map_or(1, |last| last + 1);
         let time = Timestamp::from_millisecond(now_ms).unwrap_or_default();
         let name = format!("{}-{number:04}", time.strftime("%Y%m%dT%H%M%SZ"));
         let folder = self.of_daemon(daemon).join(&name);
@@ -125,44 +129,141 @@ impl State {
     }
 
     /// The change of `daemon` that was begun and not brought to its end, if there is one.
-    pub fn open_change(&self, disk: &dyn Disk, daemon: &str) -> Option<Entry> {
-        // While one is open no other begins: only the last that has a journal can be.
-        let with_journal = |entry: Entry| Some((entry.stage(disk)?, entry));
-        let (stage, entry) = self.entries(daemon).into_iter().rev().find_map(with_journal)?;
-        (!matches!(stage, Stage::Closed(_))).then_some(entry)
+    ///
+    /// # Errors
+    ///
+    /// If its records do not tell, or a newer Gypsum wrote them.
+    pub fn open_change(
+        &self,
+        disk: &dyn Disk,
+        daemon: &str,
+    ) -> Result<Option<(Entry, Plan, Stage)>, Trouble> {
+        let open = self.last_change(disk, daemon)?;
+        Ok(open.filter(|(.., stage)| !matches!(stage, Stage::Closed(_))))
+    }
+
+    /// The change of `daemon` that has no verdict, or is stuck, if there is one.
+    ///
+    /// # Errors
+    ///
+    /// If its records do not tell, or a newer Gypsum wrote them.
+    pub fn last_change(
+        &self,
+        disk: &dyn Disk,
+        daemon: &str,
+    ) -> Result<Option<(Entry, Plan, Stage)>, Trouble> {
+        // While one is open no other begins: only the last that was begun can be.
+        for entry in self.entries(daemon).into_iter().rev() {
+            let evidence = entry.evidence(disk)?;
+            if let Some(why) = entry.unknown(&evidence) {
+                let trouble = Trouble::busy(why);
+                return Err(match evidence.progress {
+                    Progress::Newer(..) => trouble.mend("use that version of Gypsum"),
+                    _ => trouble.mend(format!(
+                        "its old files are in {}: compare them with the live ones, then free {daemon} for new changes: gypsum recover {daemon} --set-aside",
+                        entry.folder.join("before").display()
+                    )),
+                });
+            }
+            match evidence.progress {
+                Progress::NotBegun => {}
+                Progress::Open(plan, stage) => return Ok(Some((entry, *plan, stage))),
+                Progress::Ended(_) | Progress::Unknown | Progress::Newer(..) => return Ok(None),
+            }
+        }
+        Ok(None)
+    }
+
+    /// Sets the records of a change aside whose progress is unknown: its folder gets another name, and stays.
+    ///
+    /// # Errors
+    ///
+    /// If there is none, or it cannot be renamed.
+    pub fn set_aside(&self, disk: &dyn Disk, daemon: &str) -> Result<PathBuf, Trouble> {
+        for entry in self.entries(daemon).into_iter().rev() {
+            match entry.evidence(disk)?.progress {
+                Progress::NotBegun => {}
+                Progress::Unknown => {
+                    let aside = self.of_daemon(daemon).join(format!("{}{SET_ASIDE}", entry.name));
+                    fs::rename(&entry.folder, &aside)
+                        .map_err(|error| Trouble::file("rename", &entry.folder, &error))?;
+                    return Ok(aside);
+                }
+                Progress::Open(..) | Progress::Ended(_) | Progress::Newer(..) => break,
+            }
+        }
+        Err(Trouble::usage(format!("no change of {daemon} has records that cannot be read")))
     }
 }
 
 impl Entry {
-    /// The record of a change that has ended.
-    pub fn report(&self) -> Option<Report> {
-        serde_json::from_slice(&fs::read(self.folder.join("change.json")).ok()?).ok()
+    /// What its records prove.
+    ///
+    /// # Errors
+    ///
+    /// If they may not be read.
+    pub fn evidence(&self, disk: &dyn Disk) -> Result<Evidence, Trouble> {
+        evidence::of(disk, &self.folder)
+    }
+
+    /// Why its progress is unknown, in words; `None` if it is known.
+    fn unknown(&self, evidence: &Evidence) -> Option<String> {
+        let number = self.number;
+        match &evidence.progress {
+            Progress::Newer(file, version) => Some(format!(
+                "change {number} was recorded by a newer Gypsum: {} has version {version}",
+                file.display()
+            )),
+            Progress::Unknown => {
+                let damage: Vec<String> = evidence.damage.iter().map(|damage| damage.words()).collect();
+                Some(format!("how far change {number} came is unknown: {}", damage.join("; ")))
+            }
+            Progress::NotBegun | Progress::Open(..) | Progress::Ended(_) => None,
+        }
+    }
+
+    /// The record of a change that has ended; `None` if there is none, or none that can be read.
+    pub fn report(&self, disk: &dyn Disk) -> Option<Report> {
+        match evidence::report(disk, &self.folder) {
+            Ok(recorded) => recorded.whole(),
+            Err(trouble) => {
+                tracing::warn!(message = trouble.message, "a record cannot be read");
+                None
+            }
+        }
     }
 
     /// What is known so far of a change that has not ended, added to `report`.
     pub fn so_far(&self, disk: &dyn Disk, mut report: Report) -> Report {
-        let events = disk.read(&self.folder.join("events.jsonl")).ok().flatten().unwrap_or_default();
-        for line in events.split(|byte| *byte == b'\n') {
-            if let Ok(happening) = serde_json::from_slice::<Happening>(line) {
+        let events = disk.read(&self.folder.join("events.jsonl"));
+        let events = events.unwrap_or_else(|error| {
+            tracing::warn!(%error, "events cannot be read");
+            None
+        });
+        for line in events.unwrap_or_default().split(|byte| *byte == b'\n') {
+            if let Recorded::Whole(happening) = unseal::<Happening>(line) {
                 report.take(&happening);
             }
         }
         report
     }
 
-    /// The last thing that its journal says; nothing where it ended before anything was live.
-    pub fn stage(&self, disk: &dyn Disk) -> Option<Stage> {
-        Journal::of(&self.folder).read(disk).ok()?.map(|(_, stage)| stage)
-    }
-
     /// How far it is.
     pub fn way(&self, disk: &dyn Disk) -> Way {
-        match Journal::of(&self.folder).read(disk) {
-            Ok(Some((plan, stage))) if !matches!(stage, Stage::Closed(_)) => {
+        let evidence = match self.evidence(disk) {
+            Ok(evidence) => evidence,
+            Err(trouble) => return Way::Unknown(trouble.message),
+        };
+        if let Some(why) = self.unknown(&evidence) {
+            return Way::Unknown(why);
+        }
+        match evidence.progress {
+            Progress::Open(_, Stage::Closed(Verdict::Stuck)) => Way::Ended,
+            Progress::Open(plan, _) => {
                 let lock = plan.files.first().and_then(|file| holder(&file.path.display().to_string()));
                 lock.map_or(Way::CutOff, Way::GoesOn)
             }
-            _ => Way::Ended,
+            Progress::NotBegun | Progress::Ended(_) | Progress::Unknown | Progress::Newer(..) => Way::Ended,
         }
     }
 
@@ -178,6 +279,14 @@ impl Entry {
         let time = jiff::civil::DateTime::strptime("%Y%m%dT%H%M%S", time).ok()?;
         Some(time.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp())
     }
+}
+
+/// What ends the name of a folder whose change was set aside.
+const SET_ASIDE: &str = ".damaged";
+
+/// The number in the name of a change's folder.
+fn number_of(name: &str) -> Option<u32> {
+    name.rsplit_once('-')?.1.parse().ok()
 }
 
 fn folders_in(path: &Path) -> impl Iterator<Item = String> {

@@ -245,6 +245,29 @@ impl<'a> Transaction<'a> {
         self.all(|file| &file.after)
     }
 
+    /// Whether a live file is no longer as it was before through this change: it holds what it is to hold, or was
+    /// half written in its place.
+    pub fn is_begun(&self) -> Outcome<bool> {
+        for file in &self.plan.files {
+            let live = self.content(&file.path)?;
+            let is_half_written = file.how == How::InPlace && live != file.before;
+            if is_half_written || (live == file.after && live != file.before) {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    }
+
+    /// Whether anything waits beside a live file.
+    pub fn is_staged(&self) -> Outcome<bool> {
+        for file in &self.plan.files {
+            if self.content(&file.aside)? != Content::Absent {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    }
+
     fn all(&self, wanted: impl Fn(&PlannedFile) -> &Content) -> Outcome<bool> {
         for file in &self.plan.files {
             if self.content(&file.path)? != *wanted(file) {

@@ -109,6 +109,8 @@ pub enum Event {
     Failed,
     /// The person wants out.
     Interrupted,
+    /// That the change is kept could not be written down.
+    Unrecorded,
     /// What looking showed.
     Looked(Judgement),
 }
@@ -217,6 +219,8 @@ impl Change {
                 self.to(S::Kept, Order::Tidy)
             }
             (S::Armed | S::Replaced | S::Activated, _) => self.restore(),
+            // Nobody may be told of it then: a recovery would not know, and take it back.
+            (S::Kept, E::Unrecorded) => self.restore(),
             (S::Kept, _) => self.end(V::Kept),
 
             (S::Restoring, E::Done) => self.to(S::PutBack, Order::Revive),

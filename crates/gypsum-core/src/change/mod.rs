@@ -7,6 +7,6 @@ mod journal;
 mod machine;
 mod plan;
 
-pub use journal::{Record, Stage, decode, encode};
+pub use journal::{Log, Record, Stage, decode, encode};
 pub use machine::{Change, Event, Order, State, Verdict};
 pub use plan::{Content, Dress, How, Plan, PlannedDraft, PlannedFile, PlannedNeighbour, TakenDraft};

@@ -4,6 +4,7 @@ use crate::locks::Locks;
 use crate::run::Staged;
 use crate::state::State;
 use gypsum_core::happening::Happening;
+use gypsum_core::record::VERSION;
 use rustix::net::{
     RecvAncillaryBuffer, RecvAncillaryMessage, RecvFlags, SendAncillaryBuffer, SendAncillaryMessage,
     SendFlags, recvmsg, sendmsg,
@@ -41,6 +42,9 @@ pub struct Charge {
 /// The names of the locks, in the order in which their open files are sent.
 #[derive(Serialize, Deserialize)]
 struct Sent {
+    /// Both ends are the same program, unless it was replaced a moment ago.
+    #[serde(default)]
+    record: u32,
     charge: Charge,
     locks: Vec<PathBuf>,
 }
@@ -92,7 +96,7 @@ impl ToGuardian {
             sendmsg(&*stream, &[IoSlice::new(MORE)], &mut beside, SendFlags::NOSIGNAL)?;
         }
         let mut text = ALL.to_vec();
-        serde_json::to_writer(&mut text, &Sent { charge, locks: locks.names() })?;
+        serde_json::to_writer(&mut text, &Sent { record: VERSION, charge, locks: locks.names() })?;
         text.push(b'\n');
         stream.write_all(&text)
     }
@@ -144,7 +148,10 @@ impl ToFront {
             // It was cut off in the middle: whoever sent it has the journal still.
             return Ok(None);
         }
-        let Sent { charge, locks } = serde_json::from_slice(&text)?;
+        let Sent { record, charge, locks } = serde_json::from_slice(&text)?;
+        if record != VERSION {
+            return Err(io::Error::other(format!("the change is handed over in version {record}")));
+        }
         let held = locks.into_iter().zip(files.into_iter().map(File::from)).collect();
         let locks = Locks::handed_over(held, &charge.holder);
         Ok(Some((charge, locks)))

@@ -1,6 +1,7 @@
 //! The activation: the least that the changed settings need, and what that will be, in words.
 
 use super::front::{Front, NewFile};
+use crate::disk::Disk;
 use crate::service;
 use crate::state::State;
 use crate::trouble::Trouble;
@@ -20,7 +21,7 @@ impl Front {
         self.look_for_callers(world);
         self.activation = self.needed()?;
         if self.activation.replaces() && self.service.away.is_none() {
-            self.last_away = last_away(state, &self.job.profile.daemon);
+            self.last_away = last_away(world.disk(), state, &self.job.profile.daemon);
         }
         self.look_around(world);
         Ok(())
@@ -148,12 +149,12 @@ impl Front {
 
 /// How long the service of a daemon was away when a change restarted it last: until its manager was done, and all
 /// checks held again.
-fn last_away(state: &State, daemon: &str) -> Option<Duration> {
+fn last_away(disk: &dyn Disk, state: &State, daemon: &str) -> Option<Duration> {
     let away = |report: Report| {
         let told = report.activation.filter(|told| told.ok && report.verdict == Some(Verdict::Kept))?;
         let until_well = report.health.iter().filter(|outcome| outcome.well).map(|outcome| outcome.ms).max();
         told.how.starts_with("restart ").then_some(told.ms + until_well.unwrap_or(0))
     };
     let mut last = state.entries(daemon).into_iter().rev().take(LOOKED_BACK);
-    last.find_map(|entry| away(entry.report()?)).map(Duration::from_millis)
+    last.find_map(|entry| away(entry.report(disk)?)).map(Duration::from_millis)
 }

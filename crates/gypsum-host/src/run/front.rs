@@ -161,7 +161,7 @@ impl Run<'_> {
         }
         // Who is at work holds the locks and was named by them; an open record without is a change that
         // was cut off.
-        if let Some(entry) = state.open_change(disk, &daemon) {
+        if let Some(entry) = state.open_change(disk, &daemon)?.map(|(entry, ..)| entry) {
             let what = format!("change {} of {daemon} was begun and not brought to its end", entry.number);
             return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
         }

@@ -1,12 +1,12 @@
 //! Handing the change over to a guardian, and watching it from here.
 
-use super::recover::last_record;
 use super::{Finished, Run, Watch, Way};
+use crate::evidence::Progress;
 use crate::guardian::{Charge, Heard, ToGuardian, Told};
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
-use gypsum_core::change::{Change, Plan, Stage};
+use gypsum_core::change::{Change, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
 use gypsum_core::report::Report;
 use serde::{Deserialize, Serialize};
@@ -107,19 +107,24 @@ impl Run<'_> {
 
     /// The guardian is lost, and its locks are ours still: the change is brought to its verdict from here.
     fn take_over(mut self) -> Finished {
-        let recorded = self.entry.as_ref().map(|entry| (last_record(self.world, entry), entry.report()));
-        let stage = match recorded {
+        let disk = self.world.disk();
+        let recorded = self.entry.as_ref().map(|entry| (entry.evidence(disk), entry.report(disk)));
+        let progress = recorded.map(|(evidence, report)| (evidence.map(|known| known.progress), report));
+        let stage = match progress {
             // It ended, only the line did not.
-            Some((Ok((_, Stage::Closed(_))), Some(report))) => {
+            Some((
+                Ok(Progress::Ended(_) | Progress::Open(_, Stage::Closed(Verdict::Stuck))),
+                Some(report),
+            )) => {
                 let status = report.status();
                 return Finished { report, status };
             }
-            Some((Ok((plan, stage)), _)) => {
-                self.plan = Some(plan);
+            Some((Ok(Progress::Open(plan, stage)), _)) => {
+                self.plan = Some(*plan);
                 stage
             }
             // What it had to say cannot be read; what is known here is enough to put everything back.
-            Some((Err(_), _)) | None => Stage::Armed,
+            Some(_) | None => Stage::Armed,
         };
         let cause = "the process that carried it was ended";
         self.cause = Some(cause.into());

@@ -35,13 +35,15 @@ use crate::state::{Entry, State};
 use crate::trouble::{Trouble, TroubleKind};
 use crate::world::World;
 use front::Front;
-use gypsum_core::change::{Change, Event, Order, Plan, Verdict};
+use gypsum_core::change::{Change, Event, Order, Plan, State as Reached, Verdict};
 use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
+use gypsum_core::record::seal;
 use gypsum_core::report::Report;
 use gypsum_core::secret::hide;
 use gypsum_core::service::Observation;
 use gypsum_core::text::Bytes;
+use serde::Serialize;
 use std::time::Instant;
 
 /// Somebody who watches what happens.
@@ -161,6 +163,11 @@ impl<'a> Run<'a> {
                 // A journal that cannot be written stops a change before the first live byte, and
                 // never stops a restore.
                 Err(trouble) if !change.state().is_past_armed() => self.give_up(trouble),
+                // What is told as kept must be known as kept after a crash.
+                Err(trouble) if change.state() == Reached::Kept && change.attempt() == 0 => {
+                    self.give_up(trouble);
+                    Event::Unrecorded
+                }
                 _ if self.wants_out(&change, order) => Event::Interrupted,
                 _ => self.timed(order, &change),
             };
@@ -250,10 +257,11 @@ impl<'a> Run<'a> {
     /// Shows what happened, gathers it for the report, and keeps it in the change's folder.
     fn emit(&mut self, happening: Happening) {
         let happening = masked(happening, &self.secrets);
-        self.watch.saw(&happening);
         self.report.take(&happening);
-        self.unwritten.push(happening);
+        self.unwritten.push(happening.clone());
+        // What a person was told is on record, whatever happens next.
         self.write_events();
+        self.watch.saw(&happening);
     }
 
     fn write_events(&mut self) {
@@ -263,12 +271,10 @@ impl<'a> Run<'a> {
         let at = self.world.now_ms();
         let mut lines = Vec::new();
         for happening in self.unwritten.drain(..) {
-            let mut value = serde_json::to_value(&happening).unwrap_or_default();
-            if let Some(fields) = value.as_object_mut() {
-                fields.insert("at_ms".into(), at.into());
+            match seal(&Timed { at_ms: at, happening }) {
+                Ok(line) => lines.extend_from_slice(format!("{line}\n").as_bytes()),
+                Err(error) => tracing::warn!(%error, "an event cannot be written"),
             }
-            lines.extend_from_slice(value.to_string().as_bytes());
-            lines.push(b'\n');
         }
         // For the eye only: the journal is what counts, and it complains where this one would.
         if let Err(error) = self.world.disk().append(&entry.folder.join("events.jsonl"), &lines) {
@@ -293,6 +299,15 @@ impl<'a> Run<'a> {
         }
         Ok(refuses)
     }
+}
+
+/// What happened, as `events.jsonl` has it.
+#[derive(Serialize)]
+struct Timed {
+    /// When, in milliseconds since 1970.
+    at_ms: i64,
+    #[serde(flatten)]
+    happening: Happening,
 }
 
 fn masked(happening: Happening, secrets: &[String]) -> Happening {

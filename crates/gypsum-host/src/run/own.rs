@@ -3,14 +3,14 @@
 use super::front::Front;
 use super::job::Wish;
 use crate::disk::{Disk, link_target};
+use crate::evidence::Progress;
 use crate::files::{Loaded, Loading, Overlay, load_over};
-use crate::journal::Journal;
 use crate::service;
 use crate::state::State;
 use crate::survey::Host;
 use crate::trouble::Trouble;
 use gypsum_core::address::address_of;
-use gypsum_core::change::{Stage, Verdict};
+use gypsum_core::change::Verdict;
 use gypsum_core::check::CheckingChange;
 use gypsum_core::doc::Kind;
 use gypsum_core::edit::File;
@@ -207,7 +207,8 @@ impl Front {
         let now = disk.content(&file.real).ok()?;
         let mut told = false;
         for entry in state.entries(&self.job.profile.daemon).into_iter().rev() {
-            let Ok(Some((plan, Stage::Closed(verdict)))) = Journal::of(&entry.folder).read(disk) else {
+            let evidence = entry.evidence(disk).ok()?;
+            let (Progress::Ended(verdict), Some(plan)) = (evidence.progress, evidence.plan) else {
                 continue;
             };
             told |= plan.touch_service && plan.activation != Activation::None;

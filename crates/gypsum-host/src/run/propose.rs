@@ -97,7 +97,9 @@ impl Run<'_> {
             return Ok(found);
         }
         for entry in state.entries(&front.job.profile.daemon).into_iter().rev() {
-            let Some(report) = entry.report().filter(|report| report.verdict == Some(Verdict::Kept)) else {
+            let Some(report) =
+                entry.report(self.disk()).filter(|report| report.verdict == Some(Verdict::Kept))
+            else {
                 continue;
             };
             for edit in report.edits {

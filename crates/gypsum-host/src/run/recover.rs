@@ -1,13 +1,12 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
 use super::{Finished, Run, Watch};
-use crate::journal::Journal;
 use crate::locks::Locks;
 use crate::service;
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
-use gypsum_core::change::{Change, Plan, Stage, Verdict};
+use gypsum_core::change::{Change, Plan, Stage};
 use gypsum_core::happening::Happening;
 use gypsum_core::text::Bytes;
 
@@ -20,50 +19,23 @@ pub fn recover(
     daemon: &str,
     who: &str,
 ) -> Result<Option<Finished>, Trouble> {
-    match unfinished(world, state, daemon) {
-        Some(entry) => recover_entry(world, state, watch, who, entry),
-        None => Ok(None),
-    }
+    let Some((entry, plan, _)) = state.last_change(world.disk(), daemon)? else {
+        return Ok(None);
+    };
+    let mut things: Vec<String> = plan.files.iter().map(|file| file.path.display().to_string()).collect();
+    things.extend(service::lock_name(&plan.service));
+    let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
+    // Read again: whoever held the locks before may have brought it to its end.
+    let open = state.last_change(world.disk(), daemon)?;
+    Ok(open.map(|(entry, plan, stage)| resume(world, state, watch, entry, plan, stage, who)))
 }
 
 /// The daemons that have something to recover.
 pub fn recover_all(world: &dyn World, state: &State) -> Vec<String> {
     let mut daemons = state.daemons();
-    daemons.retain(|daemon| unfinished(world, state, daemon).is_some());
+    // What cannot be told of is told by the recovery of that daemon.
+    daemons.retain(|daemon| !matches!(state.last_change(world.disk(), daemon), Ok(None)));
     daemons
-}
-
-/// The open change, else the last one if it is stuck.
-fn unfinished(world: &dyn World, state: &State, daemon: &str) -> Option<Entry> {
-    let stuck = |entry: &Entry| entry.stage(world.disk()) == Some(Stage::Closed(Verdict::Stuck));
-    state.open_change(world.disk(), daemon).or_else(|| state.entries(daemon).pop().filter(stuck))
-}
-
-fn recover_entry(
-    world: &dyn World,
-    state: &State,
-    watch: &mut dyn Watch,
-    who: &str,
-    entry: Entry,
-) -> Result<Option<Finished>, Trouble> {
-    let (plan, _) = last_record(world, &entry)?;
-    let mut things: Vec<String> = plan.files.iter().map(|file| file.path.display().to_string()).collect();
-    things.extend(service::lock_name(&plan.service));
-    let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
-    // Read again: whoever held the locks before may have brought it to its end.
-    let (plan, stage) = last_record(world, &entry)?;
-    if matches!(stage, Stage::Closed(verdict) if verdict != Verdict::Stuck) {
-        return Ok(None);
-    }
-    Ok(Some(resume(world, state, watch, entry, plan, stage, who)))
-}
-
-pub(super) fn last_record(world: &dyn World, entry: &Entry) -> Result<(Plan, Stage), Trouble> {
-    let folder = &entry.folder;
-    let read = Journal::of(folder)
-        .read(world.disk())
-        .map_err(|error| Trouble::file("read the journal in", folder, &error))?;
-    read.ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", folder.display())))
 }
 
 /// Carries on with a change whose journal ends with `stage`. The caller holds the locks.

@@ -7,6 +7,7 @@ use crate::trouble::Trouble;
 use gypsum_core::change::{Event, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::Activation;
+use gypsum_core::record::seal;
 use gypsum_core::service::State as ServiceState;
 
 impl Run<'_> {
@@ -31,16 +32,16 @@ impl Run<'_> {
         }
         let disk = self.disk();
         let path = entry.folder.join("change.json");
-        let record = serde_json::to_vec_pretty(&self.report).unwrap_or_default();
+        let record = seal(&self.report).and_then(|record| serde_json::to_vec_pretty(&record));
         // A change that is recovered a second time has a record already.
-        let written = disk
-            .remove(&path)
-            .and_then(|()| disk.create(&path, &record, None))
+        let journal = Journal::of(&entry.folder);
+        let written = journal
+            .release(disk)
+            .and_then(|()| disk.remove(&path))
+            .and_then(|()| disk.create(&path, &record?, None))
             .and_then(|()| disk.sync_file(&path))
             .and_then(|()| disk.sync_folder(&entry.folder))
-            .and_then(|()| {
-                Journal::of(&entry.folder).write(disk, Stage::Closed(verdict), None, self.world.now_ms())
-            });
+            .and_then(|()| journal.write(disk, Stage::Closed(verdict), None, self.world.now_ms()));
         if let Err(error) = written {
             // The verdict stands all the same.
             let (folder, daemon) = (entry.folder.display(), &self.report.daemon);

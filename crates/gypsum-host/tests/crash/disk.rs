@@ -31,6 +31,8 @@ struct Contents {
     log: Vec<Renaming>,
     operations: usize,
     cut_at: Option<usize>,
+    /// How many bytes all files together may have.
+    room: Option<usize>,
     /// A foreign write: at which operation, to which file, what, and whether in place.
     foreign: Option<(usize, PathBuf, Vec<u8>, bool)>,
 }
@@ -67,6 +69,12 @@ impl FakeDisk {
 
     pub fn foreign_at(&self, operation: usize, path: &str, bytes: &[u8], in_place: bool) {
         self.with(|contents| contents.foreign = Some((operation, path.into(), bytes.into(), in_place)));
+    }
+
+    /// All files together may have `bytes` more than now; any number if `None`.
+    pub fn fills_after(&self, bytes: Option<usize>) {
+        let used: usize = self.all().values().map(Vec::len).sum();
+        self.with(|contents| contents.room = bytes.map(|bytes| used + bytes));
     }
 
     pub fn operations(&self) -> usize {
@@ -137,6 +145,15 @@ impl Contents {
         }
     }
 
+    /// Adds bytes to a file, as many as there is room for.
+    fn add(&mut self, inode: Inode, bytes: &[u8]) -> io::Result<()> {
+        let used: usize = self.names().values().map(|inode| self.files[*inode].live.len()).sum();
+        let room = self.room.map_or(bytes.len(), |room| room.saturating_sub(used));
+        let fits = &bytes[..bytes.len().min(room)];
+        self.files[inode].live.extend_from_slice(fits);
+        if fits.len() < bytes.len() { Err(ErrorKind::StorageFull.into()) } else { Ok(()) }
+    }
+
     /// Somebody else writes, and syncs.
     fn foreign_write(&mut self, path: &Path, bytes: Vec<u8>, in_place: bool) {
         let file = File { live: bytes.clone(), durable: bytes };
@@ -177,10 +194,10 @@ impl Disk for FakeDisk {
             if contents.find(path).is_ok() {
                 return Err(ErrorKind::AlreadyExists.into());
             }
-            contents.files.push(File { live: half(bytes, cut).into(), durable: Vec::new() });
+            contents.files.push(File::default());
             let inode = contents.files.len() - 1;
             contents.rename(vec![(path.into(), Some(inode))]);
-            Ok(())
+            contents.add(inode, half(bytes, cut))
         })
     }
 
@@ -188,8 +205,8 @@ impl Disk for FakeDisk {
         self.with(|contents| {
             let cut = contents.step()?;
             let inode = contents.find(path)?;
-            contents.files[inode].live = half(bytes, cut).into();
-            Ok(())
+            contents.files[inode].live.clear();
+            contents.add(inode, half(bytes, cut))
         })
     }
 
@@ -202,8 +219,7 @@ impl Disk for FakeDisk {
                 contents.rename(vec![(path.into(), Some(inode))]);
                 inode
             });
-            contents.files[inode].live.extend_from_slice(half(bytes, cut));
-            Ok(())
+            contents.add(inode, half(bytes, cut))
         })
     }
 

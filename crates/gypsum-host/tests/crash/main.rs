@@ -7,16 +7,17 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod damage;
 mod disk;
 mod world;
 
 use disk::{FakeDisk, Leaves};
-use gypsum_core::change::{Content, Dress, How, Plan, PlannedFile, Stage, Verdict};
+use gypsum_core::change::{Content, Dress, How, Plan, PlannedFile, Verdict};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_host::disk::{Disk, content_of};
-use gypsum_host::journal::Journal;
+use gypsum_host::evidence::Progress;
 use gypsum_host::run::{Watch, carry_saved, resume};
 use gypsum_host::state::{Entry, State};
 use std::path::{Path, PathBuf};
@@ -125,10 +126,12 @@ fn carry(disk: &FakeDisk, bad: bool, in_place: bool) -> Verdict {
 
 /// Recovers what the journal says; a journal that says nothing means that nothing was live.
 fn recover(disk: &FakeDisk, bad: bool) -> Option<Verdict> {
-    let (plan, stage) = Journal::of(Path::new(FOLDER)).read(disk).unwrap()?;
-    if let Stage::Closed(verdict) = stage {
-        return Some(verdict);
-    }
+    let (plan, stage) = match entry().evidence(disk).unwrap().progress {
+        Progress::NotBegun => return None,
+        Progress::Ended(verdict) => return Some(verdict),
+        Progress::Open(plan, stage) => (*plan, stage),
+        other => panic!("{other:?}"),
+    };
     let world = FakeWorld::new(disk, bad);
     resume(&world, &state(), &mut Nobody, entry(), plan, stage, "ida").report.verdict
 }

@@ -281,11 +281,14 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         #[command(flatten)]
         manner: Manner,
     },
-    /// Bring a change that was cut off, or is stuck, to a verdict
-    #[command(after_help = "Example: gypsum recover sshd")]
+    /// Finish or undo an interrupted change
+    #[command(after_help = "Examples:\n  gypsum recover sshd\n  gypsum recover sshd --set-aside")]
     Recover {
         /// The daemon [default: all of them]
         daemon: Option<String>,
+        /// Set the records of a change aside that cannot be read; live files stay as they are
+        #[arg(long, requires = "daemon")]
+        set_aside: bool,
     },
     /// List the daemons that have a profile, or check a profile
     #[command(after_help = "Examples:\n  gypsum daemons\n  gypsum daemons --check boards.toml")]

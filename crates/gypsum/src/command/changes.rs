@@ -3,8 +3,9 @@
 use super::Context;
 use crate::out::STRONG;
 use crate::target::NoTarget;
-use crate::view::{ChangeView, change_lines, styled};
+use crate::view::{ChangeView, change_lines, styled, wrapped};
 use gypsum_core::happening::Happening;
+use gypsum_core::record::{Recorded, unseal};
 use gypsum_core::report::Report;
 use gypsum_core::secret::hide_value;
 use gypsum_host::disk::RealDisk;
@@ -64,7 +65,7 @@ fn when(entry: &Entry) -> String {
 /// The record, or as much of it as there is yet.
 fn report_of(daemon: &str, entry: &Entry, way: &Way) -> Option<Report> {
     let so_far = || (*way != Way::Ended).then(|| entry.so_far(&RealDisk, Report::new(daemon)));
-    entry.report().or_else(so_far)
+    entry.report(&RealDisk).or_else(so_far)
 }
 
 fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
@@ -78,7 +79,9 @@ fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
             Way::Ended => "ended",
             Way::GoesOn(_) => "goes on",
             Way::CutOff => "cut off",
+            Way::Unknown(_) => "unknown",
         },
+        "damaged": damaged(entry),
         "verdict": report.as_ref().and_then(|report| report.verdict),
         "who": report.as_ref().map(|report| report.who.clone()),
         "why": report.as_ref().and_then(|report| report.why.clone()),
@@ -87,10 +90,18 @@ fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
     })
 }
 
+/// The records of a change that are damaged, in words.
+fn damaged(entry: &Entry) -> Vec<String> {
+    match entry.evidence(&RealDisk) {
+        Ok(evidence) => evidence.damage.iter().map(|damage| damage.words()).collect(),
+        Err(trouble) => vec![trouble.message],
+    }
+}
+
 /// One change, drawn again from what happened, and the difference that it made.
 fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
     if context.out.json {
-        match entry.report() {
+        match entry.report(&RealDisk) {
             Some(report) => context.report(&report),
             None => context.out.document(&document(daemon, entry)),
         }
@@ -99,12 +110,22 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
     context.out.line(&format!("change {} of {}", entry.number, when(entry)));
     let mut view = ChangeView::replay(context.out);
     let events = fs::read_to_string(entry.folder.join("events.jsonl")).unwrap_or_default();
-    for line in events.lines() {
-        match serde_json::from_str::<Happening>(line) {
-            Ok(Happening::Waiting { .. }) => {}
-            Ok(happening) => view.saw(&happening),
-            Err(error) => context.out.aside(&format!("an event cannot be read: {error}")),
+    for (n, line) in events.lines().enumerate() {
+        match unseal::<Happening>(line.as_bytes()) {
+            Recorded::Whole(Happening::Waiting { .. }) | Recorded::Absent => {}
+            Recorded::Whole(happening) => view.saw(&happening),
+            Recorded::Damaged(why) => {
+                context.out.aside(&format!("events.jsonl is damaged, line {}: {why}", n + 1));
+            }
+            Recorded::Newer(_) => {
+                context.out.aside(&format!("events.jsonl, line {}: a newer Gypsum wrote it", n + 1));
+            }
         }
+    }
+    if let Way::Unknown(why) = entry.way(&RealDisk) {
+        wrapped(&why, 78).iter().for_each(|line| context.out.aside(line));
+    } else {
+        damaged(entry).iter().for_each(|line| context.out.aside(line));
     }
     let profile = profiles::load(daemon, None).ok();
     let mut copies = Vec::new();

@@ -8,6 +8,7 @@ use gypsum_core::explain::{Explained, explain};
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
 use gypsum_core::survey::Survey;
+use gypsum_host::disk::RealDisk;
 use gypsum_host::files::Loading;
 
 /// Explains the setting called `name`; whether there is one.
@@ -80,7 +81,7 @@ fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
 fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
     let entries = context.state.entries(&profile.daemon);
     entries.into_iter().rev().find_map(|entry| {
-        let report: Report = entry.report()?;
+        let report: Report = entry.report(&RealDisk)?;
         let ours = |address: &str| {
             let bare = address.rsplit("..").next().unwrap_or(address);
             let bare = bare.split('#').next().unwrap_or(bare);

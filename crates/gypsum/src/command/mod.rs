@@ -59,7 +59,8 @@ pub fn run(cli: Cli, order: TypedOrder) -> u8 {
         Command::Restore { target, change, whole, manner } => {
             restore::run(&context, &target, change.as_deref(), whole, &manner)
         }
-        Command::Recover { daemon } => recover::run(&context, daemon.as_deref()),
+        Command::Recover { daemon, set_aside: true } => recover::set_aside(&context, daemon.as_deref()),
+        Command::Recover { daemon, set_aside: false } => recover::run(&context, daemon.as_deref()),
         Command::Daemons { check } => daemons::run(&context, check.as_deref()),
         Command::Enrol { daemon, file, unit, format } => {
             enrol::run(&context, &daemon, &file, unit.as_deref(), format.as_deref())

@@ -3,7 +3,9 @@
 use super::{Context, world};
 use crate::target::NoTarget;
 use crate::view::ChangeView;
+use gypsum_host::disk::RealDisk;
 use gypsum_host::run::{recover, recover_all};
+use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
 
 pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
@@ -14,13 +16,16 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
     let mut documents = Vec::new();
     for daemon in &daemons {
         let mut view = ChangeView::new(context.out);
-        match recover(&world, &context.state, &mut view, daemon, &who())? {
-            Some(finished) => {
+        match recover(&world, &context.state, &mut view, daemon, &who()) {
+            Ok(Some(finished)) => {
                 worst = worst.max(finished.status);
                 documents.push(serde_json::to_value(&finished.report).unwrap_or_default());
             }
-            None if context.out.json => {}
-            None => context.out.line(&format!("{daemon} has no change to recover.")),
+            Ok(None) if context.out.json => {}
+            Ok(None) => context.out.line(&format!("{daemon} has no change to recover.")),
+            // The others are recovered all the same.
+            Err(trouble) if daemons.len() > 1 => worst = worst.max(context.out.trouble(&trouble)),
+            Err(trouble) => return Err(trouble.into()),
         }
     }
     if context.out.json {
@@ -30,4 +35,19 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
         context.out.line(&format!("Nothing to recover (in {}).", context.state.root().display()));
     }
     Ok(worst)
+}
+
+/// Sets the records aside that keep new changes of a daemon from being made.
+pub fn set_aside(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
+    let Some(daemon) = daemon else {
+        return Err(Trouble::usage("--set-aside needs the name of a daemon").into());
+    };
+    let folder = context.state.set_aside(&RealDisk, daemon)?;
+    if context.out.json {
+        let schema = gypsum_core::report::SCHEMA;
+        context.out.document(&serde_json::json!({ "schema": schema, "daemon": daemon, "set_aside": folder }));
+    } else {
+        context.out.line(&format!("Set aside: the records and the old files are in {}.", folder.display()));
+    }
+    Ok(0)
 }

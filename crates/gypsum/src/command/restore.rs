@@ -6,7 +6,6 @@ use crate::args::{Manner, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
 use gypsum_host::disk::{Disk, RealDisk, content_of};
-use gypsum_host::journal::Journal;
 use gypsum_host::run::Wish;
 use gypsum_host::state::Entry;
 use gypsum_host::trouble::Trouble;
@@ -24,10 +23,10 @@ pub fn run(
         Some(word) => context.state.find(&profile.daemon, word)?,
         None => last_kept(context, &profile.daemon)?,
     };
-    let read = Journal::of(&entry.folder).read(&RealDisk);
-    let (plan, _) = read
-        .map_err(|error| Trouble::file("read the journal in", &entry.folder, &error))?
-        .ok_or_else(|| Trouble::cannot(format!("the journal in {} says nothing", entry.folder.display())))?;
+    let plan = entry.evidence(&RealDisk)?.plan.ok_or_else(|| {
+        Trouble::cannot(format!("the plan of change {} cannot be read", entry.number))
+            .mend(format!("its old files are in {}", entry.folder.join("before").display()))
+    })?;
     let wish = Wish::Files(files_of(&plan, &entry, whole)?);
     if manner.hold {
         let trouble = Trouble::usage("what is taken back cannot be put aside");
@@ -40,7 +39,8 @@ pub fn run(
 }
 
 fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Trouble> {
-    let kept = |entry: &Entry| entry.report().is_some_and(|report| report.verdict == Some(Verdict::Kept));
+    let kept =
+        |entry: &Entry| entry.report(&RealDisk).is_some_and(|report| report.verdict == Some(Verdict::Kept));
     context.state.entries(daemon).into_iter().rev().find(kept).ok_or_else(|| {
         Trouble::usage(format!("no change of {daemon} is live that could be taken back"))
             .mend(format!("`gypsum changes {daemon}` lists what was done"))

@@ -198,6 +198,11 @@ fn drafts(context: &Context, daemon: &str) {
         context.out.line(&format!("{} of {}", styled(STRONG, "draft"), note.file.display()));
         context.out.line(&format!("    {because}"));
     }
+    for damage in gypsum_host::drafts::damaged(&context.state, daemon) {
+        let folder = damage.file.with_file_name("proposal");
+        context.out.line(&format!("{} that cannot be read: {}", styled(STRONG, "draft"), damage.words()));
+        context.out.line(&format!("    its text is in {}", folder.display()));
+    }
 }
 
 fn cells(row: &Listed) -> Vec<String> {

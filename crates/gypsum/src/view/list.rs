@@ -51,12 +51,22 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
 /// One change in a list: number, time, verdict, who; under it why and what.
 pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way) -> Vec<String> {
     let Some(report) = report else {
-        return vec![format!("{number:>5}  {when}  ended before anything was live")];
+        return match way {
+            Way::Unknown(why) => {
+                let mut lines = vec![format!("{number:>5}  {when}  {}", styled(BAD, "unknown"))];
+                lines.extend(wrapped(why, 70).iter().map(|line| format!("       {line}")));
+                lines
+            }
+            Way::Ended | Way::GoesOn(_) | Way::CutOff => {
+                vec![format!("{number:>5}  {when}  ended before anything was live")]
+            }
+        };
     };
     let (word, style) = match way {
         Way::Ended => (report.verdict.map_or("", |verdict| verdict.word()), None),
         Way::GoesOn(_) => ("goes on", Some(STRONG)),
         Way::CutOff => ("cut off", Some(BAD)),
+        Way::Unknown(_) => ("unknown", Some(BAD)),
     };
     let mark = format!("{word:<9}");
     let mark = style.map_or(mark.clone(), |style| styled(style, &mark));
@@ -65,6 +75,7 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
     match way {
         Way::Ended => {}
         Way::GoesOn(holder) => lines.push(format!("       carried by {holder}")),
+        Way::Unknown(why) => lines.extend(wrapped(why, 70).iter().map(|line| format!("       {line}"))),
         Way::CutOff => lines.push(format!("       gypsum recover {} brings it to a verdict", report.daemon)),
     }
     for edit in &report.edits {
