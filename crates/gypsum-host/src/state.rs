@@ -160,7 +160,7 @@ impl State {
                 return Err(match evidence.progress {
                     Progress::Newer(..) => trouble.mend("use that version of Gypsum"),
                     _ => trouble.mend(format!(
-                        "its old files are in {}: compare them with the live ones, then free {daemon} for new changes: gypsum recover {daemon} --set-aside",
+                        "compare the live files with the old ones in {}\nthen allow new changes of {daemon}: gypsum recover {daemon} --set-aside",
                         entry.folder.join("before").display()
                     )),
                 });
@@ -216,7 +216,7 @@ impl Entry {
             )),
             Progress::Unknown => {
                 let damage: Vec<String> = evidence.damage.iter().map(|damage| damage.words()).collect();
-                Some(format!("how far change {number} came is unknown: {}", damage.join("; ")))
+                Some(format!("it is unknown how change {number} ended: {}", damage.join("; ")))
             }
             Progress::NotBegun | Progress::Open(..) | Progress::Ended(_) => None,
         }

@@ -76,7 +76,7 @@ impl Out {
             let lead = if n == 0 { format!("{BAD}gypsum:{BAD:#} ") } else { " ".repeat(8) };
             self.aside(&format!("{lead}{line}"));
         }
-        for line in trouble.mend.iter().flat_map(|mend| wrapped(mend, 70)) {
+        for line in trouble.mend.iter().flat_map(|mend| mend.lines()).flat_map(|line| wrapped(line, 70)) {
             self.aside(&format!("        {line}"));
         }
         trouble.kind.status()

@@ -1,7 +1,7 @@
 //! `gypsum changes`.
 
 use super::Context;
-use crate::out::STRONG;
+use crate::out::{BAD, STRONG};
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, styled, wrapped};
 use gypsum_core::happening::Happening;
@@ -9,6 +9,7 @@ use gypsum_core::record::{Recorded, unseal};
 use gypsum_core::report::Report;
 use gypsum_core::secret::hide_value;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::evidence::Progress;
 use gypsum_host::profiles;
 use gypsum_host::run::Watch;
 use gypsum_host::state::{Entry, Way};
@@ -40,9 +41,15 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
         }
         for entry in &entries {
             let way = entry.way(&RealDisk);
-            change_lines(entry.number, &when(entry), report_of(daemon, entry, &way).as_ref(), &way)
-                .iter()
-                .for_each(|line| context.out.line(line));
+            let report = report_of(daemon, entry);
+            let mut lines = change_lines(entry.number, &when(entry), report.as_ref(), &way);
+            // What is unknown says it itself.
+            if !matches!(way, Way::Unknown(_)) {
+                let damaged = damaged(entry);
+                let wrapped = damaged.iter().flat_map(|text| wrapped(text, 70));
+                lines.extend(wrapped.map(|line| format!("       {}", styled(BAD, &line))));
+            }
+            lines.iter().for_each(|line| context.out.line(line));
         }
         listed.extend(entries.iter().map(|_| serde_json::Value::Null));
     }
@@ -62,15 +69,22 @@ fn when(entry: &Entry) -> String {
     local.unwrap_or_else(|| entry.name.clone())
 }
 
-/// The record, or as much of it as there is yet.
-fn report_of(daemon: &str, entry: &Entry, way: &Way) -> Option<Report> {
-    let so_far = || (*way != Way::Ended).then(|| entry.so_far(&RealDisk, Report::new(daemon)));
-    entry.report(&RealDisk).or_else(so_far)
+/// The record, or as much of it as there is yet, or as can still be read; `None` if nothing was ever live.
+fn report_of(daemon: &str, entry: &Entry) -> Option<Report> {
+    if let Some(report) = entry.report(&RealDisk) {
+        return Some(report);
+    }
+    let so_far = || entry.so_far(&RealDisk, Report::new(daemon));
+    match entry.evidence(&RealDisk).map(|evidence| evidence.progress) {
+        Ok(Progress::NotBegun) => None,
+        Ok(Progress::Ended(verdict)) => Some(Report { verdict: Some(verdict), ..so_far() }),
+        Ok(Progress::Open(..) | Progress::Unknown | Progress::Newer(..)) | Err(_) => Some(so_far()),
+    }
 }
 
 fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
     let way = entry.way(&RealDisk);
-    let report = report_of(daemon, entry, &way);
+    let report = report_of(daemon, entry);
     serde_json::json!({
         "daemon": daemon,
         "change": entry.name,

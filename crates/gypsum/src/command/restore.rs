@@ -6,6 +6,7 @@ use crate::args::{Manner, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
 use gypsum_host::disk::{Disk, RealDisk, content_of};
+use gypsum_host::evidence::Progress;
 use gypsum_host::run::Wish;
 use gypsum_host::state::Entry;
 use gypsum_host::trouble::Trouble;
@@ -39,12 +40,13 @@ pub fn run(
 }
 
 fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Trouble> {
-    let kept =
-        |entry: &Entry| entry.report(&RealDisk).is_some_and(|report| report.verdict == Some(Verdict::Kept));
-    context.state.entries(daemon).into_iter().rev().find(kept).ok_or_else(|| {
-        Trouble::usage(format!("no change of {daemon} is live that could be taken back"))
-            .mend(format!("`gypsum changes {daemon}` lists what was done"))
-    })
+    for entry in context.state.entries(daemon).into_iter().rev() {
+        if matches!(entry.evidence(&RealDisk)?.progress, Progress::Ended(Verdict::Kept)) {
+            return Ok(entry);
+        }
+    }
+    Err(Trouble::usage(format!("no change of {daemon} is live that could be taken back"))
+        .mend(format!("`gypsum changes {daemon}` lists what was done")))
 }
 
 /// Each file with what it is to hold.

@@ -11,5 +11,6 @@ mod editor;
 mod files;
 mod findings;
 mod real;
+mod records;
 mod screens;
 mod verdicts;
