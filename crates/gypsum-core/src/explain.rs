@@ -6,7 +6,7 @@ use crate::edit::{find_active, find_dormant};
 use crate::layers::{Turn, value_of};
 use crate::profile::{Activation, Profile, Setting};
 use crate::rules::Subject;
-use crate::secret::{HIDDEN, can_be_secret, is_secret};
+use crate::secret::shown_value;
 use crate::value::{Kind, range};
 use serde::Serialize;
 use std::collections::HashSet;
@@ -139,12 +139,12 @@ fn commented_out(subject: &Subject<'_>, address: Option<&Address>) -> Vec<Place>
     let place = |(n, dormant): (usize, Dormant)| {
         let file = &subject.files[n];
         let (name, value) = (file.doc.name(&dormant.parts), file.doc.value(&dormant.parts));
-        let secret = is_secret(subject.profile, &name) && can_be_secret(&value);
+        let value = shown_value(subject.profile, &name, value);
         Place {
             file: file.path.clone(),
             line: file.doc.place(dormant.leaf).line,
             address: address.map(ToString::to_string).unwrap_or_default(),
-            value: if secret { HIDDEN.to_owned() } else { value },
+            value,
             in_effect: false,
             decided_by: None,
         }
@@ -194,12 +194,12 @@ fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<P
         let file = &subject.files[n];
         let value = value_of(&file.doc, leaf);
         let name = file.doc.parts(leaf).map(|parts| file.doc.name(&parts)).unwrap_or_default();
-        let secret = is_secret(subject.profile, &name) && can_be_secret(&value);
+        let value = shown_value(subject.profile, &name, value);
         Place {
             file: file.path.clone(),
             line: file.doc.place(leaf).line,
             address: address_of(&file.doc, leaf).to_string(),
-            value: if secret { HIDDEN.to_owned() } else { value },
+            value,
             in_effect: true,
             decided_by: None,
         }
@@ -209,14 +209,14 @@ fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<P
         let file = &subject.files[turn.file];
         let (path, line) = where_is(turn);
         let value = value_of(&file.doc, turn.leaf);
-        let secret = is_secret(subject.profile, bare) && can_be_secret(&value);
+        let value = shown_value(subject.profile, bare, value);
         let winner = winner.map(|n| where_is(&turns[n as usize]));
         let reads = subject.layers.reads(turn.file);
         Place {
             file: path,
             line,
             address: address_of(&file.doc, turn.leaf).to_string(),
-            value: if secret { HIDDEN.to_owned() } else { value },
+            value,
             in_effect: winner.is_none() && reads,
             decided_by: winner.map(|(file, line)| format!("{file}, line {line}")),
         }

@@ -5,7 +5,7 @@ use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Parts, dorma
 use crate::edit::File;
 use crate::layers::Layers;
 use crate::profile::Profile;
-use crate::secret::{HIDDEN, can_be_secret, is_secret};
+use crate::secret::shown_value;
 use crate::value::Kind;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
@@ -250,7 +250,7 @@ fn comment_above(doc: &Document, leaf: LeafId, asleep: &HashSet<LeafId>) -> Opti
 }
 
 fn row(file: &File, profile: &Profile, name: &str, value: String, address: Address) -> Listed {
-    let value = if is_secret(profile, name) && can_be_secret(&value) { HIDDEN.to_owned() } else { value };
+    let value = shown_value(profile, name, value);
     let about = profile.setting(name).and_then(|(_, setting)| setting.about.clone());
     Listed {
         address: address.to_string(),

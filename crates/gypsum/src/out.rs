@@ -5,6 +5,7 @@ use crate::args::{Common, When};
 use crate::view::wrapped;
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
+use gypsum_core::secret::Redactor;
 use gypsum_host::trouble::Trouble;
 use serde::Serialize;
 use std::io::{BufWriter, Write};
@@ -44,16 +45,29 @@ impl Out {
 
     /// A line of the answer.
     pub fn line(self, text: &str) {
+        let text = Redactor::default().text(text);
         let _ = writeln!(AutoStream::new(std::io::stdout(), self.choice), "{text}");
     }
 
     /// A line beside the answer.
     pub fn aside(self, text: &str) {
+        let text = Redactor::default().text(text);
         let _ = writeln!(AutoStream::new(std::io::stderr(), self.choice), "{text}");
     }
 
     /// A JSON document.
     pub fn document(self, value: &impl Serialize) {
+        match serde_json::to_value(value) {
+            Ok(mut value) => {
+                Redactor::default().json(&mut value);
+                self.stream(&value);
+            }
+            Err(error) => self.aside(&format!("gypsum: this cannot be printed as JSON: {error}")),
+        }
+    }
+
+    /// A JSON document whose values are shown as they are: each was redacted when it was made.
+    pub fn stream(self, value: &impl Serialize) {
         // As it comes: a list may be long.
         let mut out = BufWriter::new(std::io::stdout().lock());
         let written = serde_json::to_writer_pretty(&mut out, value);

@@ -19,6 +19,9 @@ pub struct Shown {
     pub before: Option<String>,
     /// The line after; none where it is removed.
     pub after: Option<String>,
+    /// Whether the file is one that the configuration refers to: its content is never shown.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub companion: bool,
 }
 
 /// One edit as it is shown; `beside` are the splices of all edits of the same statement.
@@ -28,6 +31,7 @@ pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
     let first = one.splices.first().map_or(0, |splice| splice.span.start as usize);
     let at = file.doc.line_at(first);
     let shown = |line, before, after| Shown {
+        companion: false,
         address: one.address.clone(),
         file: file.path.clone(),
         line,

@@ -1,7 +1,7 @@
 //! What a change does beside its edits: files that the configuration refers to, links that switch a site or
 //! a module on, files that go.
 
-use super::difference::{shown_lines, shown_link};
+use super::difference::{shown_companion, shown_lines, shown_link};
 use super::front::{Front, NewFile};
 use crate::disk::{Disk, link_target, link_to};
 use crate::files::resolved;
@@ -74,7 +74,7 @@ impl Front {
         if before.as_ref() == Some(&companion.bytes) && same_dress {
             return Ok(());
         }
-        self.edits.extend(shown_lines(&real, before.as_deref(), Some(&companion.bytes)));
+        self.edits.push(shown_companion(&real, before.as_deref(), Some(&companion.bytes)));
         let dress = wanted.then_some(companion.dress);
         self.new_files.push(NewFile {
             real,

@@ -35,6 +35,12 @@ pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> 
     shown
 }
 
+/// A file that the configuration refers to, by its size: it may hold a key or passwords.
+pub fn shown_companion(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> Shown {
+    let size = |bytes: &[u8]| format!("{} bytes", bytes.len());
+    Shown { companion: true, ..one(path, 1, before.map(size), after.map(size)) }
+}
+
 /// A link that comes or goes.
 pub fn shown_link(path: &Path, target: &Path, comes: bool) -> Shown {
     let text = Some(format!("link to {}", target.display()));
@@ -43,7 +49,7 @@ pub fn shown_link(path: &Path, target: &Path, comes: bool) -> Shown {
 
 fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) -> Shown {
     let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-    Shown { address: name, file: path.display().to_string(), line, before, after }
+    Shown { address: name, file: path.display().to_string(), line, before, after, companion: false }
 }
 
 /// How the lines of `before` move in `after`.

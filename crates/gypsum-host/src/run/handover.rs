@@ -9,6 +9,7 @@ use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
 use gypsum_core::report::Report;
+use gypsum_core::secret::Redactor;
 use serde::{Deserialize, Serialize};
 
 /// The exit status that says: live, and carried on by its guardian.
@@ -38,7 +39,7 @@ pub fn carry_staged(
 ) {
     let mut run = Run::new(world, state, watch, &staged.plan.daemon);
     (run.entry, run.plan) = (Some(staged.entry), Some(staged.plan));
-    (run.report, run.secrets) = (staged.report, staged.secrets);
+    (run.report, run.redactor) = (staged.report, Redactor::new(staged.secrets));
     // Nobody carries it further than this process: it has no guardian of its own.
     if let Way::Ended(status) = run.through(Change::staged()) {
         ended(status);
@@ -66,7 +67,7 @@ impl Run<'_> {
 
     fn charge(&mut self, mut line: ToGuardian) -> Result<ToGuardian, Trouble> {
         let entry = self.entry.clone().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
-        let (report, secrets) = (self.report.clone(), self.secrets.clone());
+        let (report, secrets) = (self.report.clone(), self.redactor.values().to_vec());
         let staged = Staged { entry, plan: self.plan()?.clone(), report, secrets };
         let state = self.state.clone();
         let front = self.front()?;

@@ -40,7 +40,7 @@ use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
 use gypsum_core::record::seal;
 use gypsum_core::report::Report;
-use gypsum_core::secret::hide;
+use gypsum_core::secret::Redactor;
 use gypsum_core::service::Observation;
 use gypsum_core::text::Bytes;
 use serde::Serialize;
@@ -86,7 +86,7 @@ pub struct Run<'a> {
     entry: Option<Entry>,
     report: Report,
     unwritten: Vec<Happening>,
-    secrets: Vec<String>,
+    redactor: Redactor,
     /// The process that will carry it from the first live byte on.
     guardian: Option<Guardian>,
     trouble: Option<Trouble>,
@@ -116,7 +116,7 @@ impl<'a> Run<'a> {
             entry: None,
             report: Report::new(daemon),
             unwritten: Vec::new(),
-            secrets: Vec::new(),
+            redactor: Redactor::default(),
             guardian: None,
             trouble: None,
             cause: None,
@@ -256,7 +256,7 @@ impl<'a> Run<'a> {
 
     /// Shows what happened, gathers it for the report, and keeps it in the change's folder.
     fn emit(&mut self, happening: Happening) {
-        let happening = masked(happening, &self.secrets);
+        let happening = self.redactor.event(happening);
         self.report.take(&happening);
         self.unwritten.push(happening.clone());
         // What a person was told is on record, whatever happens next.
@@ -308,34 +308,4 @@ struct Timed {
     at_ms: i64,
     #[serde(flatten)]
     happening: Happening,
-}
-
-fn masked(happening: Happening, secrets: &[String]) -> Happening {
-    if secrets.is_empty() {
-        return happening;
-    }
-    let hidden = |text: &mut String| *text = hide(text, secrets);
-    let mut happening = happening;
-    match &mut happening {
-        Happening::Proposed { edits } => {
-            for edit in edits {
-                edit.before.iter_mut().chain(&mut edit.after).for_each(hidden);
-            }
-        }
-        Happening::Found { finding } => {
-            hidden(&mut finding.message);
-            finding.text.iter_mut().chain(&mut finding.mend).for_each(hidden);
-        }
-        Happening::Log { lines } | Happening::Logged { lines } => lines.iter_mut().for_each(hidden),
-        Happening::Activated { said, .. } | Happening::Beside { said, .. } => hidden(said),
-        Happening::Read { readings } => {
-            readings.iter_mut().flat_map(|one| [&mut one.before, &mut one.after]).for_each(hidden);
-        }
-        Happening::Looked { health, .. } | Happening::Baseline { health } => {
-            health.iter_mut().for_each(|outcome| hidden(&mut outcome.said));
-        }
-        Happening::Ended { next, .. } => next.iter_mut().for_each(hidden),
-        _ => {}
-    }
-    happening
 }

@@ -1,7 +1,7 @@
 //! The proposal: the edits placed, proven, and checked by our own rules.
 
 use super::Run;
-use super::difference::{moved_lines, shown_lines, shown_link};
+use super::difference::{moved_lines, shown_companion, shown_lines, shown_link};
 use super::front::{Front, NewFile};
 use super::job::Wish;
 use crate::disk::link_target;
@@ -10,13 +10,13 @@ use crate::guardian::Guardian;
 use crate::trouble::Trouble;
 use gypsum_core::address::Address;
 use gypsum_core::change::{Event, Verdict};
-use gypsum_core::doc::{Document, Family, Kind as Leaf};
+use gypsum_core::doc::{Document, Family};
 use gypsum_core::edit::{Batch, Edit, File, Guide, Request, Where, propose_batches};
 use gypsum_core::finding::Finding;
 use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
 use gypsum_core::profile::{Activation, Profile};
-use gypsum_core::secret::{can_be_secret, is_secret, mentions_secret};
+use gypsum_core::secret::{Redactor, mentions_secret, secrets_in};
 use gypsum_core::text::{Bytes, shift_lines};
 use gypsum_core::value::{Kind, misfit_of_any};
 use std::cell::OnceCell;
@@ -27,7 +27,7 @@ impl Run<'_> {
     pub(super) fn propose(&mut self) -> Result<Event, Trouble> {
         let disk = self.disk();
         // What was typed unseen is not shown in a misfit either.
-        self.secrets = self.front()?.job.hidden.clone();
+        self.redactor = Redactor::new(self.front()?.job.hidden.clone());
         let disabled = self.disabled_before()?;
         let front = self.front()?;
         let beside = matches!(front.job.wish, Wish::Edits(_)) && !front.job.beside.is_empty();
@@ -60,7 +60,7 @@ impl Run<'_> {
         };
         let secrets = front.secrets();
         let (edits, nothing) = (front.edits.clone(), front.new_files.is_empty());
-        self.secrets = secrets;
+        self.redactor = Redactor::new(secrets);
         // Without an edit the service may be restarted all the same.
         let only_activates =
             activates && matches!(&self.front()?.job.wish, Wish::Edits(edits) if edits.is_empty());
@@ -188,7 +188,11 @@ impl Front {
             }
             let link = |bytes: &Option<Vec<u8>>| bytes.as_deref().and_then(link_target).map(Path::to_owned);
             match (link(&before), link(bytes)) {
-                (None, None) => edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref())),
+                (None, None) if loading.loaded.iter().any(|file| file.real == *path) => {
+                    edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref()));
+                }
+                // Nothing says that it is configuration.
+                (None, None) => edits.push(shown_companion(path, before.as_deref(), bytes.as_deref())),
                 (was, is) => {
                     edits.extend(was.map(|target| shown_link(path, &target, false)));
                     edits.extend(is.map(|target| shown_link(path, &target, true)));
@@ -322,14 +326,6 @@ fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
         finding
     };
     misfits.into_iter().map(better).collect()
-}
-
-fn secrets_in<'a>(profile: &'a Profile, file: &'a File) -> impl Iterator<Item = String> + 'a {
-    let doc = &file.doc;
-    doc.statements()
-        .filter(|(_, kind, parts)| *kind == Leaf::Setting && is_secret(profile, &doc.text(parts.name)))
-        .map(|(_, _, parts)| doc.value(&parts))
-        .filter(|value| can_be_secret(value))
 }
 
 fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Trouble> {

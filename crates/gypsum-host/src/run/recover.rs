@@ -2,12 +2,16 @@
 
 use super::{Finished, Run, Watch};
 use crate::locks::Locks;
+use crate::profiles;
 use crate::service;
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage};
+use gypsum_core::doc::Document;
+use gypsum_core::edit::File;
 use gypsum_core::happening::Happening;
+use gypsum_core::secret::{Redactor, secrets_in};
 use gypsum_core::text::Bytes;
 
 /// Brings the change of `daemon` that was cut off, or that is stuck, to a verdict. None where there is
@@ -50,6 +54,7 @@ pub fn resume(
 ) -> Finished {
     let daemon = plan.daemon.clone();
     let mut run = Run::new(world, state, watch, &daemon);
+    run.redactor = redactor_of(world, &entry, &plan);
     run.emit(Happening::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
     // What the first part of the change had to say of itself, so that the record is whole.
     run.report = entry.so_far(world.disk(), run.report);
@@ -60,6 +65,28 @@ pub fn resume(
     run.entry = Some(entry);
     run.plan = Some(plan);
     run.carry(Change::resume(stage))
+}
+
+/// What must not be shown of the change, by what is known of the daemon and what its files say before and after.
+fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
+    // Without a profile what looks like a secret is hidden all the same.
+    let Ok(profile) = profiles::load(&plan.daemon, None) else {
+        return Redactor::default();
+    };
+    let mut secrets = Vec::new();
+    for path in plan.files.iter().flat_map(|file| {
+        [file.backup.clone(), Some(entry.copy_of("after", &file.path))].into_iter().flatten()
+    }) {
+        let doc = match world.disk().read(&path) {
+            Ok(Some(bytes)) => Document::read(bytes, profile.files.format, profile.dialect.clone()),
+            // What cannot be read is not quoted either.
+            Ok(None) | Err(_) => continue,
+        };
+        if let Ok(doc) = doc {
+            secrets.extend(secrets_in(&profile, &File { path: path.display().to_string(), doc }));
+        }
+    }
+    Redactor::new(secrets)
 }
 
 /// Carries out a change whose backup exists: `contents` is what each file of `plan` is to hold. The

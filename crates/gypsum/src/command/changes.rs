@@ -3,18 +3,16 @@
 use super::Context;
 use crate::out::{BAD, STRONG};
 use crate::target::NoTarget;
-use crate::view::{ChangeView, change_lines, styled, wrapped};
+use crate::view::{ChangeView, change_lines, difference, sizes, styled, wrapped};
 use gypsum_core::happening::Happening;
 use gypsum_core::record::{Recorded, unseal};
 use gypsum_core::report::Report;
-use gypsum_core::secret::hide_value;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::evidence::Progress;
 use gypsum_host::profiles;
 use gypsum_host::run::Watch;
 use gypsum_host::state::{Entry, Way};
 use gypsum_host::trouble::Trouble;
-use similar::TextDiff;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -142,6 +140,8 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
         damaged(entry).iter().for_each(|line| context.out.aside(line));
     }
     let profile = profiles::load(daemon, None).ok();
+    let report = report_of(daemon, entry);
+    let edits = report.as_ref().map_or(&[][..], |report| &report.edits);
     let mut copies = Vec::new();
     gather(&entry.folder.join("after"), &mut copies);
     for after in copies {
@@ -150,9 +150,13 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
         let read = |path: &Path| fs::read(path).unwrap_or_default();
         let (old, new) = (read(&before), read(&after));
         let name = format!("/{}", inner.display());
-        let diff = TextDiff::from_lines(&old[..], &new[..]);
-        let text = diff.unified_diff().context_radius(2).header(&name, &name).to_string();
-        text.lines().for_each(|line| context.out.line(&hide_value(profile.as_ref(), line)));
+        // What was only put beside the configuration may hold anything: a key, passwords.
+        let is_companion = edits.iter().any(|edit| edit.companion && edit.file == name);
+        let lines = match is_companion {
+            true => vec![sizes(&name, &old, &new)],
+            false => difference(profile.as_ref(), &name, &old, &new, edits),
+        };
+        lines.iter().for_each(|line| context.out.line(line));
     }
     0
 }

@@ -22,7 +22,6 @@ use gypsum_host::run::{Beside, Job, Run, Watch, Wish};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
 use gypsum_host::world::World;
-use similar::TextDiff;
 use std::path::{Path, PathBuf};
 
 /// What is to be edited, and what to do where nobody can be asked.
@@ -329,11 +328,9 @@ impl Editing<'_> {
     }
 
     fn difference(&self, live: &[u8], proposal: &[u8]) {
-        let diff = TextDiff::from_lines(live, proposal);
-        let text = diff.unified_diff().context_radius(2).to_string();
-        let profile = &self.profile;
-        for line in text.lines() {
-            self.context.out.aside(&gypsum_core::secret::hide_value(Some(profile), line));
+        let name = self.real.display().to_string();
+        for line in crate::view::difference(Some(&self.profile), &name, live, proposal, &[]) {
+            self.context.out.aside(&line);
         }
     }
 }

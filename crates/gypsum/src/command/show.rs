@@ -35,7 +35,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     if context.out.json {
         let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon);
         let drafts: Vec<_> = drafts.iter().map(|draft| serde_json::json!({ "file": draft.note.file, "who": draft.note.who, "because": draft.note.because, "at_ms": draft.note.at_ms, "proposal": draft.path() })).collect();
-        context.out.document(&Document {
+        context.out.stream(&Document {
             daemon: &profile.daemon,
             drafts,
             schema: gypsum_core::report::SCHEMA,

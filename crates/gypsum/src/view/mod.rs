@@ -1,10 +1,12 @@
 //! What is drawn: findings, a change as it happens, lists. Everything fits 80 columns.
 
 mod change;
+mod difference;
 mod finding;
 mod list;
 
 pub use change::ChangeView;
+pub use difference::{difference, sizes};
 pub use finding::{SCREEN, finding_lines, rest};
 pub use list::{change_lines, columns, in_columns, outcome_line, widths};
 

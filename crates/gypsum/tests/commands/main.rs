@@ -13,4 +13,5 @@ mod findings;
 mod real;
 mod records;
 mod screens;
+mod secrets;
 mod verdicts;

@@ -1,0 +1,70 @@
+//! The difference of two versions of a file, without its secrets.
+
+use gypsum_core::doc::Document;
+use gypsum_core::edit::{File, Shown};
+use gypsum_core::profile::Profile;
+use gypsum_core::secret::{HIDDEN, Redactor, secrets_in};
+use similar::TextDiff;
+
+/// How many equal lines are shown around what differs.
+const AROUND: usize = 2;
+
+/// The lines of the difference between two versions of `name`, in the unified format. What is no text is not shown.
+pub fn difference(
+    profile: Option<&Profile>,
+    name: &str,
+    before: &[u8],
+    after: &[u8],
+    edits: &[Shown],
+) -> Vec<String> {
+    let is_text = |bytes: &[u8]| std::str::from_utf8(bytes).is_ok() && !bytes.contains(&0);
+    if !is_text(before) || !is_text(after) {
+        return vec![sizes(name, before, after)];
+    }
+    let secrets = profile
+        .into_iter()
+        .flat_map(|profile| [before, after].into_iter().flat_map(|bytes| secrets_of(profile, name, bytes)));
+    let recorded = edits.iter().filter(|edit| edit.file == name).flat_map(|edit| {
+        let old = edit.before.iter().flat_map(|shown| hidden_in(shown, before));
+        let new = edit.after.iter().flat_map(|shown| hidden_in(shown, after));
+        old.chain(new)
+    });
+    let redactor = Redactor::new(secrets.chain(recorded).collect());
+    let diff = TextDiff::from_lines(before, after);
+    let text = diff.unified_diff().context_radius(AROUND).header(name, name).to_string();
+    text.lines().map(|line| redactor.config_line(line)).collect()
+}
+
+/// The same without the content: how long both versions are.
+pub fn sizes(name: &str, before: &[u8], after: &[u8]) -> String {
+    format!("{name}: {} bytes before, {} bytes after; its content is not shown", before.len(), after.len())
+}
+
+/// What is in the text where the record of an edit has hidden values.
+fn hidden_in(shown: &str, bytes: &[u8]) -> Vec<String> {
+    let parts: Vec<&str> = shown.trim().split(HIDDEN).collect();
+    let [lead, others @ ..] = parts.as_slice() else {
+        return Vec::new();
+    };
+    let text = String::from_utf8_lossy(bytes);
+    let between = |line: &str| -> Option<Vec<String>> {
+        let mut rest = line.trim().strip_prefix(lead)?.to_owned();
+        let mut values = Vec::new();
+        for (n, part) in others.iter().enumerate() {
+            let is_last = n + 1 == others.len();
+            let end = if is_last { rest.strip_suffix(part)?.len() } else { rest.find(part)? };
+            values.push(rest[..end].to_owned());
+            rest = rest[end + part.len()..].to_owned();
+        }
+        Some(values)
+    };
+    text.lines().filter_map(between).flatten().collect()
+}
+
+fn secrets_of(profile: &Profile, name: &str, bytes: &[u8]) -> Vec<String> {
+    match Document::read(bytes.to_vec(), profile.files.format, profile.dialect.clone()) {
+        Ok(doc) => secrets_in(profile, &File { path: name.into(), doc }).collect(),
+        // Such a file was never edited by line.
+        Err(_) => Vec::new(),
+    }
+}
