@@ -167,7 +167,7 @@ fn besides(
     }
     let more = if others.len() > 4 { format!(" and {} more", others.len() - 4) } else { String::new() };
     let listed = others.iter().take(4).cloned().collect::<Vec<_>>().join(", ");
-    let message = format!("by the daemon's own account this changes, too: {listed}{more}");
+    let message = format!("the daemon reports that this changes, too: {listed}{more}");
     Some(Finding::new(ALSO_CHANGES, Severity::Hint, message))
 }
 

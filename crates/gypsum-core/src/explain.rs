@@ -73,7 +73,7 @@ pub fn explain(subject: &Subject<'_>, name: &str) -> Option<Explained> {
         notes.push(format!("It belongs in {}.", setting.within.join(" or ")));
     }
     if setting.repeats {
-        notes.push("It may stand several times; each adds to the others.".into());
+        notes.push("It may be set several times; each one adds to the others.".into());
     }
     notes.extend(setting.heed.iter().map(|(value, says)| format!("{value}: {says}.")));
     Some(Explained {

@@ -69,7 +69,7 @@ fn set(config: &mut Config, name: &str, value: &str) -> Result<(), String> {
         }
         "timetable" => config.timetable = value.into(),
         "notice" => config.notice = value.into(),
-        _ => return Err(format!("nobody here knows {name}")),
+        _ => return Err(format!("{name} is unknown here")),
     }
     Ok(())
 }

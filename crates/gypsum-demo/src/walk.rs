@@ -60,7 +60,7 @@ impl Walk<'_> {
     }
 
     fn misspelt(&mut self) -> Result<(), String> {
-        self.step("A misspelt value", "clock takes 12h or 24h. Somebody types 24hr.");
+        self.step("A misspelt value", "clock takes 12h or 24h. An administrator types 24hr.");
         let before = self.config()?;
         let status = self.gypsum(&["change", DAEMON, "clock=24hr"])?;
         let same = self.config()? == before;
@@ -84,7 +84,7 @@ impl Walk<'_> {
         self.step(
             "A kill in the middle",
             "The new file is live and watched when the session is lost (kill -9): a process of\n\
-             its own goes on watching. Then somebody kills that one, too.",
+             its own goes on watching. Then that one is killed, too.",
         );
         let before = self.config()?;
         let words = ["change", DAEMON, "notice=Mind the gangway", "--steady", "3s"];
@@ -101,13 +101,16 @@ impl Walk<'_> {
             let digits: String = rest.chars().take_while(char::is_ascii_digit).collect();
             Pid::from_raw(digits.parse().ok()?)
         });
-        self.expect(status == 6 && guardian.is_some(), "status 6: somebody still has it, and who is told");
+        self.expect(
+            status == 6 && guardian.is_some(),
+            "status 6: another change is running, and its user is named",
+        );
         if let Some(guardian) = guardian {
             (self.say)(&format!("$ kill -9 {guardian}"));
             kill_process(guardian, Signal::KILL).map_err(|error| error.to_string())?;
         }
         let status = self.gypsum(&["change", DAEMON, "rows=9"])?;
-        self.expect(status == 6, "status 6: first the one that was cut off");
+        self.expect(status == 6, "status 6: first recover the interrupted one");
         let status = self.gypsum(&["recover", DAEMON])?;
         let well = self.config()? == before && self.host.ask()?.contains("Oyster Island");
         self.expect(status == 4 && well, "status 4, the old file is back, and boards show departures");

@@ -128,7 +128,7 @@ impl State {
         })
     }
 
-    /// The change of `daemon` that was begun and not brought to its end, if there is one.
+    /// The change of `daemon` that was interrupted and is still open, if there is one.
     ///
     /// # Errors
     ///

@@ -320,7 +320,7 @@ impl<'a> Transaction<'a> {
             self.disk.sync_folder(self.folder).map_err(kept)?;
         }
         Ok(format!(
-            "somebody else changed {} meanwhile; their version is kept in {}",
+            "another process changed {} meanwhile; its version is saved in {}",
             path.display(),
             copy.display()
         ))
@@ -337,12 +337,12 @@ impl<'a> Transaction<'a> {
 
     fn exchange(&self, file: &PlannedFile) -> Outcome {
         let done = self.disk.exchange(&file.aside, &file.path);
-        done.map_err(|error| Trouble::file("put back", &file.path, &error))?;
+        done.map_err(|error| Trouble::file("restore", &file.path, &error))?;
         self.sync_around(&file.path)
     }
 
     fn rename(&self, from: &Path, to: &Path) -> Outcome {
-        self.disk.rename_new(from, to).map_err(|error| Trouble::file("put back", to, &error))?;
+        self.disk.rename_new(from, to).map_err(|error| Trouble::file("restore", to, &error))?;
         self.sync_around(to)
     }
 
@@ -382,10 +382,10 @@ fn digest_name(content: &Content) -> &str {
 }
 
 fn foreign(path: &Path) -> Trouble {
-    Trouble::cannot(format!("{} was changed by somebody else after it was read", path.display()))
+    Trouble::cannot(format!("{} was changed by another process after it was read", path.display()))
         .mend("look at it, and run the command again")
 }
 
 fn left_alone(path: &Path) -> String {
-    format!("somebody else changed {} meanwhile; their version is live and was left alone", path.display())
+    format!("another process changed {} meanwhile; its version is live and was left alone", path.display())
 }

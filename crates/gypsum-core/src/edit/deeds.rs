@@ -72,7 +72,7 @@ impl Deeds<'_> {
                 ToEnable::This(n, dormant) => Ok(vec![wake(files, n, &dormant, None)?]),
                 ToEnable::Nothing => match wake_block(files, |n| self.is_meant(n), address) {
                     Some(block) => Ok(vec![block]),
-                    None => Err(absent(files, address, guide, "stands nowhere commented out")),
+                    None => Err(absent(files, address, guide, "is not commented out anywhere")),
                 },
             },
             Edit::Disable(address) | Edit::Delete(address) => match self.one(address)? {
@@ -189,7 +189,7 @@ impl Deeds<'_> {
             }
         }
         if placed.is_empty() && old != new {
-            return Err(Finding::misfit("not-there", format!("{old:?} stands nowhere as a whole value"))
+            return Err(Finding::misfit("not-there", format!("{old:?} is not a whole value anywhere"))
                 .about(edit.address())
                 .mend("`gypsum show` finds parts of values, too"));
         }

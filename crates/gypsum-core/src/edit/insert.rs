@@ -129,7 +129,7 @@ pub fn born_at(
     };
     if let Some(text) = found.like.filter(|leaf| doc.family() == Family::Xml && is_text(doc, *leaf)) {
         let finding =
-            Finding::misfit("holds-text", "the element holds text, and nothing can stand beside that");
+            Finding::misfit("holds-text", "the element contains text, so no setting can be added beside it");
         return Err(finding.at(&files[found.file].path, doc, text).mend("edit it as a whole: gypsum edit"));
     }
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
@@ -251,11 +251,11 @@ fn beside(files: &[File], spot: &Spot, address: &Address, guide: &Guide<'_>) -> 
         several => return Err(ambiguous(files, address, several, guide, None)),
     };
     let leaf =
-        leaf.ok_or_else(|| absent(files, address, guide, "is not set, so nothing can stand beside it"))?;
+        leaf.ok_or_else(|| absent(files, address, guide, "is not set, so nothing can be added beside it"))?;
     if doc.tree().block_of(leaf) == spot.block {
         return Ok(leaf);
     }
-    Err(Finding::misfit("elsewhere", format!("{address} does not stand in the same block"))
+    Err(Finding::misfit("elsewhere", format!("{address} is not in the same block"))
         .at(&files[spot.file].path, doc, leaf)
         .mend("name one that does, or leave the place out"))
 }
@@ -379,7 +379,7 @@ fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
     let example = sections.first().map_or("SECTION", String::as_str);
     Finding::misfit(
         "no-section",
-        format!("{} stands nowhere yet; say in which section it belongs", address.name()),
+        format!("{} is not set yet; say in which section it belongs", address.name()),
     )
     .in_file(&files[home].path)
     .about(address)

@@ -82,7 +82,7 @@ impl<'a> Options<'a> {
         let is = match found.as_slice() {
             [] => None,
             [one] => Some(*one),
-            _ => return Err(misfit(name, "stands there more than once").mend("give the whole value anew")),
+            _ => return Err(misfit(name, "is there more than once").mend("give the whole value anew")),
         };
         match (ask, is) {
             (Ask::Flag, Some(_)) => Ok(Vec::new()),
@@ -91,8 +91,8 @@ impl<'a> Options<'a> {
             (Ask::Set(value), Some(found)) => self.given(name, found, value),
             (Ask::Scale(by), Some(Found { value: Some(value), .. })) => {
                 let standing = self.doc.text(value);
-                let new =
-                    changed(&standing, by).map_err(|why| misfit(name, &format!("stands there: {why}")))?;
+                let new = changed(&standing, by)
+                    .map_err(|why| misfit(name, &format!("is not as it was: {why}")))?;
                 self.written(value, &new)
             }
             (Ask::Scale(_) | Ask::Gone, None) => {

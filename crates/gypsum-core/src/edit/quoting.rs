@@ -11,7 +11,7 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
     if let Some(bad) = value.chars().find(|c| c.is_control() && *c != '\t') {
         return Err(Finding::misfit(
             "control-character",
-            format!("the value holds the control character {:?}, which would end the line", bad),
+            format!("the value contains the control character {:?}, which would end the line", bad),
         )
         .mend("leave the line break or control character out of the value"));
     }

@@ -25,7 +25,7 @@ pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> 
             if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
                 let finding = Finding::misfit(
                     "shares-its-line",
-                    "other statements stand in the same line; a comment mark would take them along",
+                    "other statements are in the same line; a comment mark would comment them out, too",
                 );
                 return Err(here(finding.mend("give it a line of its own first, or --delete it")));
             }

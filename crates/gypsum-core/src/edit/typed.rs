@@ -36,7 +36,7 @@ pub fn typed(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>
         }
         Some(standing) if standing == given || own_quotes => Ok(value.into()),
         Some(standing) => {
-            let message = format!("{value:?} is not {}, which is what stands there", standing.noun());
+            let message = format!("{value:?} is not {}, as the value is now", standing.noun());
             Err(Finding::misfit("sort", message)
                 .mend(format!("if it is to become a text, type its quotes, too: '\"{value}\"'")))
         }

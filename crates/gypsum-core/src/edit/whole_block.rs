@@ -81,7 +81,7 @@ fn commented_out(doc: &Document, open: LeafId, whole: Span) -> Result<Vec<Splice
     let behind = source[..whole.end as usize].last() == Some(&b'\n') || whole.end as usize == source.len();
     let before = Span { start: first.start, end: whole.start.max(first.start) };
     if !behind || !before.of(source).trim_ascii().is_empty() {
-        return Err(Finding::misfit("shares-its-line", "other statements stand in the same lines")
+        return Err(Finding::misfit("shares-its-line", "other statements are in the same lines")
             .mend("give it lines of its own first, or --delete it"));
     }
     let blanks = |line: &[u8]| line.iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();

@@ -94,7 +94,7 @@ pub fn lock_out(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fi
         may(&account, &words.collect::<Vec<_>>())
     });
     if !anybody && !may("root", &["root".to_owned()]) {
-        let message = "after this nobody who exists on this host can log in any more";
+        let message = "after this change no account of this host can log in";
         let mend = "let at least one account in";
         findings.push(about(Finding::fault("locks-out", message).mend(mend)));
         return;

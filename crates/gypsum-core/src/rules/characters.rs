@@ -42,12 +42,12 @@ pub fn check(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, f
 fn strange(c: char) -> Finding {
     if CURLY.contains(&c) {
         let message =
-            format!("this holds {c}, a quote from a text page; most daemons take it as part of the value");
+            format!("this contains the typographic quote {c}; most daemons read it as part of the value");
         return Finding::fault("curly-quotes", message).mend("type a plain \" or ' instead, or none");
     }
     let message = match c {
         '\u{a0}' => "this holds a blank that is not one (a no-break space)".to_owned(),
-        c => format!("the value holds {c:?}, which is not ASCII"),
+        c => format!("the value contains {c:?}, which is not ASCII"),
     };
     Finding::warning("not-ascii", message).mend("make sure that the daemon reads this file as UTF-8")
 }

@@ -50,12 +50,12 @@ fn which(subject: &Subject<'_>, turn: &Turn) -> &'static str {
 fn no_effect(subject: &Subject<'_>, turn: &Turn, winner: &Turn) -> Finding {
     let (file, line, there) = place(subject, winner);
     let which = which(subject, turn);
-    let message = format!("this has no effect: line {line} of {file} decides, since the {which} one wins");
+    let message = format!("this has no effect: line {line} of {file} is used, since the {which} one wins");
     let mend = if is_of_package(&file) {
         let when = if which == "first" { "before" } else { "after" };
         format!("{file} belongs to a package: put the setting into a file under /etc that is read {when} it")
     } else {
-        format!("edit that one: --in {file} {there}=VALUE")
+        format!("edit that line: --in {file} {there}=VALUE")
     };
     subject.at_name(Finding::fault("no-effect", message).mend(mend), turn)
 }
@@ -64,7 +64,7 @@ fn overrules(subject: &Subject<'_>, winner: &Turn, turn: &Turn) -> Finding {
     let (file, line, there) = place(subject, turn);
     let which = which(subject, turn);
     let message = format!(
-        "line {line} of {file} says {:?} of the same setting, and counts no more: the {which} one wins",
+        "line {line} of {file} also sets this (to {:?}) and will be ignored: the {which} one wins",
         subject.value(turn)
     );
     let mend = format!("change that line instead: --in {file} {there}=VALUE");

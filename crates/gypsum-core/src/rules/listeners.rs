@@ -219,7 +219,7 @@ pub fn compare(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fin
             continue;
         }
         gone.push(shown(old));
-        let message = format!("{} is listened on no more: whoever connects there is cut off", shown(old));
+        let message = format!("{} will close; clients that use it will be disconnected", shown(old));
         let new = is.iter().find(|new| !was.iter().any(|old| covers(old, new)));
         // The line that was edited: that of the port, where the port is another one.
         let said =

@@ -54,7 +54,7 @@ fn own_files(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
         let fact = subject.survey.path(&file.path, Some(reader)).filter(|fact| fact.exists);
         if fact.is_some_and(|fact| fact.readable == Some(false)) && subject.layers.reads(n) {
             let message = format!(
-                "{reader}, as which the daemon reads it, may not read this file: it does not start, or goes on without all that stands here"
+                "the daemon reads this file as {reader}, who may not read it: it does not start, or ignores all settings here"
             );
             let finding = Finding::fault("unreadable", message).in_file(&file.path);
             findings.push(finding.mend(format!("chgrp {reader} {0} && chmod g+r {0}", file.path)));
@@ -113,8 +113,8 @@ fn amiss(
             ));
         }
         if !fact.exists && fact.standing.trim_end_matches('/') != parent.trim_end_matches('/') {
-            let message = format!("{path} cannot be made: the folder {parent} does not exist");
-            let mend = format!("make it first (mkdir {parent}), owned by {who}; {} is there", fact.standing);
+            let message = format!("{path} cannot be created: the folder {parent} does not exist");
+            let mend = format!("create it first (mkdir {parent}), owned by {who}; {} exists", fact.standing);
             return Some(("missing-folder", message, mend));
         }
         if fact.writable == Some(false) {
@@ -125,7 +125,7 @@ fn amiss(
     }
     if !fact.exists {
         let mend = match sort {
-            Sort::Folder => format!("make it first; {} is there", fact.standing),
+            Sort::Folder => format!("create it first; {} exists", fact.standing),
             Sort::Program => "check the name, and whether its package is installed".into(),
             Sort::Socket => "is what listens there running, and under this name?".into(),
             _ => format!("--companion FILE --to {path} places it in the same change"),

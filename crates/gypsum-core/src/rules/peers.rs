@@ -12,7 +12,7 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             let value = subject.value(turn);
             let word = |nth: usize| value.split_whitespace().nth(nth.saturating_sub(1));
             let both = word(host).zip(word(port).and_then(|port| port.parse().ok()));
-            let finding = both.and_then(|(host, port)| nobody_on(subject, host, port, false));
+            let finding = both.and_then(|(host, port)| is_free(subject, host, port, false));
             findings.extend(finding.map(|finding| subject.at_value(finding, turn, 0)));
         }
         for piece in pieces {
@@ -39,7 +39,7 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
                     Some(Finding::warning("unresolved", message).mend(mend))
                 }
                 (Endpoint::Net { host, port: Some(port) }, Some(Role::Connect)) => {
-                    nobody_on(subject, host.as_deref().unwrap_or("127.0.0.1"), port, piece.what.udp)
+                    is_free(subject, host.as_deref().unwrap_or("127.0.0.1"), port, piece.what.udp)
                 }
                 _ => None,
             };
@@ -60,12 +60,12 @@ fn unresolved(subject: &Subject<'_>, host: &str) -> bool {
 fn nobody_at(subject: &Subject<'_>, path: &str) -> Option<Finding> {
     let served = subject.survey.socket_is_served(path)?;
     (!served).then(|| {
-        Finding::warning("nobody-listens", format!("nobody listens on {path}"))
-            .mend("is what should listen there running, and under this name?")
+        Finding::warning("nothing-listens", format!("no process listens on {path}"))
+            .mend("check that the program behind it is running, and the name")
     })
 }
 
-fn nobody_on(subject: &Subject<'_>, host: &str, port: u16, udp: bool) -> Option<Finding> {
+fn is_free(subject: &Subject<'_>, host: &str, port: u16, udp: bool) -> Option<Finding> {
     let address: IpAddr =
         if host == "localhost" { IpAddr::from([127, 0, 0, 1]) } else { host.parse().ok()? };
     if subject.survey.own(address) != Some(true) {
@@ -79,7 +79,7 @@ fn nobody_on(subject: &Subject<'_>, host: &str, port: u16, udp: bool) -> Option<
     (!there && !ours).then(|| {
         let shown =
             if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") };
-        Finding::warning("nobody-listens", format!("nobody listens on {shown} of this host"))
-            .mend("ss -ltnp lists who listens where")
+        Finding::warning("nothing-listens", format!("no process listens on {shown} of this host"))
+            .mend("ss -ltnp lists the processes that listen")
     })
 }

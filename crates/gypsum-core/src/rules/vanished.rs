@@ -21,7 +21,7 @@ pub fn files(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
         let more = if dropped.len() > 3 { format!(" and {} more", dropped.len() - 3) } else { String::new() };
         let shown = dropped.iter().take(3).copied().collect::<Vec<_>>().join(", ");
         let message = format!(
-            "{} was reading {shown}{more}, and would not do so any more: all that {} is lost",
+            "{} will no longer read {shown}{more}: all that {} is lost",
             after.profile.daemon,
             if dropped.len() == 1 { "it says" } else { "they say" }
         );

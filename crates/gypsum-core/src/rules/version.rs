@@ -13,12 +13,11 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
         let name = subject.name(turn);
         let said = match (&setting.since, &setting.until) {
             (Some(since), _) if older(is, since) => {
-                Some(("too-new", format!("{name} is known from version {since} on; {is} is installed")))
+                Some(("too-new", format!("{name} needs version {since} or later; {is} is installed")))
             }
-            (_, Some(until)) if !older(is, until) => Some((
-                "retired",
-                format!("{name} is not known any more since version {until}; {is} is installed"),
-            )),
+            (_, Some(until)) if !older(is, until) => {
+                Some(("retired", format!("{name} was removed in version {until}; {is} is installed")))
+            }
             _ => None,
         };
         let Some((rule, message)) = said else { return };

@@ -168,10 +168,10 @@ fn no_choice(choices: &[String], value: &str) -> Misfit {
     let near = nearest(value, choices.iter().map(String::as_str));
     let known = choices.join(", ");
     let mend = match near.first() {
-        Some(near) => format!("did you mean {near}? It takes: {known}"),
+        Some(near) => format!("did you mean {near}? Accepted: {known}"),
         None => format!("it takes: {known}"),
     };
-    Misfit { message: format!("{value:?} is not a value that it takes"), mend }
+    Misfit { message: format!("{value:?} is not accepted"), mend }
 }
 
 /// What a kind is called.

@@ -54,7 +54,7 @@ pub fn unlikely(setting: &Setting, spelling: &Spelling, memory: Option<u64>, val
         }
         (Some(least), _) => format!("{least} or more is usual"),
         (None, Some(most)) if !most.starts_with("memory") => format!("up to {most} is usual"),
-        _ => "less leaves room for what else runs".to_owned(),
+        _ => "use less: other programs need memory, too".to_owned(),
     };
     let known = setting.usual.as_ref().or(setting.default.as_ref());
     let mend = known.map_or(usual.clone(), |known| format!("{usual}; {known} is a common value"));

@@ -50,7 +50,8 @@ impl Look<'_> {
                 Ok(None) => {}
                 Ok(Some(now)) if restarts < MOST_RESTARTS => {
                     // It must stay well from its own start on.
-                    let said = format!("{}: somebody restarted it meanwhile", running(Some(last), &now));
+                    let said =
+                        format!("{}: another process restarted it meanwhile", running(Some(last), &now));
                     outcomes[*n].0.said = said;
                     scene.seen = Some(now.clone());
                     first = Some((*n, now));
@@ -84,7 +85,7 @@ impl Look<'_> {
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
         while !now.state.is_up() && self.world.now_ms().saturating_sub(asked) < limit && !self.cut_short() {
             if super::service::is_final(now.state) && self.world.now_ms() - asked > PULSE.as_millis() as i64 {
-                return Err(format!("somebody stopped it meanwhile: it is {}", now.state.words()));
+                return Err(format!("another process stopped it meanwhile: it is {}", now.state.words()));
             }
             self.world.sleep(PULSE);
             now = self.world.observe(self.service);

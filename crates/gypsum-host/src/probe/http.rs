@@ -110,7 +110,7 @@ impl From<String> for Silence {
 impl From<Silence> for String {
     fn from(silence: Silence) -> Self {
         match silence {
-            Silence::Tunnel(status) => format!("the proxy answered {status}, and lets nobody through"),
+            Silence::Tunnel(status) => format!("the proxy answered {status}, and opens no tunnel"),
             Silence::Other(why) => why,
         }
     }

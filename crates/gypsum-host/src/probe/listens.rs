@@ -15,11 +15,11 @@ pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &Scene) -> Resu
     };
     let there: Vec<Listening> = listening(udp).into_iter().filter(|one| fits(&one.address)).collect();
     if there.is_empty() {
-        return Err("nobody listens there".into());
+        return Err("no process listens there".into());
     }
     // Where its sockets cannot be seen, or the service manager holds them, that somebody does must do.
     let Some(own) = sockets_of(&scene.look()).filter(|own| !own.is_empty()) else {
-        return Ok("somebody listens there".into());
+        return Ok("a process listens there".into());
     };
     if !there.iter().any(|one| own.contains(&one.inode)) {
         return Err("another process listens there".into());
@@ -28,7 +28,7 @@ pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &Scene) -> Resu
     let for_all = |address: &SocketAddr| wanted.is_none() && address.ip().is_unspecified();
     match there.iter().find(|one| for_all(&one.address) && !own.contains(&one.inode)) {
         Some(other) => Err(format!("another process listens on {}", other.address)),
-        None => Ok("it listens there".into()),
+        None => Ok("the service listens there".into()),
     }
 }
 

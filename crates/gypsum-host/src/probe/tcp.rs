@@ -9,9 +9,7 @@ pub fn probe(at: &str, refused: bool, limit: Duration) -> Result<String, String>
             Ok("accepts connections".into())
         }
         (Ok((_, address)), false) => Ok(format!("accepts connections at {address}")),
-        (Ok((_, address)), true) => {
-            Err(format!("accepts connections at {address}, expected that nobody does"))
-        }
+        (Ok((_, address)), true) => Err(format!("accepts connections at {address}, expected no listener")),
         (Err(why), false) => Err(why),
         (Err(why), true) => Ok(format!("{why}, as expected")),
     }

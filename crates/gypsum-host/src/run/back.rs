@@ -183,7 +183,7 @@ impl Run<'_> {
         let on = if calm.is_zero() {
             "health checks".to_owned()
         } else {
-            format!("health checks, then {:.1} s of calm", calm.as_secs_f64())
+            format!("health checks, then watching for {:.1} s", calm.as_secs_f64())
         };
         let calm_ms = u64::try_from(calm.as_millis()).ok().filter(|ms| *ms > 0);
         self.emit(Happening::Waiting { on, usual_ms: None, calm_ms });
@@ -195,7 +195,7 @@ impl Run<'_> {
         if self.plan()?.files.is_empty() && self.cause.is_some() {
             return Ok(Event::Failed);
         }
-        let cause = self.cause.clone().unwrap_or_else(|| "it was cut off".into());
+        let cause = self.cause.clone().unwrap_or_else(|| "it was interrupted".into());
         self.emit(Happening::Restoring { cause });
         self.mark_log();
         let plan = self.plan()?.clone();
@@ -211,7 +211,7 @@ impl Run<'_> {
             self.emit(Happening::Noted { text });
         }
         if !self.files(|files| files.is_before())? {
-            let text = "the files are not all as they were before: somebody else's version was left in place";
+            let text = "not all files are as before: the version of another process was left in place";
             self.emit(Happening::Noted { text: text.into() });
         }
         Ok(Event::Done)
@@ -323,5 +323,5 @@ fn usual(plan: &Plan) -> Option<u64> {
 fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
     let names: Vec<&str> = health.iter().map(|outcome| outcome.name.as_str()).collect();
     let worse = (0..health.len()).find(|n| !health[*n].well && held(baseline, &names, *n));
-    worse.map_or_else(|| "it is not well".into(), |n| format!("{} is not well", names[n]))
+    worse.map_or_else(|| "it is unhealthy".into(), |n| format!("{} is unhealthy", names[n]))
 }

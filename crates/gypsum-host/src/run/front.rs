@@ -32,7 +32,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 /// The rule by which something was not well before.
-const UNWELL: &str = "unwell-before";
+const UNWELL: &str = "unhealthy-before";
 
 /// One file as it is to be.
 #[derive(Clone, Debug)]
@@ -162,7 +162,7 @@ impl Run<'_> {
         // Who is at work holds the locks and was named by them; an open record without is a change that
         // was cut off.
         if let Some(entry) = state.open_change(disk, &daemon)?.map(|(entry, ..)| entry) {
-            let what = format!("change {} of {daemon} was begun and not brought to its end", entry.number);
+            let what = format!("change {} of {daemon} was interrupted and is still open", entry.number);
             return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
         }
         // Under the locks, and whatever was read to find them: somebody may have changed it before.
@@ -177,7 +177,7 @@ impl Run<'_> {
         let rehearsal = front.rehearsed.take().transpose()?;
         let home = front.home()?;
         let proposed = proposed(&front.new_files, &home);
-        let mut by = vec!["Gypsum's own rules".to_owned()];
+        let mut by = vec!["Gypsum's rules".to_owned()];
         let mut findings = Vec::new();
         match rehearsal {
             Some(rehearsal) => {
@@ -194,7 +194,7 @@ impl Run<'_> {
         let refused = findings.iter().any(|finding| finding.severity == Severity::Fault);
         let told = if refused { None } else { front.effective(&proposed, &home)? };
         if let Some(told) = told {
-            by.push("the daemon's own account of its settings".to_owned());
+            by.push("the settings that the daemon reports".to_owned());
             findings.extend(told);
         }
         if self.judge(findings)? {
@@ -263,7 +263,7 @@ impl Run<'_> {
         }
         self.emit(planned);
         if asks && !self.watch.goes_on() {
-            self.cause = Some("the service is not well already, and you chose to stop".into());
+            self.cause = Some("the service was already unhealthy, and you chose to stop".into());
             return Ok(Event::Interrupted);
         }
         Ok(Event::Done)
@@ -271,8 +271,7 @@ impl Run<'_> {
 }
 
 fn unwell(outcome: &Outcome) -> Finding {
-    let message =
-        format!("{} is not well already, before anything is touched: {}", outcome.name, outcome.said);
+    let message = format!("{} was already unhealthy before this change: {}", outcome.name, outcome.said);
     Finding::warning(UNWELL, message)
         .mend("the change is judged by whether anything gets worse; --strict refuses it")
 }

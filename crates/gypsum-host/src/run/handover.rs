@@ -56,9 +56,7 @@ impl Run<'_> {
             Ok(line) => Some(line),
             Err(why) => {
                 let why = why.message;
-                let text = format!(
-                    "this change ends with this session: no process of its own was to be had ({why})"
-                );
+                let text = format!("running in this session: the guardian could not be started ({why})");
                 self.emit(Happening::Noted { text });
                 None
             }

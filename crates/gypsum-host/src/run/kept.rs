@@ -47,9 +47,9 @@ impl Run<'_> {
                 Ok(_) if held => {
                     format!("checked and put aside; gypsum change {daemon} --ready takes it live")
                 }
-                Ok(_) => format!("what was proposed is kept as a draft: gypsum edit {daemon}"),
+                Ok(_) => format!("your edit is saved as a draft; correct it with: gypsum edit {daemon}"),
                 Err(trouble) => {
-                    format!("what was proposed could not be kept as a draft: {}", trouble.message)
+                    format!("your edit could not be saved as a draft: {}", trouble.message)
                 }
             });
         }

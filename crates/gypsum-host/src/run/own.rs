@@ -189,12 +189,11 @@ impl Front {
                 }
                 None => {
                     let message = format!(
-                        "this file was changed since {name} last took it up: somebody's edit goes live with this change"
+                        "this file was edited since {name} last read it; that edit goes live with this change"
                     );
                     let finding = Finding::warning("never-loaded", message).in_file(&path);
                     return Some(
-                        finding
-                            .mend("look what it is; if this change is put back, that edit stays in the file"),
+                        finding.mend("look at that edit; if this change is restored, it stays in the file"),
                     );
                 }
             }

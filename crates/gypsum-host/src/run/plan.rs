@@ -187,7 +187,7 @@ impl Run<'_> {
                 return Ok(aside);
             }
         }
-        Err(Trouble::cannot(format!("too many leftovers stand beside {}", path.display()))
+        Err(Trouble::cannot(format!("there are too many leftovers beside {}", path.display()))
             .mend(format!("look at .{name}.gypsum-* there: one may hold an original")))
     }
 }

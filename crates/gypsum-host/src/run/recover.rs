@@ -60,8 +60,10 @@ pub fn resume(
     run.report = entry.so_far(world.disk(), run.report);
     let folder = entry.folder.join("before").display().to_string();
     run.emit(Happening::BackedUp { change: entry.name.clone(), folder });
-    run.emit(Happening::Noted { text: format!("change {} was cut off {}", entry.number, words_for(stage)) });
-    run.cause = Some("the change was cut off".into());
+    run.emit(Happening::Noted {
+        text: format!("change {} was interrupted {}", entry.number, words_for(stage)),
+    });
+    run.cause = Some("the change was interrupted".into());
     run.entry = Some(entry);
     run.plan = Some(plan);
     run.carry(Change::resume(stage))
@@ -108,9 +110,9 @@ fn words_for(stage: Stage) -> &'static str {
     match stage {
         Stage::Saved | Stage::Staged | Stage::Withdrawn => "before anything was live",
         Stage::Armed => "while its files were going live",
-        Stage::Replaced | Stage::Activated => "before it was known to be well",
+        Stage::Replaced | Stage::Activated => "before its health was known",
         Stage::Kept => "after it was kept",
-        Stage::Restoring | Stage::PutBack | Stage::Revived | Stage::Restored => "while it was being put back",
+        Stage::Restoring | Stage::PutBack | Stage::Revived | Stage::Restored => "while it was being restored",
         Stage::Closed(_) => "and is stuck",
     }
 }

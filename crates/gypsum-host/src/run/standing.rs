@@ -59,7 +59,7 @@ impl Run<'_> {
         let Some(plan) = &self.plan else {
             return match verdict {
                 Verdict::Unchanged => format!("{daemon} has this configuration already"),
-                _ => format!("nothing was touched; {daemon} goes on as before"),
+                _ => "nothing was touched".to_owned(),
             };
         };
         let name = self.subject(plan);
@@ -72,15 +72,13 @@ impl Run<'_> {
                 format!("{name} was {done} with the configuration that it has")
             }
             Verdict::Kept if plan.same_settings && plan.activation == Activation::None => {
-                format!("no setting changed, so {name} goes on as before")
+                format!("no setting changed, so {name} was not reloaded")
             }
             Verdict::Kept if service::exists(&plan.service) && plan.activation == Activation::None => {
-                format!(
-                    "the files are changed; {name} was not told, and takes them up when it next reads them"
-                )
+                format!("the files are changed; {name} reads them at its next reload or restart")
             }
             Verdict::Kept if self.report.well == Some(false) => {
-                format!("{name} has its new configuration, and is unwell as it was before")
+                format!("{name} has its new configuration, and is unhealthy as before")
             }
             Verdict::Kept if service::exists(&plan.service) => {
                 format!("{name} runs on its new configuration")
@@ -94,13 +92,11 @@ impl Run<'_> {
                 } else if self.is_back() {
                     "its old configuration is in place"
                 } else {
-                    "its files are not all put back"
+                    "not all of its files are restored"
                 };
                 format!("{name} is {}; {files}", state.words())
             }
-            Verdict::Refused | Verdict::Unchanged | Verdict::Dropped => {
-                format!("nothing was touched; {daemon} goes on as before")
-            }
+            Verdict::Refused | Verdict::Unchanged | Verdict::Dropped => "nothing was touched".to_owned(),
         }
     }
 

@@ -67,7 +67,7 @@ impl Endpoints {
             });
             let process = match owner {
                 Some(owner) => format!("{} (process {})", owner.name, owner.pid),
-                None => "a process that cannot be seen".into(),
+                None => "a process that only root can see".into(),
             };
             let unit = owner.and_then(|owner| owner.unit.clone());
             Holder { address: plain(socket.address.ip()), process, unit, ours }

@@ -7,61 +7,61 @@ use std::path::PathBuf;
 #[derive(Clone, Debug, Default, Args)]
 #[command(next_help_heading = "Edits")]
 pub struct MoreEdits {
-    /// Wake a setting or block that stands commented out, as it stands
+    /// Uncomment a setting or block, as it is
     #[arg(long, value_name = "ADDRESS")]
     pub enable: Vec<String>,
-    /// Comment a setting or block out
+    /// Comment out a setting or block
     #[arg(long, value_name = "ADDRESS")]
     pub disable: Vec<String>,
     /// Remove a setting or block
     #[arg(long, value_name = "ADDRESS")]
     pub delete: Vec<String>,
-    /// One more of a repeatable setting, or a new block whose settings follow as edits
+    /// Add one more of a repeatable setting, or a new block whose settings follow as edits
     #[arg(long, value_name = "ADDRESS[=VALUE]")]
     pub add: Vec<String>,
-    /// Put in a prepared piece of configuration, its inner layout kept
+    /// Insert a prepared piece of configuration, with its own layout
     #[arg(long, value_name = "FILE")]
     pub piece: Vec<PathBuf>,
     /// The block that --piece goes into [default: the file]
     #[arg(long, value_name = "ADDRESS", requires = "piece")]
     pub under: Vec<String>,
-    /// What is added goes first in its block or file; of several --add each has its place behind it
+    /// The addition goes first in its block or file; each place applies to the --add before it
     #[arg(long, action = ArgAction::Append, num_args = 0, default_missing_value = "true")]
     pub first: Vec<bool>,
-    /// What is added goes last in its block or file
+    /// The addition goes last in its block or file
     #[arg(long, action = ArgAction::Append, num_args = 0, default_missing_value = "true")]
     pub last: Vec<bool>,
-    /// What is added goes right above this setting
+    /// The addition goes right above this setting
     #[arg(long, value_name = "ADDRESS")]
     pub above: Vec<String>,
-    /// What is added goes right below this setting
+    /// The addition goes right below this setting
     #[arg(long, value_name = "ADDRESS")]
     pub below: Vec<String>,
-    /// Replace a value wherever it stands whole
+    /// Replace a value wherever it is a whole value
     #[arg(long, value_name = "OLD", requires = "by")]
     pub replace_all: Vec<String>,
-    /// What --replace-all puts there
+    /// The new value for --replace-all
     #[arg(long, value_name = "NEW", requires = "replace_all")]
     pub by: Vec<String>,
-    /// Set this to a value that is read from the terminal, or a line of standard input
+    /// Set this to a value read from the terminal or from standard input, never shown
     #[arg(long, value_name = "ADDRESS")]
     pub secret: Vec<String>,
-    /// A remark above what is new or changed, in the file's comment style
+    /// A comment above what is new or changed, in the file's style
     #[arg(long, value_name = "TEXT")]
     pub remark: Option<String>,
-    /// Take this whole prepared file (- is standard input) instead of edits
+    /// Use this whole prepared file (- is standard input) instead of edits
     #[arg(long, value_name = "FILE", conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "prepared"])]
     pub whole: Option<PathBuf>,
-    /// Take live what was put aside with --hold, all of it together
+    /// Take all held changes live together (see --hold)
     #[arg(long, conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "whole", "prepared"])]
     pub ready: bool,
-    /// Take the edits from a TOML file (- is standard input), too
+    /// Also read edits from a TOML file (- is standard input)
     #[arg(long = "edits", id = "prepared", value_name = "FILE")]
     pub prepared: Option<PathBuf>,
-    /// Print the edits as such a file, and do nothing
+    /// Print the edits as such a file, and change nothing
     #[arg(long, conflicts_with_all = ["whole", "secret"])]
     pub print_edits: bool,
-    /// Place this file, which the configuration refers to, in the same change
+    /// Install this file, which the configuration refers to, in the same change
     #[arg(long, value_name = "FILE", requires = "to", help_heading = "Files")]
     pub companion: Vec<PathBuf>,
     /// Where --companion goes
@@ -82,10 +82,10 @@ pub struct MoreEdits {
     /// Remove one of the daemon's files: a drop-in, a link
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub delete_file: Vec<PathBuf>,
-    /// The file that is meant, where a daemon has several; each of several --in holds for the edits behind it
+    /// The file to edit, if the daemon has several; each --in applies to the edits after it
     #[arg(long = "in", value_name = "FILE", help_heading = "Files")]
     pub within: Vec<PathBuf>,
-    /// Make the file that is meant, and its folder, if it does not exist
+    /// Create that file, and its folder, if it does not exist
     #[arg(long, help_heading = "Files")]
     pub new: bool,
 }

@@ -8,8 +8,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use gypsum_core::profile::Activation;
 use std::path::PathBuf;
 
-/// Change one daemon's configuration safely: checked before it goes live, watched after, put back by
-/// itself if the service is not well.
+/// Change one daemon's configuration safely: checked before it goes live, watched after, restored by
+/// itself if the service is unhealthy.
 #[derive(Debug, Parser)]
 #[command(
     name = "gypsum",
@@ -19,10 +19,10 @@ use std::path::PathBuf;
     arg_required_else_help = true
 )]
 #[command(after_help = "\
-Exit status: 0 kept and well, unchanged, well; 1 could not run, nothing touched; 2 wrong usage;
-3 refused by a check, nothing touched, or not well; 4 restored; 5 stuck, a person is needed;
-6 another change is in the way; 7 kept, but unwell as before or unproven;
-8 live, and carried to its end by a process of its own.")]
+Exit status: 0 kept and healthy, unchanged, healthy; 1 could not run, nothing touched; 2 wrong usage;
+3 refused by a check, nothing touched, or not healthy; 4 restored; 5 stuck, a person is needed;
+6 another change is in the way; 7 kept, but unhealthy as before or unproven;
+8 live, and finished by the guardian in the background.")]
 pub struct Cli {
     /// What to do.
     #[command(subcommand)]
@@ -33,18 +33,18 @@ pub struct Cli {
 
 /// What every command takes.
 #[derive(Clone, Debug, Args)]
-#[command(next_help_heading = "Everywhere")]
+#[command(next_help_heading = "Global options")]
 pub struct Common {
     /// Print one JSON document instead of text
     #[arg(long, global = true)]
     pub json: bool,
-    /// Say only how it ended
+    /// Print only the result
     #[arg(short, long, global = true, conflicts_with = "verbose")]
     pub quiet: bool,
-    /// Say more: the stages and how long each took
+    /// Print more: the stages and how long each took
     #[arg(short, long, global = true)]
     pub verbose: bool,
-    /// Go on where a question would be asked; no finding is accepted by that
+    /// Assume yes at prompts; does not accept findings
     #[arg(short, long, global = true)]
     pub yes: bool,
     /// When to use colour
@@ -68,7 +68,7 @@ pub enum When {
 
 /// Which daemon is meant.
 #[derive(Clone, Debug, Args)]
-#[command(next_help_heading = "Which daemon")]
+#[command(next_help_heading = "Daemon")]
 pub struct Target {
     /// The daemon, as its administrators name it
     pub daemon: String,
@@ -94,21 +94,21 @@ pub struct Target {
 
 /// How a change is to be carried out.
 #[derive(Clone, Debug, Args)]
-#[command(next_help_heading = "How")]
+#[command(next_help_heading = "Change options")]
 pub struct Manner {
-    /// Why; kept with the change
+    /// The reason for the change, for its record
     #[arg(long, value_name = "TEXT")]
     pub why: Option<String>,
-    /// Check everything and show what would be done, and do nothing
+    /// Check everything and show what would be done, but change nothing
     #[arg(short = 'n', long)]
     pub dry_run: bool,
     /// Check everything and put the change aside: `gypsum change DAEMON --ready` takes it live later
     #[arg(long, conflicts_with = "dry_run")]
     pub hold: bool,
-    /// Go on in spite of this rule's findings; the reason, or --why, is kept with the change
+    /// Accept the findings of this rule; the reason, or --why, is recorded
     #[arg(long, value_name = "RULE[=REASON]")]
     pub accept: Vec<String>,
-    /// Warnings refuse the change, too
+    /// Refuse the change on warnings, too
     #[arg(long)]
     pub strict: bool,
     /// Start the service if it is stopped
@@ -118,16 +118,16 @@ pub struct Manner {
     /// reloaded with the same care
     #[arg(long, value_name = "HOW")]
     pub activation: Option<How>,
-    /// What must hold afterwards, in a sentence: 'http http://localhost/map 200'
+    /// A check that must hold afterwards, as a sentence: 'http http://localhost/map 200'
     #[arg(long, value_name = "CHECK")]
     pub must: Vec<String>,
-    /// A value to look at before and after, in a sentence: 'process niceness'
+    /// A value to read before and after, as a sentence: 'process niceness'
     #[arg(long, value_name = "WHAT")]
     pub reading: Vec<String>,
     /// What a reading must show afterwards: niceness=5, max_connections=300
     #[arg(long, value_name = "NAME=VALUE")]
     pub expect: Vec<String>,
-    /// How long all must stay well before it counts, such as 10s; 0 does not wait
+    /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
     #[arg(long, value_name = "TIME")]
     pub steady: Option<String>,
 }
@@ -137,9 +137,9 @@ pub struct Manner {
 pub enum OnFinding {
     /// Open the editor again.
     Again,
-    /// Go on in spite of warnings; faults leave it.
+    /// Continue on warnings; on faults save a draft.
     GoOn,
-    /// Leave it as a draft.
+    /// Save it as a draft.
     Leave,
 }
 
@@ -176,7 +176,7 @@ impl From<How> for Activation {
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Change settings, take them live, and put the old ones back if the service is not well
+    /// Change settings, take them live, and restore the old ones if the service is unhealthy
     #[command(after_help = "\
 Examples:
   gypsum change sshd MaxAuthTries=4 --why \"fewer guesses\"
@@ -202,7 +202,7 @@ Examples:
         #[command(flatten)]
         manner: Manner,
     },
-    /// Edit the file in your own editor; what you leave is checked and goes live as a change
+    /// Edit the file in your editor; the result is checked and goes live as a change
     #[command(after_help = "\
 Examples:
   gypsum edit sshd
@@ -214,19 +214,19 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
     Edit {
         #[command(flatten)]
         target: Target,
-        /// The file that is meant, where a daemon has several
+        /// The file to edit, if the daemon has several
         #[arg(long = "in", value_name = "FILE")]
         within: Option<PathBuf>,
         /// Begin at the line of this setting
         #[arg(long, value_name = "ADDRESS")]
         at: Option<String>,
-        /// Make the file, and its folder, if it does not exist
+        /// Create the file, and its folder, if it does not exist
         #[arg(long)]
         new: bool,
-        /// Begin from the live file though a draft waits
+        /// Start from the live file, even if there is a draft
         #[arg(long)]
         fresh: bool,
-        /// What to do with findings where nobody can be asked [default: leave]
+        /// What to do with findings without a terminal [default: leave]
         #[arg(long, value_name = "WHAT")]
         on_finding: Option<OnFinding>,
         #[command(flatten)]
@@ -248,11 +248,11 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         /// A setting to explain; else only settings with all of these words in name, value, description or the comment
         /// above
         words: Vec<String>,
-        /// What stands commented out, too, and what is known and stands nowhere
+        /// Also list settings that are commented out, and known settings that are not set
         #[arg(short, long)]
         all: bool,
     },
-    /// Look whether the daemon is well
+    /// Check the health of the daemon
     #[command(after_help = "Example: gypsum health mariadb")]
     Health {
         #[command(flatten)]
@@ -266,16 +266,16 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         /// One change, by its number
         change: Option<String>,
     },
-    /// Put back what a change replaced, as a change of its own
+    /// Restore what a change replaced; this is a change of its own
     #[command(
         after_help = "Examples:\n  gypsum restore sshd            (takes back the last change)\n  gypsum restore sshd 7 -n"
     )]
     Restore {
         #[command(flatten)]
         target: Target,
-        /// The change to take back, by its number [default: the last one that was kept]
+        /// The change to take back, by its number [default: the last kept one]
         change: Option<String>,
-        /// Put the files back as they were then, though they were changed since
+        /// Restore whole files, even if they were changed since
         #[arg(long)]
         whole: bool,
         #[command(flatten)]
@@ -297,7 +297,7 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         #[arg(long, value_name = "FILE")]
         check: Option<PathBuf>,
     },
-    /// Write a profile to begin with for a daemon that has none, by looking at this host
+    /// Write a first profile for a daemon that has none, from what is on this host
     #[command(
         after_help = "Example:\n  gypsum enrol boards --file /etc/boards/boards.conf --unit boards.service > boards.toml"
     )]
@@ -316,7 +316,7 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
     },
     /// Walk through a change, a refusal, a restore and a recovery with a made-up daemon
     Demo {
-        /// Leave the demonstration's folder, and say how to go on by hand
+        /// Keep the folder of the demonstration, and say how to continue by hand
         #[arg(long)]
         keep: bool,
     },

@@ -90,7 +90,7 @@ fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
         "way": match way {
             Way::Ended => "ended",
             Way::GoesOn(_) => "goes on",
-            Way::CutOff => "cut off",
+            Way::CutOff => "interrupted",
             Way::Unknown(_) => "unknown",
         },
         "damaged": damaged(entry),

@@ -15,7 +15,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let early = Early::begin(&profile);
     let loading = files::load(&RealDisk, &profile, None)?;
     let mut findings = check_standing(&profile, &loading, &early);
-    let mut by = "Gypsum's own rules".to_owned();
+    let mut by = "Gypsum's rules".to_owned();
     match &profile.checker {
         Some(checker) => {
             let home = loading.loaded.get(loading.home).map(|file| file.real.clone()).unwrap_or_default();

@@ -74,7 +74,7 @@ fn place(
     let mut found = awake.into_iter().chain(asleep.into_iter().map(|(n, dormant)| (n, dormant.leaf)));
     let found = found.find(|(n, _)| meant.is_none_or(|meant| meant == *n));
     let (n, leaf) = found.ok_or_else(|| {
-        Trouble::usage(format!("{address} stands nowhere"))
+        Trouble::usage(format!("{address} is not set"))
             .mend("`gypsum show` lists the settings with their addresses")
     })?;
     Ok((n, Some(loading.files[n].doc.place(leaf).line)))
@@ -152,7 +152,7 @@ impl Editing<'_> {
             written: true,
         };
         let draft = drafts::keep(&self.context.state, &self.profile.daemon, note, &live, &live)?;
-        let held = draft.hold()?.ok_or_else(|| Trouble::busy("somebody else has just taken this draft"))?;
+        let held = draft.hold()?.ok_or_else(|| Trouble::busy("another session has just taken this draft"))?;
         Ok(Some((draft, held)))
     }
 
@@ -238,7 +238,7 @@ impl Editing<'_> {
         Ok(match merge(&old, &ours, &theirs) {
             Ok(both) => {
                 let text = format!(
-                    "{} was changed by somebody else meanwhile; both are in the proposal now.",
+                    "{} was changed by another process meanwhile; both changes are in the proposal now.",
                     self.name.display()
                 );
                 self.context.out.aside(&text);
@@ -298,7 +298,7 @@ impl Editing<'_> {
     fn touched(&mut self, draft: &Draft, conflicts: &[Conflict]) -> Result<Next, Trouble> {
         let out = self.context.out;
         let name = self.name.display();
-        out.aside(&format!("{name} was changed by somebody else meanwhile, in the same places:"));
+        out.aside(&format!("{name} was changed by another process meanwhile, in the same places:"));
         for conflict in conflicts {
             for (whose, text) in [("theirs", &conflict.theirs), ("yours", &conflict.ours)] {
                 let text = if text.is_empty() { "(nothing)\n" } else { text };

@@ -135,7 +135,7 @@ fn text(
     let inline: Vec<String> = dialect.inline_comments.iter().map(|mark| quoted(mark)).collect();
     let _ = writeln!(out, "inline-comments = [{}]\nquotes = {}", inline.join(", "), quoted(&dialect.quotes));
     let _ =
-        writeln!(out, "# Guessed: of a setting that stands twice the last one decides.\nwins = \"last\"\n");
+        writeln!(out, "# Guessed: of a setting that is set twice the last one is used.\nwins = \"last\"\n");
     match told {
         Some(told) => {
             let how = if told.reloads { "reload" } else { "restart" };

@@ -40,7 +40,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
             .flat_map(|outcome| outcome_line(outcome, 78, true))
             .for_each(|line| context.out.line(&line));
     }
-    let word = if well { "is well, as seen from this host" } else { "is not well" };
+    let word = if well { "is healthy, as seen from this host" } else { "is not healthy" };
     context.out.line(&format!("{} {word}.", profile.daemon));
     Ok(status)
 }

@@ -80,7 +80,7 @@ fn backup_of(file: &PlannedFile) -> Result<Option<Vec<u8>>, Trouble> {
     let bytes = RealDisk.read(path).map_err(|error| Trouble::file("read", path, &error))?;
     if file.before != Content::Absent && content_of(bytes.as_deref()) != file.before {
         return Err(Trouble::cannot(format!("the backup {} is not what was saved", path.display()))
-            .mend("somebody changed or removed it; another change may hold a copy"));
+            .mend("it was changed or removed; another change may hold a copy"));
     }
     Ok(bytes)
 }

@@ -66,7 +66,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     if all && everything {
         known_and_unset(context, &profile, &unset);
     } else if asleep > 0 && everything {
-        context.out.line(&styled(FAINT, &format!("{asleep} more stand commented out: --all lists them")));
+        context.out.line(&styled(FAINT, &format!("{asleep} more are commented out: --all lists them")));
     }
     drafts(context, &profile.daemon);
     if list.is_empty() {

@@ -73,7 +73,7 @@ impl ChangeView {
         if self.out.quiet || self.out.json {
             return;
         }
-        let mark = label != "unwell";
+        let mark = label != "unhealthy";
         for (n, outcome) in health.iter().enumerate() {
             let label = if n == 0 { label } else { "" };
             let lead = styled(FAINT, &format!("{label:<10}"));
@@ -149,7 +149,7 @@ impl ChangeView {
         let (word, style) = match verdict {
             Verdict::Kept => ("Kept", STRONG),
             Verdict::Unchanged => ("Unchanged", STRONG),
-            Verdict::Restored => ("Put back", ODD.bold()),
+            Verdict::Restored => ("Restored", ODD.bold()),
             Verdict::Refused => ("Refused", BAD),
             Verdict::Stuck => ("Stuck", BAD),
             Verdict::Dropped if self.hold && next.is_none() => ("Put aside", STRONG),
@@ -188,13 +188,13 @@ impl ChangeView {
 
     fn looked(&self, health: &[Outcome], judgement: Judgement, back: bool) {
         if judgement != Judgement::Worse {
-            return self.outcomes(if back { "as before" } else { "well" }, health);
+            return self.outcomes(if back { "as before" } else { "healthy" }, health);
         }
         // What is not well stands first, next to the word that says so.
         let (well, unwell): (Vec<Outcome>, Vec<Outcome>) =
             health.iter().cloned().partition(|outcome| outcome.well);
-        self.outcomes("unwell", &unwell);
-        self.outcomes("well", &well);
+        self.outcomes("unhealthy", &unwell);
+        self.outcomes("healthy", &well);
     }
 }
 
@@ -208,7 +208,7 @@ impl Watch for ChangeView {
             ('g', "go on: what counts then is whether anything gets worse"),
         ];
         // Whoever cannot be asked after all has not said that it may go on.
-        matches!(choose("It is not well already. What to do?", &choices), Ok(Some('g')))
+        matches!(choose("The service is already unhealthy. What to do?", &choices), Ok(Some('g')))
     }
 
     fn saw(&mut self, happening: &Happening) {
@@ -263,7 +263,7 @@ impl Watch for ChangeView {
                 let label = if n == 0 { "its log" } else { "" };
                 self.row(label, line);
             }),
-            Happening::Restoring { cause } => self.row("put back", &format!("because {cause}")),
+            Happening::Restoring { cause } => self.row("restoring", &format!("because {cause}")),
             Happening::Noted { text } => self.row("note", text),
             Happening::Stage { name, outcome, ms } if self.out.verbose => {
                 self.out.aside(&styled(

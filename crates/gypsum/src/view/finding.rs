@@ -42,7 +42,7 @@ pub fn finding_lines(finding: &Finding) -> Vec<String> {
             Some(reason) => format!("accepted: {} ({reason})", finding.rule),
             None => format!("accepted: {}", finding.rule),
         },
-        (false, Severity::Fault) => format!("if you know better: --accept {}", finding.rule),
+        (false, Severity::Fault) => format!("to accept it: --accept {}", finding.rule),
         (false, _) => format!("rule: {}", finding.rule),
     };
     lines.push(format!("    {}", styled(FAINT, &rule)));

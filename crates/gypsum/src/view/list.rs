@@ -40,7 +40,7 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
     let more = lines.len();
     for (n, line) in lines.iter_mut().enumerate() {
         if !outcome.well && n == 0 {
-            *line = if mark { format!("{} {line}", styled(BAD, "not well,")) } else { styled(BAD, line) };
+            *line = if mark { format!("{} {line}", styled(BAD, "unhealthy,")) } else { styled(BAD, line) };
         } else if n > 0 && more > 1 {
             *line = format!("    {line}");
         }
@@ -65,12 +65,12 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
     let (word, style) = match way {
         Way::Ended => (report.verdict.map_or("", |verdict| verdict.word()), None),
         Way::GoesOn(_) => ("goes on", Some(STRONG)),
-        Way::CutOff => ("cut off", Some(BAD)),
+        Way::CutOff => ("interrupted", Some(BAD)),
         Way::Unknown(_) => ("unknown", Some(BAD)),
     };
     let mark = format!("{word:<9}");
     let mark = style.map_or(mark.clone(), |style| styled(style, &mark));
-    let unwell = if report.well == Some(false) && word == "kept" { " (unwell)" } else { "" };
+    let unwell = if report.well == Some(false) && word == "kept" { " (unhealthy)" } else { "" };
     let mut lines = vec![format!("{number:>5}  {when}  {mark}{unwell} {}", report.who)];
     match way {
         Way::Ended => {}

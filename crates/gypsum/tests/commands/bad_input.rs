@@ -24,7 +24,7 @@ fn wrong_words_are_refused_with_the_nearest_right_ones() {
         ),
         (&["change", "departures", "row=5"], 3, "did you mean rows?"),
         (&["change", "departures", "rows=50"], 3, "from 1 to 40"),
-        (&["change", "departures", "rows=“5”"], 3, "a quote from a text page"),
+        (&["change", "departures", "rows=“5”"], 3, "the typographic quote"),
         (&["change", "departures", "rows"], 2, "there is no = in it"),
         (&["change", "departures", "quay+=2"], 3, "nothing says that it is a quantity"),
         (&["change", "departures", "rows=5", "--must", "htp http://localhost/"], 2, "did you mean http?"),
@@ -36,7 +36,7 @@ fn wrong_words_are_refused_with_the_nearest_right_ones() {
         (&["change", "departures", "rows=5", "--activation", "signal"], 2, "has no signal in its profile"),
         (&["change", "departures"], 2, "no edit was given"),
         (&["change", "departures", "--delete", "notice"], 3, "is not set"),
-        (&["change", "departures", "--enable", "notice"], 3, "stands nowhere commented out"),
+        (&["change", "departures", "--enable", "notice"], 3, "is not commented out anywhere"),
         (&["change", "departures", "rows=5", "--in", "/etc/passwd"], 2, "none of this daemon's files"),
         (&["restore", "departures"], 2, "no change of departures is live"),
         (&["restore", "departures", "7"], 2, "has no change 7"),
@@ -181,7 +181,7 @@ fn a_file_that_somebody_else_changes_meanwhile_is_left_to_them() {
     fs::write(host.profile(), profile.replace(&run, &writes)).unwrap();
     let output = gypsum(&host, &["change", "departures", "rows=5"]);
     assert_eq!(status(&output), 1, "{}", said(&host, &output));
-    assert!(said(&host, &output).contains("was changed by somebody else"), "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("was changed by another process"), "{}", said(&host, &output));
     assert!(config(&host).ends_with("# by somebody else\n") && config(&host).contains("rows 8"));
     assert_eq!(beside(&host.config()), ["departures.conf"]);
 }

@@ -237,7 +237,7 @@ fn what_is_not_well_already_is_a_choice() {
     let before = config(&host);
     for key in ["\r", "s", "\x03"] {
         let mut terminal = Terminal::of(&command(&host, &words));
-        terminal.until("unwell-before");
+        terminal.until("unhealthy-before");
         terminal.until("g  go on");
         terminal.press(key);
         terminal.until("you chose to stop");
@@ -250,9 +250,9 @@ fn what_is_not_well_already_is_a_choice() {
     terminal.until("Kept");
     assert_eq!(terminal.child.wait().unwrap().code(), Some(7));
     // Nobody is asked who said so beforehand, or who is not there.
-    for more in [["rows=7", "--yes"], ["rows=9", "--accept=unwell-before"]] {
+    for more in [["rows=7", "--yes"], ["rows=9", "--accept=unhealthy-before"]] {
         let mut terminal = Terminal::of(&command(&host, &[&words[..2], &words[3..], &more].concat()));
-        terminal.until("unwell-before");
+        terminal.until("unhealthy-before");
         terminal.until("Kept");
         assert!(terminal.child.wait().unwrap().code().is_some_and(|code| code != 1), "{more:?}");
     }

@@ -84,19 +84,19 @@ const CASES: [Case; 42] = [
     ),
     Case(
         "keyword",
-        "[[rule]]\nname = \"open-after-all\"\nsays = \"without a last `access deny all` the others are let in, too\"\nwants-end = { has = [\"access allow *\"], ends = [\"access deny all\"] }\n[setting]\naccess = { repeats = true }",
+        "[[rule]]\nname = \"open-after-all\"\nsays = \"without a last `access deny all`, all other clients are allowed\"\nwants-end = { has = [\"access allow *\"], ends = [\"access deny all\"] }\n[setting]\naccess = { repeats = true }",
         "",
         "access allow quay\n",
     ),
     Case(
         "keyword",
-        "[[rule]]\nname = \"unreachable\"\nsays = \"this never decides anything\"\ndead-in-list = { of = [\"ask\"], ends = [\"any\"] }\n[setting]\nask = { list = \" \" }",
+        "[[rule]]\nname = \"unreachable\"\nsays = \"this has no effect\"\ndead-in-list = { of = [\"ask\"], ends = [\"any\"] }\n[setting]\nask = { list = \" \" }",
         "",
         "ask any 10.0.0.0/8\n",
     ),
     Case(
         "keyword",
-        "[[rule]]\nname = \"no-way-in\"\nsays = \"neither keys nor passwords are taken\"\nmend = \"leave one of them on\"\none-of = [\"keys=yes\", \"passwords=yes\"]\n[setting]\nkeys = { kind = \"flag\", default = \"yes\" }\npasswords = { kind = \"flag\", default = \"yes\" }",
+        "[[rule]]\nname = \"no-way-in\"\nsays = \"neither keys nor passwords are accepted\"\nmend = \"leave one of them on\"\none-of = [\"keys=yes\", \"passwords=yes\"]\n[setting]\nkeys = { kind = \"flag\", default = \"yes\" }\npasswords = { kind = \"flag\", default = \"yes\" }",
         "",
         "keys no\npasswords no\n",
     ),
@@ -246,7 +246,7 @@ fn run(case: &Case, taken: u16) -> String {
     let last = lines.iter().rposition(|line| {
         line.trim_start().starts_with("rule: ")
             || line.contains("--accept")
-            || line.trim_start().starts_with("if you know")
+            || line.trim_start().starts_with("to accept it")
     });
     for line in &lines[first..last.map_or(first, |last| last + 1)] {
         let line = line.replace(&dir, "/etc/boards").replace(&taken.to_string(), "7001");

@@ -63,7 +63,7 @@ fn what_does_not_work_out_is_put_back() {
         let said = said(&host, &output);
         assert_eq!(status(&output), 4, "{edit}: {said}");
         assert!(
-            said.contains(why) && said.contains("Put back: departures is running on its old configuration"),
+            said.contains(why) && said.contains("Restored: departures is running on its old configuration"),
             "{edit}: {said}"
         );
         assert_eq!(config(&host), before, "{edit}");
@@ -109,7 +109,7 @@ fn what_was_unwell_before_is_judged_by_whether_it_got_worse() {
     let output = gypsum(&host, &["change", "departures", "rows=5", "--health", "1"]);
     let said = said(&host, &output);
     assert_eq!(status(&output), 7, "{said}");
-    assert!(said.contains("not well already") && said.contains("unwell as it was before"), "{said}");
+    assert!(said.contains("was already unhealthy before") && said.contains("unhealthy as before"), "{said}");
     assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=6", "--health", "1", "--strict"])), 3);
     assert!(config(&host).contains("rows 5"));
 }

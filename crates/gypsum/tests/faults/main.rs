@@ -189,7 +189,7 @@ fn table(tried: &[Tried]) -> String {
             row[6] += usize::from(one.fared == Fared::Slipped);
         }
     }
-    out.push_str("| daemon | tried | its own checker refuses | refused | kept with a warning | put back | harmless | slipped through |\n|---|---|---|---|---|---|---|---|\n");
+    out.push_str("| daemon | tried | its own checker refuses | refused | kept with a warning | restored | harmless | slipped through |\n|---|---|---|---|---|---|---|---|\n");
     for (daemon, row) in &rows {
         let name = daemon.trim_start_matches('~');
         let cells: Vec<String> = row.iter().map(ToString::to_string).collect();

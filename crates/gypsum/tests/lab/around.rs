@@ -19,10 +19,10 @@ fn a_restart_by_somebody_else_is_no_crash_and_a_stop_is_told() {
     };
     let (status, report) = meanwhile("better", "systemctl restart boards");
     assert_eq!((status, report["verdict"].as_str()), (0, Some("kept")), "{report:#}");
-    assert!(last_events(&lab).contains("somebody restarted it meanwhile"), "{}", last_events(&lab));
+    assert!(last_events(&lab).contains("another process restarted it meanwhile"), "{}", last_events(&lab));
     let (status, report) = meanwhile("best", "systemctl stop boards");
     assert_eq!(status, 4, "{report:#}");
-    assert!(last_events(&lab).contains("somebody stopped it meanwhile"), "{}", last_events(&lab));
+    assert!(last_events(&lab).contains("another process stopped it meanwhile"), "{}", last_events(&lab));
     // Ended by a signal and started again by hand, it was not asked to stop.
     let (status, report) = meanwhile("fine", "pkill -KILL perl; sleep 0.3; systemctl start boards");
     assert_eq!(status, 4, "{report:#}");

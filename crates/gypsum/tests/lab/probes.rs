@@ -7,7 +7,7 @@ const TABLE: [(&str, bool, &str); 39] = [
     ("8571", true, "accepts connections"),
     ("tcp 127.0.0.1:9", false, "connection refused"),
     ("tcp 127.0.0.1:9 refused", true, "as expected"),
-    ("tcp 127.0.0.1:8571 refused", false, "expected that nobody does"),
+    ("tcp 127.0.0.1:8571 refused", false, "expected no listener"),
     ("http http://127.0.0.1:8571/ 200 contains mode", true, "with \"mode\" in it"),
     ("http http://127.0.0.1:8571/ 404", false, "answered 200 (mode good), expected 404"),
     ("http http://127.0.0.1:8571/ lacks good", false, "contains \"good\""),

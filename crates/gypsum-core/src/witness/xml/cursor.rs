@@ -151,7 +151,7 @@ impl<'a> Cursor<'a> {
         let at = self.at;
         let target = self.name()?;
         if target.eq_ignore_ascii_case("xml") {
-            return Err(Unreadable::new(at, "the XML declaration may only stand at the very beginning"));
+            return Err(Unreadable::new(at, "the XML declaration may only be at the very beginning"));
         }
         if !self.at_str("?>") {
             self.wants_blanks()?;

@@ -236,7 +236,7 @@ fn entity(cursor: &mut Cursor<'_>, entities: &mut Entities) -> Result<(), Unread
             Entity::External
         }
     } else {
-        return Err(cursor.error("what the entity stands for is missing here"));
+        return Err(cursor.error("the value of the entity is missing here"));
     };
     if !parameter {
         // The first declaration counts (4.2).
@@ -253,7 +253,7 @@ fn entity_value(cursor: &mut Cursor<'_>) -> Result<String, Unreadable> {
     loop {
         match cursor.next_char()? {
             c if c == quote => return Ok(text),
-            '%' => return Err(cursor.error_before("a parameter may not stand inside a declaration")),
+            '%' => return Err(cursor.error_before("a parameter may not be inside a declaration")),
             '&' if cursor.takes("#") => text.push(character(cursor)?),
             '&' => {
                 let name = cursor.name()?;

@@ -230,7 +230,7 @@ impl<'a> Reader<'a> {
                 None => return Err(self.cursor.error("the file ends inside an element")),
                 Some('<') => return Ok((text, refers)),
                 Some(']') if self.cursor.at_str("]]>") => {
-                    return Err(self.cursor.error("]]> may not stand in text; write ]]&gt;"));
+                    return Err(self.cursor.error("]]> may not be in text; write ]]&gt;"));
                 }
                 Some('&') => {
                     self.cursor.next_char()?;

@@ -184,7 +184,7 @@ fn reread_by(whose: &Whose, service: &Service, limit: Duration) -> Result<(), St
 
 fn tell(whose: &Whose, deed: Deed, unit: &str, limit: Limit<'_>) -> Result<(), String> {
     match children::run_sparing(&whose.argv(&[deed.word(), "--", unit]), limit) {
-        Ok(ran) if ran.timed_out && limit.is_out() => Err("nobody waited for its end".into()),
+        Ok(ran) if ran.timed_out && limit.is_out() => Err("it was interrupted before it ended".into()),
         Ok(ran) if ran.timed_out => {
             Err(format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.time.as_secs()))
         }
