@@ -95,6 +95,9 @@ pub enum Happening {
         ms: u64,
         /// Whether this was for the old configuration.
         back: bool,
+        /// Whether its processes are replaced by it, so that it is away for a time.
+        #[serde(default)]
+        restarts: bool,
     },
     /// Something else was done, with another service or by a chore.
     Beside {

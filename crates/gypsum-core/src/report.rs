@@ -30,6 +30,9 @@ pub struct Activated {
     pub ok: bool,
     /// How long it took, in milliseconds.
     pub ms: u64,
+    /// Whether its processes were replaced by it.
+    #[serde(default)]
+    pub restarts: bool,
 }
 
 /// A value before and after.
@@ -109,7 +112,9 @@ impl Report {
                 self.change = Some(change);
                 self.backup = Some(folder);
             }
-            Happening::Activated { how, ok, ms, .. } => self.activation = Some(Activated { how, ok, ms }),
+            Happening::Activated { how, ok, ms, restarts, .. } => {
+                self.activation = Some(Activated { how, ok, ms, restarts });
+            }
             Happening::Looked { health, judgement, .. } => {
                 self.looked(health);
                 self.unproven = judgement == Judgement::Unproven;

@@ -50,7 +50,9 @@ fn after(event: Option<&H>) -> Option<H> {
         }
         Some(H::BackedUp { .. }) => H::Replaced { files: 1 },
         Some(H::Replaced { .. }) => H::Waiting { on: text(), usual_ms: None, calm_ms: None },
-        Some(H::Waiting { .. }) => H::Activated { how: text(), ok: false, said: text(), ms: 7, back: false },
+        Some(H::Waiting { .. }) => {
+            H::Activated { how: text(), ok: false, said: text(), ms: 7, back: false, restarts: false }
+        }
         Some(H::Activated { .. }) => H::Beside { how: text(), ok: false, said: text(), ms: 7 },
         Some(H::Beside { .. }) => {
             H::Read { readings: vec![Reading { name: text(), before: text(), after: text() }] }

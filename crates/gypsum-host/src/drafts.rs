@@ -24,8 +24,8 @@ pub struct Note {
     pub who: String,
     /// When, in milliseconds since 1970.
     pub at_ms: i64,
-    /// Why it is not live, in a word or two: `refused`, `put back`, `left`, `being edited`.
-    pub because: String,
+    /// Why it is not live.
+    pub because: Reason,
     /// Whether a person wrote it, in an editor or as a prepared file, and not Gypsum from a line of edits.
     pub written: bool,
 }
@@ -44,11 +44,40 @@ pub struct Held {
     _file: File,
 }
 
-/// Why a draft is not live that was checked and is to go live later.
-pub const READY: &str = "ready";
+/// Why a draft is not live.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Reason {
+    /// A check refused it.
+    Refused,
+    /// It was live, and the old configuration was restored.
+    #[serde(alias = "put back")]
+    Restored,
+    /// The change ended before it was live.
+    #[serde(alias = "not finished")]
+    NotFinished,
+    /// The person left it.
+    Left,
+    /// An editor is open on it.
+    #[serde(alias = "being edited")]
+    BeingEdited,
+    /// It was checked, and is to go live later.
+    Ready,
+}
 
-/// Why a draft is not live while an editor is open on it.
-pub const BEING_EDITED: &str = "being edited";
+impl Reason {
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Refused => "refused",
+            Self::Restored => "restored",
+            Self::NotFinished => "not finished",
+            Self::Left => "left",
+            Self::BeingEdited => "being edited",
+            Self::Ready => "ready",
+        }
+    }
+}
 
 const NOTE: &str = "draft.json";
 const BASE: &str = "base";
@@ -96,18 +125,18 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
         if known.holder().is_some() {
             continue;
         }
-        if known.note.because == READY && note.because == READY {
+        if known.note.because == Reason::Ready && note.because == Reason::Ready {
             known.remove()?;
             continue;
         }
         // Two who begin at once each have their own.
-        if ![BEING_EDITED, READY].contains(&note.because.as_str()) && known.proposal()? == bytes {
+        if ![Reason::BeingEdited, Reason::Ready].contains(&note.because) && known.proposal()? == bytes {
             known.note = Note { written: known.note.written || note.written, ..note };
             known.write_note()?;
             return Ok(known);
         }
         // What was put aside on purpose gives way to nothing but its own next version.
-        let kept = known.note.because == READY && note.because != READY;
+        let kept = known.note.because == Reason::Ready && note.because != Reason::Ready;
         if !note.written && !known.note.written && !kept {
             known.remove()?;
         }
@@ -173,8 +202,8 @@ impl Draft {
     }
 
     /// Says why it is not live.
-    pub fn is_now(&mut self, because: &str, now_ms: i64) -> Result<(), Trouble> {
-        because.clone_into(&mut self.note.because);
+    pub fn is_now(&mut self, because: Reason, now_ms: i64) -> Result<(), Trouble> {
+        self.note.because = because;
         self.note.at_ms = now_ms;
         self.write_note()
     }

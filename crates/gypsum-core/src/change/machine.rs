@@ -115,6 +115,47 @@ pub enum Event {
     Looked(Judgement),
 }
 
+impl Order {
+    /// Its name in records.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Prepare => "lock",
+            Self::Propose => "edit",
+            Self::Rehearse => "check",
+            Self::Measure => "measure",
+            Self::Save => "save",
+            Self::Stage => "stage",
+            Self::Arm => "hand-over",
+            Self::Replace => "replace",
+            Self::Activate => "activate",
+            Self::Look => "check-health",
+            Self::PutBack => "restore",
+            Self::Revive => "reactivate",
+            Self::LookAgain => "check-health-again",
+            Self::Tidy => "tidy",
+            Self::Close(_) => "close",
+        }
+    }
+}
+
+impl Event {
+    /// Its name in records.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Done => "done",
+            Self::Unchanged => "unchanged",
+            Self::Refused => "refused",
+            Self::Failed => "failed",
+            Self::Interrupted => "interrupted",
+            Self::Unrecorded => "unrecorded",
+            Self::Looked(Judgement::Well) => "healthy",
+            Self::Looked(Judgement::AsBefore) => "as-before",
+            Self::Looked(Judgement::Unproven) => "unproven",
+            Self::Looked(Judgement::Worse) => "worse",
+        }
+    }
+}
+
 /// How often a restore is tried before a person is called.
 const ATTEMPTS: u8 = 2;
 

@@ -153,7 +153,7 @@ fn last_away(disk: &dyn Disk, state: &State, daemon: &str) -> Option<Duration> {
     let away = |report: Report| {
         let told = report.activation.filter(|told| told.ok && report.verdict == Some(Verdict::Kept))?;
         let until_well = report.health.iter().filter(|outcome| outcome.well).map(|outcome| outcome.ms).max();
-        told.how.starts_with("restart ").then_some(told.ms + until_well.unwrap_or(0))
+        told.restarts.then_some(told.ms + until_well.unwrap_or(0))
     };
     let mut last = state.entries(daemon).into_iter().rev().take(LOOKED_BACK);
     last.find_map(|entry| away(entry.report(disk)?)).map(Duration::from_millis)

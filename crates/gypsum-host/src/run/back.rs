@@ -128,7 +128,8 @@ impl Run<'_> {
         self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
         let acted = self.world.act(&plan.service, deed, limit_of(plan, deed), back);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
-        self.emit(Happening::Activated { how, ok: acted.ok, said, ms: acted.ms(), back });
+        let restarts = deed == Deed::Restart;
+        self.emit(Happening::Activated { how, ok: acted.ok, said, ms: acted.ms(), back, restarts });
         acted
     }
 

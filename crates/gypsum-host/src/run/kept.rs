@@ -3,7 +3,7 @@
 use super::front::Front;
 use super::{Run, Wish};
 use crate::disk::link_target;
-use crate::drafts::{Note, READY, keep, remove_taken};
+use crate::drafts::{Note, Reason, keep, remove_taken};
 use gypsum_core::change::{PlannedDraft, Verdict};
 use gypsum_core::happening::Happening;
 use std::path::PathBuf;
@@ -24,10 +24,10 @@ impl Run<'_> {
         let holds = self.front.as_ref().is_some_and(|front| front.job.hold);
         let held = holds && verdict == Verdict::Dropped && self.cause.is_none();
         let because = match verdict {
-            _ if held => READY,
-            Verdict::Refused => "refused",
-            Verdict::Restored | Verdict::Stuck => "put back",
-            Verdict::Dropped => "not finished",
+            _ if held => Reason::Ready,
+            Verdict::Refused => Reason::Refused,
+            Verdict::Restored | Verdict::Stuck => Reason::Restored,
+            Verdict::Dropped => Reason::NotFinished,
             Verdict::Kept | Verdict::Unchanged => return,
         };
         let draft = match (&self.plan, &self.front) {
@@ -41,8 +41,7 @@ impl Run<'_> {
             // Held changes stand on each other, and all of them on what is live.
             let live = self.disk().read(&file).ok().flatten().filter(|_| held);
             let before = live.unwrap_or(before);
-            let note =
-                Note { file, who: who.clone(), at_ms: self.world.now_ms(), because: because.into(), written };
+            let note = Note { file, who: who.clone(), at_ms: self.world.now_ms(), because, written };
             text = Some(match keep(self.state, &daemon, note, &before, &after) {
                 Ok(_) if held => {
                     format!("checked and put aside; gypsum change {daemon} --ready takes it live")

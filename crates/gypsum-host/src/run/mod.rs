@@ -208,8 +208,7 @@ impl<'a> Run<'a> {
         };
         let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
         if !matches!(order, Order::Close(_)) {
-            let name = format!("{order:?}").to_lowercase();
-            let outcome = format!("{seen:?}").to_lowercase();
+            let (name, outcome) = (order.name().to_owned(), seen.name().to_owned());
             self.emit(Happening::Stage { name, outcome, ms });
         }
         seen

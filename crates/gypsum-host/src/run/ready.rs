@@ -3,7 +3,7 @@
 use super::front::Front;
 use super::job::Wish;
 use crate::disk::Disk;
-use crate::drafts::{self, Draft, READY};
+use crate::drafts::{self, Draft, Reason};
 use crate::files::{self, Overlay};
 use crate::state::State;
 use crate::trouble::Trouble;
@@ -14,7 +14,7 @@ use gypsum_core::profile::Profile;
 /// The drafts of a daemon that are ready, and the change that takes all of them live.
 pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish, Vec<Draft>), Trouble> {
     let mut ready = drafts::all(state, &profile.daemon);
-    ready.retain(|draft| draft.note.because == READY);
+    ready.retain(|draft| draft.note.because == Reason::Ready);
     if ready.is_empty() {
         return Err(Trouble::usage(format!("nothing of {} is ready", profile.daemon)).mend(format!(
             "gypsum change {} EDIT --hold checks a change and puts it aside",
@@ -61,7 +61,7 @@ impl Front {
         let mut overlay = Overlay::new();
         if self.job.hold {
             for draft in drafts::all(state, &self.job.profile.daemon) {
-                if draft.note.because == READY {
+                if draft.note.because == Reason::Ready {
                     overlay.insert(draft.note.file.clone(), Some(draft.proposal()?.into()));
                 }
             }

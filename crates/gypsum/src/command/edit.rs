@@ -124,7 +124,12 @@ impl Editing<'_> {
         let waiting = mine.into_iter().rev().find(|draft| draft.holder().is_none());
         if let Some(draft) = waiting.filter(|_| !self.asked.fresh) {
             let Note { who, because, at_ms, .. } = &draft.note;
-            say(&format!("A draft of {} waits: by {who}, {}, {because}.", self.name.display(), when(*at_ms)));
+            say(&format!(
+                "A draft of {} waits: by {who}, {}, {}.",
+                self.name.display(),
+                when(*at_ms),
+                because.words()
+            ));
             let choices = [
                 ('c', "continue with it"),
                 ('n', "new: begin from the live file; the draft goes on waiting"),
@@ -148,7 +153,7 @@ impl Editing<'_> {
             file: self.real.clone(),
             who: who(),
             at_ms: self.world.now_ms(),
-            because: drafts::BEING_EDITED.into(),
+            because: drafts::Reason::BeingEdited,
             written: true,
         };
         let draft = drafts::keep(&self.context.state, &self.profile.daemon, note, &live, &live)?;
@@ -170,7 +175,7 @@ impl Editing<'_> {
     fn go_on(&mut self, (mut draft, held): (Draft, Held)) -> Result<u8, NoTarget> {
         let out = self.context.out;
         loop {
-            draft.is_now(drafts::BEING_EDITED, self.world.now_ms())?;
+            draft.is_now(drafts::Reason::BeingEdited, self.world.now_ms())?;
             if let Err(trouble) = gypsum_host::editor::edit(&draft.path(), self.line) {
                 return self.leave(draft, Some(trouble));
             }
@@ -193,13 +198,13 @@ impl Editing<'_> {
                 Next::Live(accept) => {
                     let proposal = draft.proposal()?;
                     drop(held);
-                    draft.is_now("not finished", self.world.now_ms())?;
+                    draft.is_now(drafts::Reason::NotFinished, self.world.now_ms())?;
                     let takes_live = vec![draft.taken()?];
                     let job = Job { accept, takes_live, ..self.job(proposal, false)? };
                     let status = carry_out(self.context, job)?;
                     // What was only tried is not live.
                     if self.manner.dry_run {
-                        draft.is_now("left", self.world.now_ms())?;
+                        draft.is_now(drafts::Reason::Left, self.world.now_ms())?;
                     }
                     return Ok(status);
                 }
@@ -208,7 +213,7 @@ impl Editing<'_> {
     }
 
     fn leave(&self, mut draft: Draft, why: Option<Trouble>) -> Result<u8, NoTarget> {
-        draft.is_now("left", self.world.now_ms())?;
+        draft.is_now(drafts::Reason::Left, self.world.now_ms())?;
         let daemon = &self.profile.daemon;
         match why {
             Some(trouble) => Err(trouble.into()),

@@ -193,7 +193,12 @@ fn drafts(context: &Context, daemon: &str) {
         let note = &draft.note;
         let because = match draft.holder() {
             Some(who) => format!("{who} is editing it since {}", when(note.at_ms)),
-            None => format!("by {}, {}, {}: gypsum edit {daemon}", note.who, when(note.at_ms), note.because),
+            None => format!(
+                "by {}, {}, {}: gypsum edit {daemon}",
+                note.who,
+                when(note.at_ms),
+                note.because.words()
+            ),
         };
         context.out.line(&format!("{} of {}", styled(STRONG, "draft"), note.file.display()));
         context.out.line(&format!("    {because}"));
