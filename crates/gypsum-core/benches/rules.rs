@@ -5,7 +5,7 @@
 use gypsum_core::check::{CheckingChange, check};
 use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
-use gypsum_core::layers::{Inclusion, Layers, Order};
+use gypsum_core::layers::{EffectiveConfig, Inclusion, Order};
 use gypsum_core::profile::{Profile, built_in, read};
 use gypsum_core::rules::{Subject, fresh};
 use gypsum_core::survey::Survey;
@@ -55,7 +55,7 @@ fn check_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
     let (files, order) = files(&profile, "auto");
     bencher.bench(|| {
         let survey = Survey::default();
-        let layers = Layers::of(&files, &order, &profile);
+        let layers = EffectiveConfig::of(&files, &order, &profile);
         check(&Subject {
             files: &files,
             order: &order,
@@ -77,7 +77,8 @@ fn change_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
     assert!(lines >= 5_000, "{lines}");
     bencher.bench(|| {
         let survey = Survey::default();
-        let (old, new) = (Layers::of(&before, &order, &profile), Layers::of(&after, &order, &profile));
+        let (old, new) =
+            (EffectiveConfig::of(&before, &order, &profile), EffectiveConfig::of(&after, &order, &profile));
         let subject = |files, layers| Subject {
             files,
             order: &order,

@@ -1,7 +1,7 @@
 //! What a daemon says it understood, compared with what was asked for.
 
 use crate::finding::{Finding, Severity};
-use crate::layers::Turn;
+use crate::layers::Occurrence;
 use crate::profile::{Effective, Profile};
 use crate::rules::{Leaf, Subject};
 use crate::value::{Kind, same_value};
@@ -77,8 +77,8 @@ pub fn asked<'a>(
     subject: &'a Subject<'_>,
     fresh: &'a HashSet<Leaf>,
     effective: &'a Effective,
-) -> Vec<&'a Turn> {
-    let told_of = |turn: &&Turn| {
+) -> Vec<&'a Occurrence> {
+    let told_of = |turn: &&Occurrence| {
         let scope = subject.layers.scope(turn.scope);
         let within = match effective.within.as_slice() {
             [] => scope.title.is_empty(),
@@ -144,7 +144,7 @@ pub const ALSO_CHANGES: &str = "also-changes";
 /// Settings that change though nobody asked for it.
 fn besides(
     effective: &Effective,
-    turns: &[&Turn],
+    turns: &[&Occurrence],
     subject: &Subject<'_>,
     before: &Told,
     after: &Told,

@@ -3,7 +3,7 @@
 use crate::address::{Address, address_of};
 use crate::doc::{Dormant, LeafId};
 use crate::edit::{find_active, find_dormant};
-use crate::layers::{Turn, value_of};
+use crate::layers::{Occurrence, value_of};
 use crate::profile::{Activation, Profile, Setting};
 use crate::rules::Subject;
 use crate::secret::shown_value;
@@ -155,7 +155,7 @@ fn commented_out(subject: &Subject<'_>, address: Option<&Address>) -> Vec<Place>
 fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<Place> {
     let deciding = subject.layers.deciding(subject.files, subject.profile);
     let turns = subject.layers.turns();
-    let where_is = |turn: &Turn| {
+    let where_is = |turn: &Occurrence| {
         let file = &subject.files[turn.file];
         (file.path.clone(), file.doc.place(turn.leaf).line)
     };
@@ -171,7 +171,7 @@ fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<P
     });
     let found: HashSet<(usize, LeafId)> =
         exact.map(|address| find_active(subject.files, address)).unwrap_or_default().into_iter().collect();
-    let meant = |turn: &Turn| {
+    let meant = |turn: &Occurrence| {
         if found.contains(&(turn.file, turn.leaf)) {
             return true;
         }

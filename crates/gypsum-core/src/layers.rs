@@ -53,7 +53,7 @@ impl Scope {
 
 /// One setting at its turn.
 #[derive(Clone, Copy, Debug)]
-pub struct Turn {
+pub struct Occurrence {
     /// The file.
     pub file: usize,
     /// The statement.
@@ -70,8 +70,8 @@ pub struct Turn {
 
 /// All settings of all files, in reading order.
 #[derive(Clone, Debug, Default)]
-pub struct Layers {
-    turns: Vec<Turn>,
+pub struct EffectiveConfig {
+    turns: Vec<Occurrence>,
     scopes: Vec<Scope>,
     read: Vec<bool>,
     pairs: Vec<(String, String)>,
@@ -81,7 +81,7 @@ pub struct Layers {
 /// More turns than this are not taken: files that include each other over and over.
 const MOST: usize = 4_000_000;
 
-impl Layers {
+impl EffectiveConfig {
     /// The layers of `files`.
     pub fn of(files: &[File], order: &Order, profile: &Profile) -> Self {
         let outermost = Scope { parent: None, title: String::new(), block: None, conditional: false };
@@ -116,7 +116,7 @@ impl Layers {
     }
 
     /// The settings in reading order.
-    pub fn turns(&self) -> &[Turn] {
+    pub fn turns(&self) -> &[Occurrence] {
         &self.turns
     }
 
@@ -190,7 +190,7 @@ impl Layers {
         files: &'a [File],
         profile: &'a Profile,
         name: &'a str,
-    ) -> impl Iterator<Item = &'a Turn> + 'a {
+    ) -> impl Iterator<Item = &'a Occurrence> + 'a {
         let (block, name) = name.rsplit_once("..").map_or((None, name), |(block, name)| (Some(block), name));
         self.turns.iter().filter(move |turn| {
             let doc = &files[turn.file].doc;
@@ -236,7 +236,7 @@ struct Walk<'a> {
     merged: HashMap<(ScopeId, Vec<u8>), ScopeId>,
     within: Vec<usize>,
     pairs: HashMap<Vec<u8>, u32>,
-    out: Layers,
+    out: EffectiveConfig,
 }
 
 impl Walk<'_> {
@@ -265,7 +265,7 @@ impl Walk<'_> {
             let end = parts.name.end;
             let value = parts.value.hull().unwrap_or(Span { start: end, end });
             let pair = self.pair(scope, parts.name.of(doc.source()));
-            self.out.turns.push(Turn { file: n, leaf, scope, name: parts.name, value, pair });
+            self.out.turns.push(Occurrence { file: n, leaf, scope, name: parts.name, value, pair });
             if let Some(read) = self.inclusions.get(&(n, leaf)).cloned() {
                 read.into_iter().for_each(|read| self.file(read, scope));
             }

@@ -3,7 +3,7 @@
 use crate::address::{Address, Step, address_of};
 use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Parts, dormants};
 use crate::edit::File;
-use crate::layers::Layers;
+use crate::layers::EffectiveConfig;
 use crate::profile::Profile;
 use crate::secret::shown_value;
 use crate::value::Kind;
@@ -51,7 +51,7 @@ pub struct By {
 }
 
 /// All settings in reading order; of the dormant ones, those whose name the profile knows.
-pub fn list(files: &[File], layers: &Layers, profile: &Profile) -> Vec<Listed> {
+pub fn list(files: &[File], layers: &EffectiveConfig, profile: &Profile) -> Vec<Listed> {
     let mut out: Vec<Listed> = Vec::new();
     let all: Result<(), Infallible> = each(files, layers, profile, |row| {
         out.push(row);
@@ -67,7 +67,7 @@ pub fn list(files: &[File], layers: &Layers, profile: &Profile) -> Vec<Listed> {
 /// The first one of `see`, with which it ends.
 pub fn each<E>(
     files: &[File],
-    layers: &Layers,
+    layers: &EffectiveConfig,
     profile: &Profile,
     mut see: impl FnMut(Listed) -> Result<(), E>,
 ) -> Result<(), E> {
@@ -107,7 +107,7 @@ pub fn each<E>(
 /// The statements that another one overrules, each with that one.
 fn overruled(
     files: &[File],
-    layers: &Layers,
+    layers: &EffectiveConfig,
     profile: &Profile,
 ) -> HashMap<(usize, LeafId), (usize, LeafId)> {
     let mut out = HashMap::new();

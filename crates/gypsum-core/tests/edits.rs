@@ -7,7 +7,7 @@ use gypsum_core::address::Address;
 use gypsum_core::doc::{Dialect, Document, Family, Kind};
 use gypsum_core::edit::{Edit, File, Guide, Proposal, propose};
 use gypsum_core::finding::Finding;
-use gypsum_core::layers::{Layers, Order};
+use gypsum_core::layers::{EffectiveConfig, Order};
 use gypsum_core::listing::list;
 use gypsum_core::profile::{Profile, built_in, read};
 use gypsum_core::value::misfit_of_any;
@@ -169,7 +169,7 @@ fn source() -> impl Strategy<Value = String> {
 fn settings(source: &str, profile: &Profile) -> Vec<(String, String)> {
     let files = [file(source, profile.files.format, &profile.dialect)];
     let order = Order { roots: vec![0], inclusions: Vec::new() };
-    let rows = list(&files, &Layers::of(&files, &order, profile), profile);
+    let rows = list(&files, &EffectiveConfig::of(&files, &order, profile), profile);
     rows.into_iter().filter(|row| !row.dormant).map(|row| (row.address, row.value)).collect()
 }
 

@@ -4,7 +4,7 @@
 
 use gypsum_core::doc::{Document, Family, Wins};
 use gypsum_core::edit::File;
-use gypsum_core::layers::{Inclusion, Layers, Order, value_of};
+use gypsum_core::layers::{EffectiveConfig, Inclusion, Order, value_of};
 use gypsum_core::profile::{Profile, read};
 use proptest::prelude::*;
 
@@ -79,7 +79,7 @@ proptest! {
     ) {
         let profile = profile(if last { Wins::Last } else { Wins::First });
         let (files, order) = built(&lines, &profile);
-        let layers = Layers::of(&files, &order, &profile);
+        let layers = EffectiveConfig::of(&files, &order, &profile);
         let mut wanted = Vec::new();
         naive(&lines, 0, &mut Vec::new(), &mut wanted);
         let settings: Vec<_> =

@@ -6,7 +6,7 @@ use crate::mounts;
 use crate::trouble::Trouble;
 use gypsum_core::doc::{Dialect, Document, Family, LeafId, MOST_BYTES, TooLarge};
 use gypsum_core::edit::File;
-use gypsum_core::layers::{Inclusion, Layers, Order};
+use gypsum_core::layers::{EffectiveConfig, Inclusion, Order};
 use gypsum_core::profile::Profile;
 use gypsum_core::rules::Subject;
 use gypsum_core::survey::Survey;
@@ -56,14 +56,14 @@ impl Loading {
     }
 
     /// The settings of all files, in reading order.
-    pub fn layers(&self, profile: &Profile) -> Layers {
-        Layers::of(&self.files, &self.order, profile)
+    pub fn layers(&self, profile: &Profile) -> EffectiveConfig {
+        EffectiveConfig::of(&self.files, &self.order, profile)
     }
 
     /// The configuration as the rules see it.
     pub fn subject<'a>(
         &'a self,
-        layers: &'a Layers,
+        layers: &'a EffectiveConfig,
         profile: &'a Profile,
         survey: &'a Survey,
     ) -> Subject<'a> {

@@ -4,13 +4,13 @@ use std::cell::{OnceCell, RefCell};
 use std::thread::JoinHandle;
 
 /// A value that may still be on its way.
-pub struct Later<T> {
+pub struct Background<T> {
     here: OnceCell<T>,
     coming: RefCell<Option<JoinHandle<T>>>,
     find: Box<dyn Fn() -> T>,
 }
 
-impl<T: Send + 'static> Later<T> {
+impl<T: Send + 'static> Background<T> {
     /// Begins to find it out.
     pub fn begin(find: impl Fn() -> T + Clone + Send + 'static) -> Self {
         // Where no thread can be had, it is found out when it is wanted.

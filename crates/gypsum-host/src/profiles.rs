@@ -1,6 +1,6 @@
 //! Finding the profile of a daemon, and refusing one that another account could write.
 
-use crate::service::Whose;
+use crate::service::ManagerScope;
 use crate::trouble::Trouble;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::profile::{BUILT_IN, Layout, Profile, ProfileError, Service, built_in, read};
@@ -82,9 +82,9 @@ fn on_this_host(text: &str) -> Result<Profile, ProfileError> {
 
 /// The home folder of the account whose service manager runs a user's service.
 fn users_home(service: &Service) -> Option<String> {
-    let home = match Whose::of(service) {
-        Whose::Of(name, _) => uzers::get_user_by_name(&name)?.home_dir().to_owned(),
-        Whose::Own | Whose::System => PathBuf::from(std::env::var_os("HOME")?),
+    let home = match ManagerScope::of(service) {
+        ManagerScope::Of(name, _) => uzers::get_user_by_name(&name)?.home_dir().to_owned(),
+        ManagerScope::Own | ManagerScope::System => PathBuf::from(std::env::var_os("HOME")?),
     };
     home.to_str().filter(|home| home.starts_with('/')).map(|home| home.trim_end_matches('/').to_owned())
 }

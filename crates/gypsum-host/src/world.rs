@@ -3,8 +3,8 @@
 use crate::children::Limit;
 use crate::disk::{Disk, RealDisk};
 use crate::logs::Mark;
-use crate::probe::Scene;
-use crate::service::{self, Acted, Deed, Holdings};
+use crate::probe::ProbeContext;
+use crate::service::{self, Acted, OwnedResources, ServiceAction};
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
@@ -41,19 +41,19 @@ pub trait World: Sync {
     }
     /// Tells a service something, and waits until that is done or the time is up; until somebody wants out, too, unless
     /// the old configuration is coming `back`.
-    fn act(&self, service: &Service, deed: Deed, limit: Duration, back: bool) -> Acted;
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Duration, back: bool) -> Acted;
     /// One try of a health check other than that of the service.
-    fn probe(&self, check: &Check, scene: &Scene) -> Outcome;
+    fn probe(&self, check: &Check, scene: &ProbeContext) -> Outcome;
     /// The value that a reading shows.
-    fn read(&self, source: &Probe, scene: &Scene) -> Result<String, String>;
+    fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, String>;
     /// Runs a command to its end; its last words where it does not end well.
     fn run(&self, argv: &[String], limit: Duration) -> Result<(), String>;
     /// What a service holds now: its processes and the sockets on which they listen.
-    fn holdings(&self, _service: &Service) -> Holdings {
-        Holdings::default()
+    fn holdings(&self, _service: &Service) -> OwnedResources {
+        OwnedResources::default()
     }
     /// Waits until nothing of that is left of a service that was stopped; in words what is left where the time is up.
-    fn wait(&self, _service: &Service, _held: &Holdings, _limit: Duration) -> Result<(), String> {
+    fn wait(&self, _service: &Service, _held: &OwnedResources, _limit: Duration) -> Result<(), String> {
         Ok(())
     }
     /// Where the logs of a service have come to, those files among them.
@@ -61,7 +61,7 @@ pub trait World: Sync {
         Mark::at(self.now_ms(), &[])
     }
     /// What came into a service's own log files since it was told.
-    fn logged(&self, _scene: &Scene) -> String {
+    fn logged(&self, _scene: &ProbeContext) -> String {
         String::new()
     }
     /// The last lines of the log that its manager keeps of a service, from a mark on and up to a moment (milliseconds
@@ -70,7 +70,7 @@ pub trait World: Sync {
         Vec::new()
     }
     /// What came into a service's logs since it was told.
-    fn log_text(&self, scene: &Scene) -> String {
+    fn log_text(&self, scene: &ProbeContext) -> String {
         // A daemon that has its own logs says there what matters.
         match scene.since.as_ref().filter(|_| scene.service.log.is_empty()) {
             Some(since) => self.logs_since(&scene.service, since, None).join("\n"),
@@ -147,18 +147,18 @@ impl World for RealWorld {
         service::active_units(service, units)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Duration, back: bool) -> Acted {
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Duration, back: bool) -> Acted {
         let way_out = || self.interrupted();
         let limit = if back { Limit::of(limit) } else { Limit::unless(limit, &way_out) };
         service::act(service, deed, limit)
     }
 
-    fn probe(&self, check: &Check, scene: &Scene) -> Outcome {
+    fn probe(&self, check: &Check, scene: &ProbeContext) -> Outcome {
         debug_assert!(check.probe != Probe::Service, "a service is observed, not probed");
         crate::probe::probe(check, scene)
     }
 
-    fn read(&self, source: &Probe, scene: &Scene) -> Result<String, String> {
+    fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, String> {
         crate::probe::read(source, scene, READING)
     }
 
@@ -166,11 +166,11 @@ impl World for RealWorld {
         service::run(argv, limit)
     }
 
-    fn holdings(&self, service: &Service) -> Holdings {
-        Holdings::of(&service::glance(service, None))
+    fn holdings(&self, service: &Service) -> OwnedResources {
+        OwnedResources::of(&service::glance(service, None))
     }
 
-    fn wait(&self, service: &Service, held: &Holdings, limit: Duration) -> Result<(), String> {
+    fn wait(&self, service: &Service, held: &OwnedResources, limit: Duration) -> Result<(), String> {
         service::wait(service, held, limit)
     }
 
@@ -178,7 +178,7 @@ impl World for RealWorld {
         service::mark(service, files, self.now_ms())
     }
 
-    fn logged(&self, scene: &Scene) -> String {
+    fn logged(&self, scene: &ProbeContext) -> String {
         let of_file = |file: &String| scene.since.as_ref()?.since(Path::new(file)).ok();
         scene.service.log.iter().filter_map(of_file).collect::<Vec<_>>().join("\n")
     }

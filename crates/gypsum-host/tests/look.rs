@@ -9,8 +9,8 @@ use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::look::Look;
-use gypsum_host::probe::Scene;
-use gypsum_host::service::{Acted, Deed};
+use gypsum_host::probe::ProbeContext;
+use gypsum_host::service::{Acted, ServiceAction};
 use gypsum_host::world::World;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
@@ -33,22 +33,22 @@ impl World for Quay {
     fn observe(&self, _: &Service) -> Observation {
         running(2)
     }
-    fn act(&self, _: &Service, _: Deed, _: Duration, _: bool) -> Acted {
+    fn act(&self, _: &Service, _: ServiceAction, _: Duration, _: bool) -> Acted {
         unreachable!("nothing is told")
     }
-    fn probe(&self, check: &Check, _: &Scene) -> Outcome {
+    fn probe(&self, check: &Check, _: &ProbeContext) -> Outcome {
         let asked = self.asked.fetch_add(1, Ordering::Relaxed);
         // One holds at first, and then not any more.
         let well = check.name == "holds" || check.name == "held" && asked == 0;
         Outcome { name: check.name.clone(), well, said: String::new(), ms: 0 }
     }
-    fn read(&self, _: &Probe, _: &Scene) -> Result<String, String> {
+    fn read(&self, _: &Probe, _: &ProbeContext) -> Result<String, String> {
         unreachable!("nothing is read")
     }
     fn run(&self, _: &[String], _: Duration) -> Result<(), String> {
         unreachable!("nothing is run")
     }
-    fn log_text(&self, _: &Scene) -> String {
+    fn log_text(&self, _: &ProbeContext) -> String {
         self.log.to_owned()
     }
     fn now_ms(&self) -> i64 {
@@ -74,7 +74,7 @@ fn outcome(name: &str, well: bool) -> Outcome {
 /// Looks after a restart: the judgement, and what each check said.
 fn looked(world: &Quay, checks: &[Check], baseline: &[Outcome], back: bool) -> (Judgement, Vec<Outcome>) {
     let service = Service { failed: vec!["cannot".into()], ..Service::default() };
-    let (scene, before) = (Scene::default(), running(1));
+    let (scene, before) = (ProbeContext::default(), running(1));
     let look = Look {
         before: Some(&before),
         activation: Activation::Restart,

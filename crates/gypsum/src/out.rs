@@ -23,14 +23,14 @@ pub struct Out {
 }
 
 /// Headings, and what stands where.
-pub const STRONG: Style = Style::new().bold();
+pub const BOLD: Style = Style::new().bold();
 /// What matters less.
-pub const FAINT: Style = Style::new().dimmed();
+pub const DIM: Style = Style::new().dimmed();
 /// What stands in the way.
-pub const BAD: Style = AnsiColor::Red.on_default().bold();
+pub const ERROR: Style = AnsiColor::Red.on_default().bold();
 /// What deserves a look.
 /// Yellow cannot be read on a light background, and nobody knows which one this is.
-pub const ODD: Style = AnsiColor::Magenta.on_default();
+pub const WARNING: Style = AnsiColor::Magenta.on_default();
 
 impl Out {
     /// As the command line says.
@@ -87,7 +87,7 @@ impl Out {
             }));
         }
         for (n, line) in wrapped(&trouble.message, 70).into_iter().enumerate() {
-            let lead = if n == 0 { format!("{BAD}gypsum:{BAD:#} ") } else { " ".repeat(8) };
+            let lead = if n == 0 { format!("{ERROR}gypsum:{ERROR:#} ") } else { " ".repeat(8) };
             self.aside(&format!("{lead}{line}"));
         }
         for line in trouble.mend.iter().flat_map(|mend| mend.lines()).flat_map(|line| wrapped(line, 70)) {

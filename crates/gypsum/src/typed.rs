@@ -3,7 +3,7 @@
 use crate::args::MoreEdits;
 use crate::order::TypedOrder;
 use gypsum_core::address::Address;
-use gypsum_core::change::Dress;
+use gypsum_core::change::Ownership;
 use gypsum_core::edit::{Companion as Placing, Edit, Prepared, Request, Where, Written};
 use gypsum_host::accounts;
 use gypsum_host::run::{Beside, Companion};
@@ -207,7 +207,7 @@ pub fn beside_of(prepared: &Prepared) -> Result<Beside, Trouble> {
         let (owner, group) = one.owner.as_deref().map_or(Ok((None, None)), owner_of)?;
         let mode = one.mode.as_deref().map(mode_of).transpose()?;
         let bytes = content(Path::new(&one.file))?;
-        Ok(Companion { bytes, to: absolute(&one.to)?, dress: Dress { mode, owner, group } })
+        Ok(Companion { bytes, to: absolute(&one.to)?, dress: Ownership { mode, owner, group } })
     };
     let on = prepared.switch_on.iter().map(|name| (name.clone(), true));
     let off = prepared.switch_off.iter().map(|name| (name.clone(), false));

@@ -9,4 +9,4 @@ mod plan;
 
 pub use journal::{Log, Record, Stage, decode, encode};
 pub use machine::{Change, Event, Order, State, Verdict};
-pub use plan::{Content, Dress, How, Plan, PlannedDraft, PlannedFile, PlannedNeighbour, TakenDraft};
+pub use plan::{Content, How, Ownership, Plan, PlannedDraft, PlannedFile, PlannedNeighbour, TakenDraft};

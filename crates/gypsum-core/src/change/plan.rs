@@ -36,7 +36,7 @@ pub enum How {
 
 /// Owner and mode of a file; what is not said stays as it comes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Dress {
+pub struct Ownership {
     /// The permission bits.
     pub mode: Option<u32>,
     /// The user, by number.
@@ -62,7 +62,7 @@ pub struct PlannedFile {
     pub backup: Option<PathBuf>,
     /// The owner and mode of the new file, where they are not those of the old one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub dress: Option<Dress>,
+    pub dress: Option<Ownership>,
 }
 
 /// A further service of a change.

@@ -2,7 +2,7 @@
 //! list of plain values is one value, and a list that holds objects is a block whose elements have
 //! no name but their number. The braces around the whole file are nobody's block.
 
-use super::laid::{Laid, refused, text};
+use super::laid::{LeafBuilder, refused, text};
 use super::scan::{is_blank, line_end, trim};
 use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
@@ -19,7 +19,7 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
     if let Err(error) = well_formed(Family::Json, source, dialect) {
         return refused(source, error.at);
     }
-    let mut reading = Reading { source, laid: Laid::new(source, &REMARKS) };
+    let mut reading = Reading { source, laid: LeafBuilder::new(source, &REMARKS) };
     let root = skip(source, from);
     match source.get(root) {
         Some(b'{') => reading.around(root, b'}'),
@@ -96,7 +96,7 @@ fn holds_blocks(source: &[u8], at: usize) -> bool {
 
 struct Reading<'a> {
     source: &'a [u8],
-    laid: Laid<'a>,
+    laid: LeafBuilder<'a>,
 }
 
 impl Reading<'_> {

@@ -5,14 +5,14 @@ use super::scan::{is_blank, line_end, mark_length};
 use super::{Builder, Kind, Tree};
 
 /// Lays leaves over a source, from its beginning to its end.
-pub struct Laid<'a> {
+pub struct LeafBuilder<'a> {
     source: &'a [u8],
     builder: Builder,
     at: usize,
     remark: &'a [&'a str],
 }
 
-impl<'a> Laid<'a> {
+impl<'a> LeafBuilder<'a> {
     /// A layout of `source`, in which lines that begin with one of `remark` are comments.
     pub fn new(source: &'a [u8], remark: &'a [&'a str]) -> Self {
         let at = mark_length(source);

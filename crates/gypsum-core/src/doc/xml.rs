@@ -2,7 +2,7 @@
 //! in it, and its text, where it has attributes, too, is a setting called as it is. The parser says where
 //! they stand.
 
-use super::laid::{Laid, refused};
+use super::laid::{LeafBuilder, refused};
 use super::scan::{is_blank, mark_length, trim};
 use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
@@ -59,7 +59,7 @@ fn in_utf8(source: &[u8]) -> Cow<'_, str> {
 }
 
 fn lay(source: &[u8], seen: &[(Seen, usize, usize)]) -> Tree {
-    let mut laid = Laid::new(source, &["<!--"]);
+    let mut laid = LeafBuilder::new(source, &["<!--"]);
     let mut n = 0;
     while let Some(&(kind, start, end)) = seen.get(n) {
         n += 1;

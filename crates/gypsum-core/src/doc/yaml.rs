@@ -1,7 +1,7 @@
 //! `yaml`: keys of block mappings are settings or blocks, elements of block sequences are bare names or
 //! blocks without one; what stands in flow brackets is one value. The parser says where they stand.
 
-use super::laid::{Laid, refused, text};
+use super::laid::{LeafBuilder, refused, text};
 use super::scan::{line_end, trim};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
@@ -13,8 +13,13 @@ pub fn read(source: &[u8], _: &Dialect) -> Tree {
         Err(at) => return refused(source, at),
     };
     let offsets = Offsets::of(content, from);
-    let mut reading =
-        Reading { source, laid: Laid::new(source, &["#"]), frames: Vec::new(), skip: 0, skipped_from: 0 };
+    let mut reading = Reading {
+        source,
+        laid: LeafBuilder::new(source, &["#"]),
+        frames: Vec::new(),
+        skip: 0,
+        skipped_from: 0,
+    };
     for event in Parser::new_from_str(content) {
         match event {
             Ok((event, span)) => {
@@ -67,7 +72,7 @@ enum Frame {
 
 struct Reading<'a> {
     source: &'a [u8],
-    laid: Laid<'a>,
+    laid: LeafBuilder<'a>,
     frames: Vec<Frame>,
     /// How many collections are open in what is passed over: flow brackets, or a key that is no plain text.
     skip: usize,

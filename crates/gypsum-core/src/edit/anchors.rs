@@ -1,7 +1,7 @@
 //! Anchors of YAML: what is written inside one is written wherever an alias stands for it.
 
 use super::place::{File, Placed};
-use super::prove::Fate;
+use super::prove::Expected;
 use crate::doc::{Document, Family, Kind, LeafId, anchor_in};
 use crate::finding::Finding;
 
@@ -9,7 +9,7 @@ use crate::finding::Finding;
 pub fn shared(files: &[File], placed: &Placed) -> Option<Finding> {
     let doc = &files[placed.file].doc;
     let leaf = placed.leaf.filter(|_| doc.family() == Family::Yaml)?;
-    let born = matches!(placed.fate, Fate::Born(_));
+    let born = matches!(placed.fate, Expected::Born(_));
     let (name, at) = around(doc, leaf, born).into_iter().find_map(|leaf| used_anchor(doc, leaf))?;
     let message = match at {
         None => format!("the value is shared with other places through {name}"),

@@ -3,7 +3,7 @@
 
 use super::File;
 use super::paths::Paths;
-use super::prove::{Fate, Match};
+use super::prove::{Expected, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use crate::join::join;
@@ -35,7 +35,7 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
         let after = || read(new, &selected.after, window.clone());
         if old.source().len() < LARGE { (before(), after()) } else { join(before, after) }
     };
-    let takes_away = matches.iter().all(|one| matches!(one.fate, Fate::Gone | Fate::GoneTill(_)));
+    let takes_away = matches.iter().all(|one| matches!(one.fate, Expected::Gone | Expected::GoneTill(_)));
     let told = |(before, after): (Result<Digest, Unreadable>, Result<Digest, Unreadable>)| {
         let before = before.map_err(|why| unreadable(file, old, &why, false))?;
         let after = after.map_err(|why| {
@@ -71,15 +71,15 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
     let mut changed = Vec::new();
     for one in matches {
         match (one.fate, one.new) {
-            (Fate::Given(value), Some(new_leaf)) => {
+            (Expected::Given(value), Some(new_leaf)) => {
                 let (before, after) = (was.path(one.old), is.path(Some(new_leaf)));
                 changed.push(Changed::Set { before, after, value: value.clone() });
             }
-            (Fate::Woken { value, .. }, Some(new_leaf)) => {
+            (Expected::Woken { value, .. }, Some(new_leaf)) => {
                 let after = is.path(Some(new_leaf));
                 changed.push(Changed::Inserted { after, value: Some(value.clone()), as_written: true });
             }
-            (Fate::Born(_), Some(new_leaf)) => {
+            (Expected::Born(_), Some(new_leaf)) => {
                 let Some((kind, name, value)) = one.thing else {
                     continue;
                 };
@@ -96,7 +96,7 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
                     _ => {}
                 }
             }
-            (Fate::Gone | Fate::GoneTill(_), _) => {
+            (Expected::Gone | Expected::GoneTill(_), _) => {
                 let leaves = gone_leaves(old, one);
                 changed.extend(leaves.into_iter().map(|leaf| Changed::Removed(was.path(Some(leaf)))));
             }
@@ -110,13 +110,13 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
 /// tables that have headers of their own.
 fn gone_leaves(old: &Document, one: &Match<'_>) -> Vec<LeafId> {
     match (one.fate, one.old) {
-        (Fate::Gone, Some(leaf)) => vec![leaf],
-        (Fate::GoneTill(end), Some(leaf)) if old.family() == Family::Toml => {
+        (Expected::Gone, Some(leaf)) => vec![leaf],
+        (Expected::GoneTill(end), Some(leaf)) if old.family() == Family::Toml => {
             let element = old.tree().span(leaf).of(old.source()).trim_ascii().starts_with(b"[[");
             let own = (leaf + 1..*end).filter(|leaf| old.tree().kind(*leaf) == Kind::Setting);
             if element { vec![leaf] } else { own.collect() }
         }
-        (Fate::GoneTill(_), Some(leaf)) => vec![leaf],
+        (Expected::GoneTill(_), Some(leaf)) => vec![leaf],
         _ => Vec::new(),
     }
 }

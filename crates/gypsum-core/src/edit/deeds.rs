@@ -8,7 +8,7 @@ use super::insert::{born_at, born_block};
 use super::misfit::{absent, ambiguous, no_quantity};
 use super::piece::put_in;
 use super::place::{File, Guide, Placed};
-use super::prove::Fate;
+use super::prove::Expected;
 use super::quantity::changed;
 use super::quoting::quoted;
 use super::remove::remove;
@@ -236,7 +236,7 @@ pub(super) fn remark(doc: &Document, placed: &mut Placed, remark: &str) -> Resul
     let blanks = |bytes: &[u8]| {
         bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
     };
-    if matches!(placed.fate, Fate::Born(_)) {
+    if matches!(placed.fate, Expected::Born(_)) {
         let lead = first.text.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
         let text = first.text.split_off(lead);
         first.text.extend(comment(&blanks(&text)));
@@ -285,7 +285,7 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
         ));
     }
     let splices = value_splices(doc, &parts, value).map_err(here)?;
-    let fate = Fate::Given(value.into());
+    let fate = Expected::Given(value.into());
     Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address, lines: None }))
 }
 
@@ -367,7 +367,7 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
         becomes = value;
     }
     let address = below(doc, dormant.leaf, &name);
-    let fate = Fate::Woken { name: name.into(), value: becomes.into() };
+    let fate = Expected::Woken { name: name.into(), value: becomes.into() };
     Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines })
 }
 

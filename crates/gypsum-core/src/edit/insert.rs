@@ -6,7 +6,7 @@ use super::block::{Body, new_block};
 use super::find::{Found, blocks_around, find_active};
 use super::misfit::{absent, ambiguous};
 use super::place::{Guide, Placed};
-use super::prove::Fate;
+use super::prove::Expected;
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
 use crate::address::{Address, address_of};
@@ -15,7 +15,7 @@ use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, nearest};
 
 /// The place of a new line.
-struct Spot {
+struct InsertPoint {
     pub file: usize,
     pub block: Option<BlockId>,
     /// The leaf behind which it goes; the start of the file where there is none.
@@ -26,7 +26,7 @@ struct Spot {
 
 /// Where `address` goes: into the block that it names, else into the one that `guide` names for
 /// it, else before the first conditional group.
-fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot, Finding> {
+fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<InsertPoint, Finding> {
     let home = guide.only.unwrap_or(guide.home);
     if !address.blocks().is_empty() {
         return spot_within(files, address, guide)?.ok_or_else(|| no_block(files, home, address));
@@ -52,7 +52,7 @@ fn spot_for(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Spot
 }
 
 /// An include goes beside the last one outside of all blocks: of the home file, else of the first file that has one.
-fn beside_includes(files: &[File], name: &str, guide: &Guide<'_>) -> Option<Spot> {
+fn beside_includes(files: &[File], name: &str, guide: &Guide<'_>) -> Option<InsertPoint> {
     let home = guide.only.unwrap_or(guide.home);
     if !files[home].doc.dialect().is_include(name.as_bytes()) {
         return None;
@@ -66,7 +66,7 @@ fn beside_includes(files: &[File], name: &str, guide: &Guide<'_>) -> Option<Spot
                 && doc.dialect().is_include(parts.name.of(doc.source()))
         };
         let last = doc.statements().filter(own).map(|(leaf, ..)| leaf).last()?;
-        Some(Spot { file, block: None, after: Some(last), like: Some(last) })
+        Some(InsertPoint { file, block: None, after: Some(last), like: Some(last) })
     })
 }
 
@@ -78,7 +78,7 @@ fn holds_top_settings(doc: &Document) -> bool {
 }
 
 /// Its place in the block that `address` names; none where there is no such block.
-fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Option<Spot>, Finding> {
+fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<Option<InsertPoint>, Finding> {
     let home = guide.only.unwrap_or(guide.home);
     let order = std::iter::once(home).chain((0..files.len()).filter(|n| *n != home && guide.only.is_none()));
     let found = blocks_around(files, order, address);
@@ -98,13 +98,13 @@ fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<O
     Ok(Some(in_block(&files[n].doc, n, block)))
 }
 
-fn in_block(doc: &Document, file: usize, block: BlockId) -> Spot {
+fn in_block(doc: &Document, file: usize, block: BlockId) -> InsertPoint {
     let range = doc.tree().block(block);
     let inside = (range.open() + 1)..range.end();
     let own =
         |leaf: &LeafId| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(block);
     let last = inside.rev().find(own);
-    Spot { file, block: Some(block), after: Some(last.unwrap_or(range.open())), like: last }
+    InsertPoint { file, block: Some(block), after: Some(last.unwrap_or(range.open())), like: last }
 }
 
 /// A setting in the place that was asked for; without a value, a bare name.
@@ -148,7 +148,7 @@ pub fn born_at(
         text = [reset, text].concat();
         things.insert(0, (Kind::Setting, name.clone().into(), Vec::new()));
     }
-    let fate = Fate::Born(things);
+    let fate = Expected::Born(things);
     let address = match found.block {
         Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
         None => address.to_string(),
@@ -188,7 +188,7 @@ fn is_text(doc: &Document, leaf: LeafId) -> bool {
 }
 
 /// The last setting of this name in the block.
-fn last_kin(doc: &Document, spot: &Spot, name: &str) -> Option<LeafId> {
+fn last_kin(doc: &Document, spot: &InsertPoint, name: &str) -> Option<LeafId> {
     let tree = doc.tree();
     let own = |(leaf, kind, parts): &(LeafId, Kind, Parts)| {
         *kind == Kind::Setting
@@ -201,7 +201,7 @@ fn last_kin(doc: &Document, spot: &Spot, name: &str) -> Option<LeafId> {
 /// The leaf behind which something goes that is to stand first, last, above or below.
 fn after_leaf(
     files: &[File],
-    spot: &Spot,
+    spot: &InsertPoint,
     place: &Where,
     guide: &Guide<'_>,
 ) -> Result<Option<LeafId>, Finding> {
@@ -223,7 +223,7 @@ fn after_leaf(
 }
 
 /// Who names no block, and says beside which setting, means the block of that.
-fn block_beside(files: &[File], address: &Address, place: &Where, guide: &Guide<'_>) -> Option<Spot> {
+fn block_beside(files: &[File], address: &Address, place: &Where, guide: &Guide<'_>) -> Option<InsertPoint> {
     let (Where::Above(other) | Where::Below(other)) = place else {
         return None;
     };
@@ -232,14 +232,19 @@ fn block_beside(files: &[File], address: &Address, place: &Where, guide: &Guide<
     match (address.blocks(), found.as_slice()) {
         ([], [(file, leaf)]) => {
             let block = files[*file].doc.tree().block_of(*leaf);
-            Some(Spot { file: *file, block, after: Some(*leaf), like: Some(*leaf) })
+            Some(InsertPoint { file: *file, block, after: Some(*leaf), like: Some(*leaf) })
         }
         _ => None,
     }
 }
 
 /// The statement, in the block of `spot`, that `address` means.
-fn beside(files: &[File], spot: &Spot, address: &Address, guide: &Guide<'_>) -> Result<LeafId, Finding> {
+fn beside(
+    files: &[File],
+    spot: &InsertPoint,
+    address: &Address,
+    guide: &Guide<'_>,
+) -> Result<LeafId, Finding> {
     let doc = &files[spot.file].doc;
     let found: Vec<Found> =
         find_active(files, address).into_iter().filter(|(n, _)| *n == spot.file).collect();
@@ -273,7 +278,8 @@ pub fn piece_spot(
     guide: &Guide<'_>,
 ) -> Result<(usize, Option<LeafId>, Vec<u8>), Finding> {
     let file = guide.only.unwrap_or(guide.home);
-    let top = Spot { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None };
+    let top =
+        InsertPoint { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None };
     let parent = match under {
         Some(block) => spot_for(files, &block.clone().then("piece"), guide)?,
         None if files[file].doc.root_end().is_some() => at_top(files, file),
@@ -300,7 +306,9 @@ pub fn born_block(
     let file = guide.only.unwrap_or(guide.home);
     let parent = match address.blocks() {
         [] if files[file].doc.root_end().is_some() => at_top(files, file),
-        [] => Spot { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None },
+        [] => {
+            InsertPoint { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None }
+        }
         _ => spot_for(files, address, guide)?,
     };
     let doc = &files[parent.file].doc;
@@ -337,14 +345,14 @@ pub fn born_block(
     Ok(Placed {
         file: parent.file,
         leaf: after,
-        fate: Fate::Born(things),
+        fate: Expected::Born(things),
         splices,
         address: address.to_string(),
         lines: None,
     })
 }
 
-fn at_top(files: &[File], file: usize) -> Spot {
+fn at_top(files: &[File], file: usize) -> InsertPoint {
     let doc = &files[file].doc;
     let tree = doc.tree();
     // The one element around everything is where everything goes.
@@ -354,7 +362,7 @@ fn at_top(files: &[File], file: usize) -> Spot {
     if let Some(edge) = doc.root_end() {
         let own = |leaf: &LeafId| tree.kind(*leaf) == Kind::Setting && tree.block_of(*leaf).is_none();
         let like = (0..edge).rev().find(own);
-        return Spot { file, block: None, after: edge.checked_sub(1), like };
+        return InsertPoint { file, block: None, after: edge.checked_sub(1), like };
     }
     // Behind a group that runs to the next one nothing is at the top any more.
     let closed = doc.family().closes_blocks();
@@ -371,7 +379,7 @@ fn at_top(files: &[File], file: usize) -> Spot {
         }
         at.checked_sub(1)
     });
-    Spot { file, block: None, after, like: last }
+    InsertPoint { file, block: None, after, like: last }
 }
 
 fn no_section(files: &[File], home: usize, address: &Address) -> Finding {

@@ -4,7 +4,7 @@
 use super::ask::Where;
 use super::insert::piece_spot;
 use super::place::{File, Guide, Placed};
-use super::prove::Fate;
+use super::prove::Expected;
 use super::sleep::things_of;
 use crate::address::Address;
 use crate::finding::Finding;
@@ -35,7 +35,7 @@ pub fn put_in(
     let text = [if open_end { eol } else { b"" }, &body].concat();
     let address = under.map_or_else(|| "(top of the file)".to_owned(), ToString::to_string);
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed { file, leaf: after, fate: Fate::Born(things), splices, address, lines: None })
+    Ok(Placed { file, leaf: after, fate: Expected::Born(things), splices, address, lines: None })
 }
 
 /// The lines without the blanks that all of them begin with, behind `indent`.

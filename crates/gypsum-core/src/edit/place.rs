@@ -5,7 +5,7 @@ use super::ask::Edit;
 use super::block::bodies;
 use super::commas::mended;
 use super::deeds::{Deeds, remark};
-use super::prove::{Fate, Fates, prove};
+use super::prove::{AllExpected, Expected, prove};
 use super::shown::{Shown, show};
 use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
@@ -110,7 +110,7 @@ pub struct Proposal {
 pub(super) struct Placed {
     pub file: usize,
     pub leaf: Option<LeafId>,
-    pub fate: Fate,
+    pub fate: Expected,
     pub splices: Vec<Splice>,
     pub address: String,
     /// What stood there and what is to stand there, where that is more than a line.
@@ -209,11 +209,11 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
         }
     }
     let beside = |one: &Placed| -> Vec<Splice> {
-        if one.fate != Fate::Part {
+        if one.fate != Expected::Part {
             return one.splices.clone();
         }
         let same = by_leaf.get(&(one.file, one.leaf)).into_iter().flatten().map(|other| &placed[*other]);
-        let parts = same.filter(|other| other.fate == Fate::Part);
+        let parts = same.filter(|other| other.fate == Expected::Part);
         parts.flat_map(|other| other.splices.iter().cloned()).collect()
     };
     proposal.shown = placed.iter().map(|one| show(files, one, &beside(one))).collect();
@@ -225,12 +225,14 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
 }
 
 fn collides(a: &Placed, b: &Placed) -> bool {
-    let born = |one: &Placed| matches!(one.fate, Fate::Born(_));
+    let born = |one: &Placed| matches!(one.fate, Expected::Born(_));
     let same_line = a.leaf == b.leaf && a.leaf.is_some();
     a.file == b.file
         && match (born(a), born(b)) {
             (true, true) => a.address == b.address && a.splices == b.splices,
-            (false, false) => same_line && !(a.fate == Fate::Part && b.fate == Fate::Part && apart(a, b)),
+            (false, false) => {
+                same_line && !(a.fate == Expected::Part && b.fate == Expected::Part && apart(a, b))
+            }
             _ => false,
         }
 }
@@ -251,9 +253,9 @@ fn overlap(one: &Placed) -> Finding {
 
 fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding> {
     let splices: Vec<Splice> = here.iter().flat_map(|one| one.splices.iter().cloned()).collect();
-    let whole: Vec<(Option<LeafId>, Fate)> =
+    let whole: Vec<(Option<LeafId>, Expected)> =
         here.iter().map(|one| (one.leaf, fate_of(file, one, here))).collect();
-    let fates: Fates<'_> = whole.iter().map(|(leaf, fate)| (*leaf, fate)).collect();
+    let fates: AllExpected<'_> = whole.iter().map(|(leaf, fate)| (*leaf, fate)).collect();
     let after = apply(file.doc.source(), &splices)
         .ok_or_else(|| Finding::misfit("twice", "two edits of this change overlap").in_file(&file.path))?;
     let after = match file.doc.family() {
@@ -265,15 +267,15 @@ fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding
 }
 
 /// The fate of one edit; where it is about a part of a value, the value with all its parts changed.
-fn fate_of(file: &File, one: &Placed, here: &[&Placed]) -> Fate {
-    let Some(parts) = one.leaf.filter(|_| one.fate == Fate::Part).and_then(|leaf| file.doc.parts(leaf))
+fn fate_of(file: &File, one: &Placed, here: &[&Placed]) -> Expected {
+    let Some(parts) = one.leaf.filter(|_| one.fate == Expected::Part).and_then(|leaf| file.doc.parts(leaf))
     else {
         return one.fate.clone();
     };
-    let same = |other: &&&Placed| other.leaf == one.leaf && other.fate == Fate::Part;
+    let same = |other: &&&Placed| other.leaf == one.leaf && other.fate == Expected::Part;
     let splices: Vec<Splice> =
         here.iter().filter(same).flat_map(|other| other.splices.iter().cloned()).collect();
     let becomes = |piece: Span| apply_within(file.doc.source(), piece, &splices);
     let pieces: Vec<Vec<u8>> = parts.value.iter().map(becomes).filter(|piece| !piece.is_empty()).collect();
-    Fate::Given(file.doc.family().meaning(&pieces.join(&b' '), file.doc.dialect()).into_owned())
+    Expected::Given(file.doc.family().meaning(&pieces.join(&b' '), file.doc.dialect()).into_owned())
 }

@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 
 /// What an edit should amount to.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Fate {
+pub enum Expected {
     /// The setting in this leaf has this value.
     Given(Vec<u8>),
     /// Part of the value of the setting in this leaf changes; becomes `Given` once all parts are known.
@@ -31,7 +31,7 @@ pub enum Fate {
 #[derive(Debug)]
 pub struct Match<'a> {
     /// What becomes of it.
-    pub fate: &'a Fate,
+    pub fate: &'a Expected,
     /// The leaf before the edit.
     pub old: Option<LeafId>,
     /// The leaf after it.
@@ -41,10 +41,10 @@ pub struct Match<'a> {
 }
 
 /// The fates of one file's leaves.
-pub type Fates<'a> = Vec<(Option<LeafId>, &'a Fate)>;
+pub type AllExpected<'a> = Vec<(Option<LeafId>, &'a Expected)>;
 
 /// Returns `after`, read, where it reads back as `file` with exactly these fates, else a finding.
-pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Document, Finding> {
+pub fn prove(file: &File, fates: &AllExpected<'_>, after: Vec<u8>) -> Result<Document, Finding> {
     let old = &file.doc;
     let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
         Finding::misfit("too-large", "the file would grow beyond what can be read").in_file(&file.path)
@@ -60,10 +60,10 @@ pub fn prove(file: &File, fates: &Fates<'_>, after: Vec<u8>) -> Result<Document,
 }
 
 /// What would be misread, where, and what to do instead.
-fn misread(file: &File, fates: &Fates<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
+fn misread(file: &File, fates: &AllExpected<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
     let broken = new.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
     let was_broken = file.doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Broken);
-    let takes_away = fates.iter().all(|(_, fate)| matches!(fate, Fate::Gone | Fate::GoneTill(_)));
+    let takes_away = fates.iter().all(|(_, fate)| matches!(fate, Expected::Gone | Expected::GoneTill(_)));
     if let (true, Some((broken, ..)), true) = (was_broken, broken, new.family().is_standard()) {
         let why = well_formed(new.family(), new.source(), new.dialect()).err();
         let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
@@ -114,10 +114,10 @@ enum Wanted<'a> {
 fn first_difference<'a>(
     old: &Document,
     new: &Document,
-    fates: &Fates<'a>,
+    fates: &AllExpected<'a>,
     matches: &mut Vec<Match<'a>>,
 ) -> Option<Option<LeafId>> {
-    let mut by_leaf: BTreeMap<Option<LeafId>, Vec<&'a Fate>> = BTreeMap::new();
+    let mut by_leaf: BTreeMap<Option<LeafId>, Vec<&'a Expected>> = BTreeMap::new();
     for (leaf, fate) in fates {
         by_leaf.entry(*leaf).or_default().push(fate);
     }
@@ -125,7 +125,7 @@ fn first_difference<'a>(
     let born = |leaf: Option<LeafId>| {
         let fates = by_leaf.get(&leaf).into_iter().flatten();
         let things = fates.filter_map(|fate| match *fate {
-            Fate::Born(things) => Some(things.iter().map(move |thing| (*fate, thing))),
+            Expected::Born(things) => Some(things.iter().map(move |thing| (*fate, thing))),
             _ => None,
         });
         things.flatten().map(|(fate, thing)| {
@@ -158,18 +158,18 @@ fn first_difference<'a>(
         }
         let fate = by_leaf
             .get(&Some(leaf))
-            .and_then(|fates| fates.iter().copied().find(|fate| !matches!(fate, Fate::Born(_))));
+            .and_then(|fates| fates.iter().copied().find(|fate| !matches!(fate, Expected::Born(_))));
         let parts = fate.and_then(|_| old.parts(leaf));
         let wanted = match fate {
-            Some(Fate::Gone | Fate::GoneTill(_)) => {
-                if let Some(Fate::GoneTill(end)) = fate {
+            Some(Expected::Gone | Expected::GoneTill(_)) => {
+                if let Some(Expected::GoneTill(end)) = fate {
                     gone_till = *end;
                 }
                 matches.extend(fate.map(|fate| Match { fate, old: Some(leaf), new: None, thing: None }));
                 None
             }
-            Some(Fate::Woken { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
-            Some(Fate::Given(value)) => {
+            Some(Expected::Woken { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
+            Some(Expected::Given(value)) => {
                 parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
             }
             _ => counts(kind).then_some(Wanted::Same(kind, leaf)),

@@ -2,7 +2,7 @@
 
 use super::ask::Edit;
 use super::place::{File, Placed};
-use super::prove::Fate;
+use super::prove::Expected;
 use crate::address::address_of;
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
@@ -34,7 +34,7 @@ pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> 
         _ => vec![Splice { span: taken_out(doc, leaf), text: Vec::new() }],
     };
     let address = address_of(doc, leaf).to_string();
-    Ok(Placed { file, leaf: Some(leaf), fate: Fate::Gone, splices, address, lines: None })
+    Ok(Placed { file, leaf: Some(leaf), fate: Expected::Gone, splices, address, lines: None })
 }
 
 /// What is wrong with taking a statement away that is all that its block holds, in formats in which a block that

@@ -4,7 +4,7 @@
 use super::block::Thing;
 use super::find::ends_with;
 use super::place::{File, Placed};
-use super::prove::Fate;
+use super::prove::Expected;
 use crate::address::Address;
 use crate::doc::{Document, Dormant, Kind, LeafId, dormants};
 use crate::text::{Span, Splice};
@@ -48,7 +48,7 @@ fn wake(doc: &Document, file: usize, open: &Dormant, address: &Address) -> Optio
     Some(Placed {
         file,
         leaf: Some(open.leaf),
-        fate: Fate::Born(things),
+        fate: Expected::Born(things),
         lines: Some(awake.lines()),
         splices: awake.splices,
         address: address.to_string(),

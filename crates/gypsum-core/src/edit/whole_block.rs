@@ -5,7 +5,7 @@ use super::deeds::{Deeds, Placement};
 use super::find::blocks_named;
 use super::misfit::ambiguous;
 use super::place::Placed;
-use super::prove::Fate;
+use super::prove::Expected;
 use super::remove::{has_comments, no_comments};
 use crate::address::{Address, address_of};
 use crate::doc::{BlockId, Document, Kind, LeafId};
@@ -51,7 +51,7 @@ impl Deeds<'_> {
         Ok(Some(vec![Placed {
             file: n,
             leaf: Some(open),
-            fate: Fate::GoneTill(end),
+            fate: Expected::GoneTill(end),
             splices,
             address,
             lines,

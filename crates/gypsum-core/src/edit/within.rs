@@ -7,7 +7,7 @@ use super::list::Elements;
 use super::misfit::{ambiguous, no_quantity};
 use super::option::{Ask, Options};
 use super::place::Placed;
-use super::prove::Fate;
+use super::prove::Expected;
 use super::quoting::quoted;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
@@ -128,7 +128,7 @@ fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec
     if splices.is_empty() {
         return Vec::new();
     }
-    vec![Placed { file, leaf: Some(leaf), fate: Fate::Part, splices, address, lines: None }]
+    vec![Placed { file, leaf: Some(leaf), fate: Expected::Part, splices, address, lines: None }]
 }
 
 /// The mark that begins a comment inside a list.

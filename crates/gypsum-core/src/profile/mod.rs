@@ -13,5 +13,5 @@ pub use fill::{MissingSetting, fill};
 pub use read::{ProfileError, read};
 pub use rule::{Admitted, Beside, Covered, EndsAlike, Form, InList, LastWord, Order, Rule, Twins, WantsEnd};
 pub use schema::{Argv, Checker, Effective, Files, Layout, Listen, Login, Other, Profile};
-pub use service::{Activation, Chore, Keeper, Neighbour, Part, Plain, Proof, Service, Stop};
+pub use service::{Activation, Chore, Part, Plain, Proof, RelatedService, Service, ServiceManagerKind, Stop};
 pub use setting::{Role, Setting, Sort};

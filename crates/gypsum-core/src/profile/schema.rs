@@ -1,6 +1,6 @@
 //! The shape of a profile.
 
-use super::service::{Chore, Neighbour, Service};
+use super::service::{Chore, RelatedService, Service};
 use super::{Rule, Setting};
 use crate::address::Address;
 use crate::doc::{Dialect, Family};
@@ -48,7 +48,7 @@ pub struct Profile {
     pub reading: Vec<Reading>,
     /// Further services that have to do with it.
     #[serde(default)]
-    pub neighbour: Vec<Neighbour>,
+    pub neighbour: Vec<RelatedService>,
     /// What is to be done between writing the files and the activation.
     #[serde(default)]
     pub chore: Vec<Chore>,

@@ -51,7 +51,7 @@ impl Activation {
 /// What keeps services running on a host.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Keeper {
+pub enum ServiceManagerKind {
     /// systemd.
     Systemd,
     /// OpenRC.
@@ -62,7 +62,7 @@ pub enum Keeper {
     Script,
 }
 
-impl Keeper {
+impl ServiceManagerKind {
     /// What a person calls it.
     pub fn title(self) -> &'static str {
         match self {
@@ -83,7 +83,7 @@ pub struct Service {
     /// this host is meant.
     pub unit: Vec<String>,
     /// Which service manager has it; where nothing is said, the one that this host was booted with.
-    pub keeper: Option<Keeper>,
+    pub keeper: Option<ServiceManagerKind>,
     /// A process of its own, without a service manager.
     pub plain: Option<Plain>,
     /// Where it writes its process id, for service managers that do not know it.
@@ -179,7 +179,7 @@ pub enum Part {
 /// A further service that has to do with the daemon.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Neighbour {
+pub struct RelatedService {
     /// Names of its unit; the first that exists on this host is meant.
     pub unit: Vec<String>,
     /// What it has to do with the daemon.

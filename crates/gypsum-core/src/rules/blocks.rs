@@ -4,7 +4,7 @@ use super::Subject;
 use super::order::{broken, is_one, text_of};
 use crate::doc::LeafId;
 use crate::finding::Finding;
-use crate::layers::{ScopeId, Turn};
+use crate::layers::{Occurrence, ScopeId};
 use crate::profile::{Covered, EndsAlike, Rule, Twins};
 use std::collections::HashMap;
 
@@ -15,7 +15,7 @@ pub fn at_block(subject: &Subject<'_>, finding: Finding, file: usize, leaf: Leaf
 }
 
 pub fn twins(subject: &Subject<'_>, rule: &Rule, twins: &Twins, findings: &mut Vec<Finding>) {
-    let mut seen: HashMap<(String, String), &Turn> = HashMap::new();
+    let mut seen: HashMap<(String, String), &Occurrence> = HashMap::new();
     for turn in subject.layers.called(subject.files, subject.profile, &twins.setting) {
         let scope = subject.layers.scope(turn.scope);
         if scope.word() != twins.block {

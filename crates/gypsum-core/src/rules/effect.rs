@@ -4,7 +4,7 @@ use super::{Leaf, Step, Subject};
 use crate::address::address_of;
 use crate::doc::Wins;
 use crate::finding::Finding;
-use crate::layers::{Turn, is_of_package};
+use crate::layers::{Occurrence, is_of_package};
 use crate::text::fits;
 use std::collections::HashSet;
 
@@ -12,7 +12,7 @@ use std::collections::HashSet;
 pub fn check(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
     let deciding = subject.layers.deciding(subject.files, subject.profile);
     let turns = subject.layers.turns();
-    let is_fresh = |turn: &Turn| fresh.contains(&(turn.file, turn.leaf));
+    let is_fresh = |turn: &Occurrence| fresh.contains(&(turn.file, turn.leaf));
     for (turn, winner) in turns.iter().zip(&deciding) {
         let Some(winner) = winner
             .map(|n| &turns[n as usize])
@@ -37,17 +37,17 @@ pub fn check(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Fi
     }
 }
 
-fn place(subject: &Subject<'_>, turn: &Turn) -> (String, u32, String) {
+fn place(subject: &Subject<'_>, turn: &Occurrence) -> (String, u32, String) {
     let file = &subject.files[turn.file];
     (file.path.clone(), file.doc.place(turn.leaf).line, address_of(&file.doc, turn.leaf).to_string())
 }
 
-fn which(subject: &Subject<'_>, turn: &Turn) -> &'static str {
+fn which(subject: &Subject<'_>, turn: &Occurrence) -> &'static str {
     let own = subject.known(turn).and_then(|(setting, _)| setting.wins);
     if own.unwrap_or(subject.profile.dialect.wins) == Wins::First { "first" } else { "last" }
 }
 
-fn no_effect(subject: &Subject<'_>, turn: &Turn, winner: &Turn) -> Finding {
+fn no_effect(subject: &Subject<'_>, turn: &Occurrence, winner: &Occurrence) -> Finding {
     let (file, line, there) = place(subject, winner);
     let which = which(subject, turn);
     let message = format!("this has no effect: line {line} of {file} is used, since the {which} one wins");
@@ -60,7 +60,7 @@ fn no_effect(subject: &Subject<'_>, turn: &Turn, winner: &Turn) -> Finding {
     subject.at_name(Finding::fault("no-effect", message).mend(mend), turn)
 }
 
-fn overrules(subject: &Subject<'_>, winner: &Turn, turn: &Turn) -> Finding {
+fn overrules(subject: &Subject<'_>, winner: &Occurrence, turn: &Occurrence) -> Finding {
     let (file, line, there) = place(subject, turn);
     let which = which(subject, turn);
     let message = format!(

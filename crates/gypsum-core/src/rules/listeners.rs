@@ -3,7 +3,7 @@
 
 use super::{Leaf, Subject};
 use crate::finding::Finding;
-use crate::layers::Turn;
+use crate::layers::Occurrence;
 use crate::profile::{Listen, Role};
 use crate::survey::Holder;
 use crate::value::{Endpoint, endpoint, pieces};
@@ -52,7 +52,7 @@ fn one(at: &Endpoint, port: Option<u16>, udp: bool, said: Option<Leaf>) -> Optio
 }
 
 /// The words of a setting that may have several, each with its place; lists are taken apart.
-fn words(subject: &Subject<'_>, turn: &Turn) -> Vec<String> {
+fn words(subject: &Subject<'_>, turn: &Occurrence) -> Vec<String> {
     let value = subject.value(turn);
     match subject.known(turn) {
         Some((setting, value)) => pieces(setting, &value).into_iter().map(|piece| piece.text).collect(),
@@ -109,7 +109,7 @@ fn of_pairs(subject: &Subject<'_>, listen: &Listen, out: &mut Vec<Wanted>) {
     if let Some(name) = &listen.address {
         let setting = subject.profile.setting(name).map(|(_, setting)| setting);
         let many = setting.is_some_and(|setting| setting.repeats);
-        let turns: Vec<&Turn> = subject.layers.called(subject.files, subject.profile, name).collect();
+        let turns: Vec<&Occurrence> = subject.layers.called(subject.files, subject.profile, name).collect();
         let turns = if many { turns } else { turns.into_iter().next_back().into_iter().collect() };
         let elements = subject.layers.turns().iter().filter(|turn| {
             setting.is_some_and(|setting| setting.elements) && subject.layers.scope(turn.scope).word() == name

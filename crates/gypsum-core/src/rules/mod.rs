@@ -20,7 +20,7 @@ use crate::address::address_of;
 use crate::doc::{Kind, LeafId};
 use crate::edit::File;
 use crate::finding::Finding;
-use crate::layers::{Layers, Order, Turn, value_of};
+use crate::layers::{EffectiveConfig, Occurrence, Order, value_of};
 use crate::profile::{Profile, Setting};
 use crate::secret::is_secret;
 use crate::survey::Survey;
@@ -36,7 +36,7 @@ pub struct Subject<'a> {
     /// How they hang together.
     pub order: &'a Order,
     /// Its settings in reading order.
-    pub layers: &'a Layers,
+    pub layers: &'a EffectiveConfig,
     /// What is known of the daemon.
     pub profile: &'a Profile,
     /// What was measured of the host.
@@ -46,10 +46,10 @@ pub struct Subject<'a> {
 }
 
 /// The settings that something is known of, each with the words of its value: taken apart once, looked at by many.
-struct Gathered<'a>(Vec<(Turn, &'a Setting, Vec<Piece<'a>>)>);
+struct Gathered<'a>(Vec<(Occurrence, &'a Setting, Vec<Piece<'a>>)>);
 
 impl<'a> Gathered<'a> {
-    fn each(&self, mut see: impl FnMut(&Turn, &'a Setting, &[Piece<'a>])) {
+    fn each(&self, mut see: impl FnMut(&Occurrence, &'a Setting, &[Piece<'a>])) {
         self.0.iter().for_each(|(turn, setting, pieces)| see(turn, setting, pieces));
     }
 }
@@ -59,12 +59,12 @@ pub type Leaf = (usize, LeafId);
 
 impl<'a> Subject<'a> {
     /// A finding about a setting, at its name.
-    fn at_name(&self, finding: Finding, turn: &Turn) -> Finding {
+    fn at_name(&self, finding: Finding, turn: &Occurrence) -> Finding {
         self.at(finding, turn.file, turn.leaf, turn.name.start as usize)
     }
 
     /// A finding about a setting, at its value and `ahead` bytes into it.
-    fn at_value(&self, finding: Finding, turn: &Turn, ahead: usize) -> Finding {
+    fn at_value(&self, finding: Finding, turn: &Occurrence, ahead: usize) -> Finding {
         let start = if turn.value.start == turn.value.end { turn.name.start } else { turn.value.start };
         self.at(finding, turn.file, turn.leaf, start as usize + ahead)
     }
@@ -77,23 +77,23 @@ impl<'a> Subject<'a> {
     }
 
     /// Whether a change is about this setting: of several that a rule is about, a finding points at that.
-    fn is_fresh(&self, turn: &Turn) -> bool {
+    fn is_fresh(&self, turn: &Occurrence) -> bool {
         self.fresh.is_some_and(|fresh| fresh.contains(&(turn.file, turn.leaf)))
     }
 
     /// The name of a setting, as it stands.
-    fn name(&self, turn: &Turn) -> String {
+    fn name(&self, turn: &Occurrence) -> String {
         self.files[turn.file].doc.text(turn.name).into_owned()
     }
 
     /// The value of a setting.
-    fn value(&self, turn: &Turn) -> String {
+    fn value(&self, turn: &Occurrence) -> String {
         value_of(&self.files[turn.file].doc, turn.leaf)
     }
 
     /// What is known of a setting, and the text that it is about: the value, or of an element of a list the
     /// element itself.
-    fn known(&self, turn: &Turn) -> Option<(&'a Setting, String)> {
+    fn known(&self, turn: &Occurrence) -> Option<(&'a Setting, String)> {
         let scope = self.layers.scope(turn.scope);
         let doc = &self.files[turn.file].doc;
         let name = doc.text(turn.name);

@@ -2,7 +2,7 @@
 
 use super::Subject;
 use crate::finding::Finding;
-use crate::layers::{ScopeId, Turn};
+use crate::layers::{Occurrence, ScopeId};
 use crate::profile::{Form, Order, Rule, WantsEnd};
 use crate::text::fits;
 use crate::value::network;
@@ -25,13 +25,13 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
 }
 
 /// A statement in one line: its name and its value, one blank between words.
-pub fn text_of(subject: &Subject<'_>, turn: &Turn) -> String {
+pub fn text_of(subject: &Subject<'_>, turn: &Occurrence) -> String {
     let text = format!("{} {}", subject.name(turn), subject.value(turn));
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Whether a statement may be one of these, by its name alone: most are not, and need not be put together.
-pub fn may_be(subject: &Subject<'_>, turn: &Turn, patterns: &[String]) -> bool {
+pub fn may_be(subject: &Subject<'_>, turn: &Occurrence, patterns: &[String]) -> bool {
     let doc = &subject.files[turn.file].doc;
     let name = turn.name.of(doc.source());
     patterns.iter().any(|pattern| {
@@ -50,7 +50,7 @@ pub fn is_one(subject: &Subject<'_>, text: &str, patterns: &[String]) -> bool {
 }
 
 fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut Vec<Finding>) {
-    let mut ended: HashMap<ScopeId, &Turn> = HashMap::new();
+    let mut ended: HashMap<ScopeId, &Occurrence> = HashMap::new();
     let mut told: HashSet<ScopeId> = HashSet::new();
     for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &order.of)) {
         let text = text_of(subject, turn);
@@ -59,7 +59,7 @@ fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut
             continue;
         }
         if let Some(end) = ended.get(&turn.scope) {
-            let place = |turn: &Turn| {
+            let place = |turn: &Occurrence| {
                 let file = &subject.files[turn.file];
                 format!("line {} of {}", file.doc.place(turn.leaf).line, file.path)
             };
@@ -80,7 +80,7 @@ fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut
 }
 
 fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut Vec<Finding>) {
-    let mut wanting: HashMap<ScopeId, &Turn> = HashMap::new();
+    let mut wanting: HashMap<ScopeId, &Occurrence> = HashMap::new();
     let mut ended: Vec<ScopeId> = Vec::new();
     let both = [end.has.as_slice(), &end.ends].concat();
     for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &both)) {
@@ -109,8 +109,8 @@ pub fn broken(rule: &Rule, message: String) -> Finding {
 }
 
 /// The members of a list: of a value, or of a block.
-fn lists(subject: &Subject<'_>, of: &[String]) -> Vec<(Turn, Vec<String>)> {
-    let mut out: Vec<(Turn, Vec<String>)> = Vec::new();
+fn lists(subject: &Subject<'_>, of: &[String]) -> Vec<(Occurrence, Vec<String>)> {
+    let mut out: Vec<(Occurrence, Vec<String>)> = Vec::new();
     let mut blocks: HashMap<ScopeId, usize> = HashMap::new();
     for turn in subject.layers.turns() {
         let word = subject.layers.scope(turn.scope).word();
@@ -134,7 +134,7 @@ fn lists(subject: &Subject<'_>, of: &[String]) -> Vec<(Turn, Vec<String>)> {
 fn dead_in_list(
     subject: &Subject<'_>,
     rule: &Rule,
-    turn: &Turn,
+    turn: &Occurrence,
     members: &[String],
     ends: &[String],
     findings: &mut Vec<Finding>,

@@ -3,7 +3,7 @@
 use super::order::{broken, is_one, may_be, text_of};
 use super::{Subject, blocks};
 use crate::finding::Finding;
-use crate::layers::{ScopeId, Turn};
+use crate::layers::{Occurrence, ScopeId};
 use crate::profile::{Admitted, Beside, Form, LastWord, Rule};
 use crate::text::fits;
 use std::collections::HashMap;
@@ -82,12 +82,12 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
 }
 
 /// The last of the settings in these conditions that is set in a file; one that is new comes first.
-fn standing(subject: &Subject<'_>, conditions: &[String]) -> Option<Turn> {
+fn standing(subject: &Subject<'_>, conditions: &[String]) -> Option<Occurrence> {
     let names = conditions.iter().map(|one| one.trim_start_matches('!'));
     let names: Vec<&str> = names.map(|one| one.split(['=', '!']).next().unwrap_or(one)).collect();
     let turns =
         names.iter().filter_map(|name| subject.layers.called(subject.files, subject.profile, name).last());
-    let turns: Vec<&Turn> = turns.collect();
+    let turns: Vec<&Occurrence> = turns.collect();
     let fresh = turns.iter().rfind(|turn| subject.is_fresh(turn));
     fresh.or(turns.last()).map(|turn| **turn)
 }
@@ -182,7 +182,7 @@ fn whole_names(subject: &Subject<'_>, rule: &Rule, of: &[String], findings: &mut
 }
 
 fn not_beside(subject: &Subject<'_>, rule: &Rule, beside: &Beside, findings: &mut Vec<Finding>) {
-    let mut seen: HashMap<ScopeId, Vec<Option<&Turn>>> = HashMap::new();
+    let mut seen: HashMap<ScopeId, Vec<Option<&Occurrence>>> = HashMap::new();
     for turn in subject.layers.turns() {
         let word = subject.layers.scope(turn.scope).word();
         if beside.except.iter().any(|except| except == word) {
@@ -202,7 +202,7 @@ fn not_beside(subject: &Subject<'_>, rule: &Rule, beside: &Beside, findings: &mu
     let mut both: Vec<_> = seen.into_iter().filter(|(_, found)| found.iter().all(Option::is_some)).collect();
     both.sort_by_key(|(scope, _)| *scope);
     for (_, found) in both {
-        let found: Vec<&Turn> = found.into_iter().flatten().collect();
+        let found: Vec<&Occurrence> = found.into_iter().flatten().collect();
         let fresh = found.iter().rfind(|turn| subject.is_fresh(turn));
         let Some(turn) = fresh.or(found.last()) else { continue };
         let finding = broken(rule, rule.says.clone());

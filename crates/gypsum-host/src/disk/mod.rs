@@ -7,7 +7,7 @@ mod real;
 pub use link::{link_target, link_to};
 pub use real::RealDisk;
 
-use gypsum_core::change::{Content, Dress};
+use gypsum_core::change::{Content, Ownership};
 use std::io;
 use std::path::Path;
 
@@ -41,7 +41,7 @@ pub trait Disk {
     /// Removes a folder, where it is empty; none is no error.
     fn remove_folder(&self, path: &Path) -> io::Result<()>;
     /// Gives a file this owner and mode.
-    fn dress(&self, path: &Path, dress: &Dress) -> io::Result<()>;
+    fn dress(&self, path: &Path, dress: &Ownership) -> io::Result<()>;
     /// Makes the bytes and attributes of a file durable.
     fn sync_file(&self, path: &Path) -> io::Result<()>;
     /// Makes the names in a folder durable.

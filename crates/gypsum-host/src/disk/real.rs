@@ -1,7 +1,7 @@
 //! The disk of this machine.
 
 use super::{Disk, content_of, link_target, link_to};
-use gypsum_core::change::{Content, Dress};
+use gypsum_core::change::{Content, Ownership};
 use rustix::fs::{AtFlags, CWD, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
 use std::fs::File;
 use std::io::{self, Read, Write};
@@ -124,7 +124,7 @@ impl Disk for RealDisk {
         }
     }
 
-    fn dress(&self, path: &Path, dress: &Dress) -> io::Result<()> {
+    fn dress(&self, path: &Path, dress: &Ownership) -> io::Result<()> {
         let file = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(path)?;
         let (owner, group) = (dress.owner.map(Uid::from_raw), dress.group.map(Gid::from_raw));
         if owner.is_some() || group.is_some() {

@@ -30,7 +30,7 @@ const WITHDRAW: &[u8] = b"withdraw\n";
 
 /// Everything that a guardian must know of its change, but for the locks.
 #[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct Charge {
+pub struct Handover {
     /// The state folder.
     pub state: State,
     /// The change.
@@ -45,7 +45,7 @@ struct Sent {
     /// Both ends are the same program, unless it was replaced a moment ago.
     #[serde(default)]
     record: u32,
-    charge: Charge,
+    charge: Handover,
     locks: Vec<PathBuf>,
 }
 
@@ -72,20 +72,20 @@ pub enum Heard {
 
 /// The front's end of the line.
 #[derive(Debug)]
-pub struct ToGuardian {
+pub struct GuardianClient {
     stream: BufReader<UnixStream>,
     half: Vec<u8>,
     withdrawn: bool,
 }
 
-impl ToGuardian {
+impl GuardianClient {
     /// The end of this connection.
     pub fn over(stream: UnixStream) -> Self {
         Self { stream: BufReader::new(stream), half: Vec::new(), withdrawn: false }
     }
 
     /// Hands a change over, with the locks that it needs; they stay ours, too.
-    pub fn hand_over(&mut self, charge: Charge, locks: &Locks) -> io::Result<()> {
+    pub fn hand_over(&mut self, charge: Handover, locks: &Locks) -> io::Result<()> {
         let stream = self.stream.get_mut();
         for some in locks.files().chunks(AT_ONCE) {
             let mut space = [MaybeUninit::uninit(); rustix::cmsg_space!(ScmRights(AT_ONCE))];
@@ -124,11 +124,11 @@ impl ToGuardian {
 
 /// The guardian's end of the line.
 #[derive(Debug)]
-pub struct ToFront {
+pub struct GuardianServer {
     stream: BufReader<UnixStream>,
 }
 
-impl ToFront {
+impl GuardianServer {
     /// The end of this connection.
     pub fn over(stream: UnixStream) -> Self {
         Self { stream: BufReader::new(stream) }
@@ -140,7 +140,7 @@ impl ToFront {
     }
 
     /// The change that was handed over, with its locks; none where the front has gone.
-    pub fn charge(&mut self) -> io::Result<Option<(Charge, Locks)>> {
+    pub fn charge(&mut self) -> io::Result<Option<(Handover, Locks)>> {
         let Some(files) = self.files()? else { return Ok(None) };
         let mut text = Vec::new();
         self.stream.read_until(b'\n', &mut text)?;

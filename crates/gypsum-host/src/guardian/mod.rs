@@ -3,14 +3,14 @@
 //!
 //! The process that was typed at (the front) starts it while the checks still run ([`Guardian::begin`]),
 //! listens for it on a socket in a folder of its own, and hands the change over once the plan is made: the
-//! locks themselves, as open files, and a [`Charge`] that says all the rest. From there on it only draws what
+//! locks themselves, as open files, and a [`Handover`] that says all the rest. From there on it only draws what
 //! the guardian tells. Where the guardian is lost, the front still holds the locks and goes on.
 
 mod launch;
 mod line;
 mod serve;
 
-pub use line::{Charge, Heard, ToGuardian, Told};
+pub use line::{GuardianClient, Handover, Heard, Told};
 pub use serve::{ENTRY, serve};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
@@ -38,8 +38,8 @@ impl Guardian {
     }
 
     /// The line to it; waits until it has come.
-    pub fn come(mut self) -> io::Result<ToGuardian> {
-        Ok(ToGuardian::over(self.arrived()?))
+    pub fn come(mut self) -> io::Result<GuardianClient> {
+        Ok(GuardianClient::over(self.arrived()?))
     }
 
     fn arrived(&mut self) -> io::Result<UnixStream> {

@@ -1,7 +1,7 @@
 //! The guardian's own process.
 
-use super::line::{ToFront, Told};
-use crate::run::{Watch, carry_staged};
+use super::line::{GuardianServer, Told};
+use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::happening::Happening;
 use std::io::{self, Write};
@@ -21,7 +21,7 @@ pub fn serve(socket: &Path) -> u8 {
     let _ = rustix::process::setsid();
     // The front ended before it was needed.
     let Ok(stream) = UnixStream::connect(socket) else { return 0 };
-    match carry(ToFront::over(stream)) {
+    match carry(GuardianServer::over(stream)) {
         Ok(()) => 0,
         Err(error) => {
             eprintln!("gypsum: the change could not be taken over: {error}");
@@ -30,7 +30,7 @@ pub fn serve(socket: &Path) -> u8 {
     }
 }
 
-fn carry(mut line: ToFront) -> io::Result<()> {
+fn carry(mut line: GuardianServer) -> io::Result<()> {
     let Some((charge, locks)) = line.charge()? else { return Ok(()) };
     let world = RealWorld::new()?;
     let (speaker, way_out) = (line.speaker()?, world.way_out());
@@ -70,7 +70,7 @@ struct Teller {
     tell: Sender<Told>,
 }
 
-impl Watch for Teller {
+impl Observer for Teller {
     fn saw(&mut self, happening: &Happening) {
         if let Happening::Ended { standing, .. } = happening {
             // For the journal of the host.

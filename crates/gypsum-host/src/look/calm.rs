@@ -2,7 +2,7 @@
 
 use super::Look;
 use super::service::{gone, running};
-use crate::probe::Scene;
+use crate::probe::ProbeContext;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::service::{Observation, State};
@@ -34,7 +34,7 @@ impl Look<'_> {
             None => self.world.observe(self.service),
         };
         let mut first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, now()));
-        let mut scene = Scene { seen: self.noted(), ..self.scene.clone() };
+        let mut scene = ProbeContext { seen: self.noted(), ..self.scene.clone() };
         let (mut begun, mut reached, mut restarts) = (self.world.now_ms(), Duration::ZERO, 0);
         let calm = self.calm();
         loop {
@@ -94,7 +94,12 @@ impl Look<'_> {
     }
 
     /// Asks again, side by side, whatever must hold for a time that ended between these two.
-    fn ask_again(&self, outcomes: &mut [(Outcome, bool)], scene: &Scene, (from, to): (Duration, Duration)) {
+    fn ask_again(
+        &self,
+        outcomes: &mut [(Outcome, bool)],
+        scene: &ProbeContext,
+        (from, to): (Duration, Duration),
+    ) {
         let ends = |check: &Check| {
             let time = self.time_of(check);
             !time.is_zero() && from < time && time <= to
@@ -118,7 +123,7 @@ impl Look<'_> {
         }
     }
 
-    fn once_more(&self, check: &Check, scene: &Scene) -> Outcome {
+    fn once_more(&self, check: &Check, scene: &ProbeContext) -> Outcome {
         let again = self.try_once(check, scene).0;
         if again.well {
             return again;

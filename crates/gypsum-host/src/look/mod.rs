@@ -6,7 +6,7 @@ mod heard;
 mod patience;
 mod service;
 
-use crate::probe::Scene;
+use crate::probe::ProbeContext;
 use crate::world::World;
 use gypsum_core::health::{Judgement, Outcome, held, judge};
 use gypsum_core::probe::{Check, Probe};
@@ -35,7 +35,7 @@ pub struct Look<'a> {
     /// How long all must stay well.
     pub steady: Duration,
     /// What probes know of it.
-    pub scene: &'a Scene,
+    pub scene: &'a ProbeContext,
     /// How long a service that is on its way up is waited for, whatever the patience.
     pub limit: Duration,
     /// What these looks saw so far.
@@ -57,7 +57,12 @@ pub struct SoFar {
 
 impl<'a> Look<'a> {
     /// How these checks are now, of a service that was told nothing.
-    pub fn at(world: &'a dyn World, service: &'a Service, checks: &'a [Check], scene: &'a Scene) -> Self {
+    pub fn at(
+        world: &'a dyn World,
+        service: &'a Service,
+        checks: &'a [Check],
+        scene: &'a ProbeContext,
+    ) -> Self {
         Self {
             world,
             service,
@@ -110,7 +115,7 @@ impl<'a> Look<'a> {
             return (Vec::new(), Judgement::Unproven);
         }
         let names: Vec<&str> = self.checks.iter().map(|check| check.name.as_str()).collect();
-        let tried = |n: usize, scene: &Scene, patience_ms: u64| {
+        let tried = |n: usize, scene: &ProbeContext, patience_ms: u64| {
             let tried = self.with_patience(&self.checks[n], scene, patience_ms);
             if !tried.0.well && held(baseline, &names, n) {
                 self.so_far.lost.store(true, Ordering::Relaxed);
@@ -120,7 +125,7 @@ impl<'a> Look<'a> {
         let service = self.of_service();
         let first = service.map(|n| tried(n, self.scene, self.checks[n].patience_ms));
         let let_go = if self.steady.is_zero() || self.is_lost() { 0 } else { self.let_go() };
-        let scene = &Scene { seen: self.noted(), ..self.scene.clone() };
+        let scene = &ProbeContext { seen: self.noted(), ..self.scene.clone() };
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let begin = |n: usize| {
                 let patience = self.patience_with(&self.checks[n], baseline, let_go);
@@ -169,7 +174,7 @@ impl<'a> Look<'a> {
     }
 
     /// One try: the outcome, whether it leaves something unproven, whether trying again is vain.
-    fn try_once(&self, check: &Check, scene: &Scene) -> (Outcome, bool, bool) {
+    fn try_once(&self, check: &Check, scene: &ProbeContext) -> (Outcome, bool, bool) {
         if check.probe == Probe::Service {
             self.try_service(check)
         } else {

@@ -2,7 +2,7 @@
 
 use super::Look;
 use super::service::is_final;
-use crate::probe::Scene;
+use crate::probe::ProbeContext;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::service::State;
@@ -44,7 +44,12 @@ impl Look<'_> {
         if held && self.activation.goes_on() { check.patience_ms.min(unbroken) } else { check.patience_ms }
     }
 
-    pub(super) fn with_patience(&self, check: &Check, scene: &Scene, patience_ms: u64) -> (Outcome, bool) {
+    pub(super) fn with_patience(
+        &self,
+        check: &Check,
+        scene: &ProbeContext,
+        patience_ms: u64,
+    ) -> (Outcome, bool) {
         let begun = self.world.now_ms();
         let patience = i64::try_from(patience_ms).unwrap_or(i64::MAX);
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);

@@ -1,13 +1,13 @@
 //! Somebody listens on a port, and it is the service: the kernel's table says so, whatever the one who listens answers.
 
-use super::Scene;
+use super::ProbeContext;
 use crate::service;
 use crate::sockets::{Listening, listening};
 use gypsum_core::service::Observation;
 use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
-pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &Scene) -> Result<String, String> {
+pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &ProbeContext) -> Result<String, String> {
     let wanted: Option<IpAddr> = address.and_then(|address| address.parse().ok());
     let fits = |at: &SocketAddr| {
         let all = at.ip().is_unspecified();

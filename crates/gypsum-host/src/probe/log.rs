@@ -1,11 +1,11 @@
 //! What came into a log since the service was told of its configuration.
 
-use super::Scene;
+use super::ProbeContext;
 use crate::service;
 use gypsum_core::probe::Expect;
 use std::path::Path;
 
-pub fn probe(file: Option<&str>, expect: &Expect, scene: &Scene) -> Result<String, String> {
+pub fn probe(file: Option<&str>, expect: &Expect, scene: &ProbeContext) -> Result<String, String> {
     let Some(since) = &scene.since else {
         return Ok("will be looked at after the activation".into());
     };

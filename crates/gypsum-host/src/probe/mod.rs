@@ -25,7 +25,7 @@ use std::time::{Duration, Instant};
 
 /// What probes know of the service that they are about.
 #[derive(Clone, Debug, Default)]
-pub struct Scene {
+pub struct ProbeContext {
     /// The service.
     pub service: Service,
     /// How it was seen last.
@@ -34,7 +34,7 @@ pub struct Scene {
     pub since: Option<Mark>,
 }
 
-impl Scene {
+impl ProbeContext {
     /// How the service is, asking its manager only where its main process is another.
     fn look(&self) -> Observation {
         service::glance(&self.service, self.seen.as_ref())
@@ -42,7 +42,7 @@ impl Scene {
 }
 
 /// Tries `check` once: as often in a row as it must hold, each for at most its limit.
-pub fn probe(check: &Check, scene: &Scene) -> Outcome {
+pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
     let begun = Instant::now();
     let limit = Duration::from_millis(check.limit_ms.max(1));
     let mut seen = Err("it was not tried".to_owned());
@@ -56,7 +56,7 @@ pub fn probe(check: &Check, scene: &Scene) -> Outcome {
     Outcome { name: check.name.clone(), well: seen.is_ok(), said: seen.unwrap_or_else(|why| why), ms }
 }
 
-fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
+fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, String> {
     match probe {
         Probe::Service => Err("a service is observed, not probed".to_owned()),
         Probe::Unit { name } => unit::probe(name, scene),
@@ -77,7 +77,7 @@ fn look(probe: &Probe, scene: &Scene, limit: Duration) -> Result<String, String>
 }
 
 /// The value that a reading shows.
-pub fn read(source: &Probe, scene: &Scene, limit: Duration) -> Result<String, String> {
+pub fn read(source: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, String> {
     match source {
         Probe::Process { fact, .. } => process::look(fact, scene),
         Probe::Command { run, .. } => command::value(run, limit),

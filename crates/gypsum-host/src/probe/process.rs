@@ -1,11 +1,11 @@
 //! Facts about the main process of a service.
 
-use super::Scene;
+use super::ProbeContext;
 use crate::service;
 use gypsum_core::probe::{Fact, option_of};
 use procfs::process::{LimitValue, Process};
 
-pub fn look(fact: &Fact, scene: &Scene) -> Result<String, String> {
+pub fn look(fact: &Fact, scene: &ProbeContext) -> Result<String, String> {
     let seen = scene.look();
     let main = seen.main.ok_or("no main process is known")?;
     let process = i32::try_from(main.pid).ok().and_then(|pid| Process::new(pid).ok());

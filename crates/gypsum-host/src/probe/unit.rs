@@ -1,9 +1,9 @@
 //! Another entry of the service's manager is up: one that goes down or is told with the service, or opens its ports.
 
-use super::Scene;
+use super::ProbeContext;
 use crate::service;
 
-pub fn probe(name: &str, scene: &Scene) -> Result<String, String> {
+pub fn probe(name: &str, scene: &ProbeContext) -> Result<String, String> {
     let seen = service::glance(&scene.service.beside(name), None);
     let words = seen.state.words();
     if seen.state.is_up() { Ok(words.to_owned()) } else { Err(format!("{words}{}", seen.result_words())) }

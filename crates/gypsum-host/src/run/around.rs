@@ -2,13 +2,13 @@
 
 use super::Run;
 use super::front::Front;
-use crate::service::{self, Acted, Deed};
+use crate::service::{self, Acted, ServiceAction};
 use crate::world::World;
 use gypsum_core::change::{Plan, PlannedNeighbour};
 use gypsum_core::happening::Happening;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::Check;
-use gypsum_core::profile::{Activation, Chore, Neighbour, Part, Service};
+use gypsum_core::profile::{Activation, Chore, Part, RelatedService, Service};
 use gypsum_core::service::State as ServiceState;
 use gypsum_core::text::fits;
 use std::path::Path;
@@ -53,7 +53,7 @@ impl Front {
     }
 
     fn find_neighbours(&mut self) {
-        for Neighbour { unit, part, activation } in &self.job.profile.neighbour {
+        for RelatedService { unit, part, activation } in &self.job.profile.neighbour {
             let wanted = Service {
                 unit: unit.clone(),
                 keeper: self.service.keeper,
@@ -89,7 +89,7 @@ impl Front {
 impl Run<'_> {
     /// Stops what would start the daemon meanwhile.
     pub(super) fn hold_watchdogs(&mut self) -> Result<(), String> {
-        self.around(Part::Watchdog, Deed::Stop)
+        self.around(Part::Watchdog, ServiceAction::Stop)
     }
 
     /// Starts what a stop took along. What went down by itself is left so, for the checks to see, unless the old
@@ -101,7 +101,7 @@ impl Run<'_> {
         for unit in self.missing(plan, &plan.taken_along) {
             let service = plan.service.beside(unit);
             if back || self.world.observe(&service).state == ServiceState::Stopped {
-                self.tell_beside(&service, Deed::Start, plan);
+                self.tell_beside(&service, ServiceAction::Start, plan);
             }
         }
     }
@@ -113,7 +113,7 @@ impl Run<'_> {
                 && neighbour.service.unit.iter().any(|unit| unit.ends_with(".socket"))
         };
         for neighbour in plan.neighbours.iter().filter(is_socket) {
-            self.tell_beside(&neighbour.service, Deed::Start, plan);
+            self.tell_beside(&neighbour.service, ServiceAction::Start, plan);
         }
     }
 
@@ -121,10 +121,10 @@ impl Run<'_> {
     pub(super) fn call_again(&mut self, plan: &Plan) {
         let missing = self.missing(plan, &plan.callers);
         if missing.iter().any(|unit| unit.ends_with(".socket")) {
-            self.tell_beside(&plan.service, Deed::Stop, plan);
+            self.tell_beside(&plan.service, ServiceAction::Stop, plan);
         }
         for unit in missing {
-            self.tell_beside(&plan.service.beside(unit), Deed::Start, plan);
+            self.tell_beside(&plan.service.beside(unit), ServiceAction::Start, plan);
         }
     }
 
@@ -140,32 +140,32 @@ impl Run<'_> {
             return;
         }
         // What could not be done is said; the daemon itself is as well as it was found.
-        let _ = self.around(Part::Follower, Deed::Restart);
+        let _ = self.around(Part::Follower, ServiceAction::Restart);
         self.release_watchdogs();
     }
 
     /// Lets what was held go on.
     pub(super) fn release_watchdogs(&mut self) {
-        let _ = self.around(Part::Watchdog, Deed::Start);
+        let _ = self.around(Part::Watchdog, ServiceAction::Start);
     }
 
-    fn around(&mut self, part: Part, deed: Deed) -> Result<(), String> {
+    fn around(&mut self, part: Part, deed: ServiceAction) -> Result<(), String> {
         let Some(plan) = self.plan.clone() else { return Ok(()) };
         let mut failed = None;
         let mut neighbours: Vec<_> =
             plan.neighbours.iter().filter(|neighbour| neighbour.part == part).collect();
-        if part == Part::Watchdog && deed == Deed::Start {
+        if part == Part::Watchdog && deed == ServiceAction::Start {
             // What was held last goes on first.
             neighbours.reverse();
         }
         for neighbour in neighbours {
             let deed = match (part, neighbour.activation) {
                 (Part::Follower, Activation::None) => continue,
-                (Part::Follower, Activation::Reload) => Deed::Reload,
+                (Part::Follower, Activation::Reload) => ServiceAction::Reload,
                 _ => deed,
             };
             let name = service::name_of(&neighbour.service);
-            let held = (deed == Deed::Stop).then(|| self.world.holdings(&neighbour.service));
+            let held = (deed == ServiceAction::Stop).then(|| self.world.holdings(&neighbour.service));
             if !self.tell_beside(&neighbour.service, deed, &plan) {
                 failed = Some(format!("{} of {name} failed", deed.word()));
                 continue;
@@ -182,13 +182,19 @@ impl Run<'_> {
         failed.map_or(Ok(()), Err)
     }
 
-    fn tell_beside(&mut self, service: &Service, deed: Deed, plan: &Plan) -> bool {
+    fn tell_beside(&mut self, service: &Service, deed: ServiceAction, plan: &Plan) -> bool {
         let how = format!("{} {}", deed.word(), service::name_of(service));
         self.do_beside(how, service, deed, plan).ok
     }
 
     /// Does that and shows it as `how`; nobody ends it before its time.
-    pub(super) fn do_beside(&mut self, how: String, service: &Service, deed: Deed, plan: &Plan) -> Acted {
+    pub(super) fn do_beside(
+        &mut self,
+        how: String,
+        service: &Service,
+        deed: ServiceAction,
+        plan: &Plan,
+    ) -> Acted {
         let acted = self.world.act(service, deed, Duration::from_millis(plan.limit_ms), true);
         self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said.clone(), ms: acted.ms() });
         acted

@@ -4,8 +4,8 @@
 use super::Run;
 use super::said::{logs_of, units_down};
 use crate::look::Look;
-use crate::probe::Scene;
-use crate::service::{self, Acted, Deed};
+use crate::probe::ProbeContext;
+use crate::service::{self, Acted, ServiceAction};
 use crate::transaction::Transaction;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Change, Event, Plan};
@@ -51,14 +51,14 @@ impl Run<'_> {
     /// Stops the daemon before its files change, and sees that it is really gone.
     fn stop_first(&mut self, plan: &Plan) -> Result<(), Trouble> {
         let held = self.world.holdings(&plan.service);
-        let acted = self.tell(plan, Deed::Stop, false);
+        let acted = self.tell(plan, ServiceAction::Stop, false);
         if !acted.ok && self.world.interrupted() {
             return Err(Trouble::cannot("it was interrupted"));
         }
         if !acted.ok {
             return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
         }
-        let gone = self.world.wait(&plan.service, &held, limit_of(plan, Deed::Stop));
+        let gone = self.world.wait(&plan.service, &held, limit_of(plan, ServiceAction::Stop));
         gone.map_err(|left| Trouble::cannot(format!("it was stopped, and {left}")))
     }
 
@@ -73,10 +73,10 @@ impl Run<'_> {
         }
         let up = plan.service_before.as_ref().is_some_and(|seen| seen.state.is_up());
         let deed = match plan.activation {
-            Activation::StopFirst => Deed::Start,
-            _ if is_woken(&plan) => Deed::Start,
-            activation if up => gentle_deed(activation).unwrap_or(Deed::Restart),
-            _ => Deed::Restart,
+            Activation::StopFirst => ServiceAction::Start,
+            _ if is_woken(&plan) => ServiceAction::Start,
+            activation if up => gentle_deed(activation).unwrap_or(ServiceAction::Restart),
+            _ => ServiceAction::Restart,
         };
         self.open_sockets(&plan);
         let acted = self.tell(&plan, deed, false);
@@ -98,8 +98,8 @@ impl Run<'_> {
         if !plan.service.reread {
             return Event::Done;
         }
-        let how = format!("{} the unit files", Deed::Reread.word());
-        let acted = self.do_beside(how, &plan.service, Deed::Reread, plan);
+        let how = format!("{} the unit files", ServiceAction::Reread.word());
+        let acted = self.do_beside(how, &plan.service, ServiceAction::Reread, plan);
         if acted.ok {
             return Event::Done;
         }
@@ -110,7 +110,7 @@ impl Run<'_> {
     }
 
     /// Tells the service something; the look just before it is what comes after is compared with.
-    fn tell(&mut self, plan: &Plan, deed: Deed, back: bool) -> Acted {
+    fn tell(&mut self, plan: &Plan, deed: ServiceAction, back: bool) -> Acted {
         let name = service::name_of(&plan.service);
         let before = match &plan.service_before {
             Some(last) if !back => self.world.observe_again(&plan.service, last),
@@ -122,13 +122,13 @@ impl Run<'_> {
         self.told.get_or_insert(before);
         if self.scene.since.is_none() || back {
             let since = Some(self.world.mark(&plan.service, &logs_of(plan)));
-            self.scene = Scene { service: plan.service.clone(), seen: None, since };
+            self.scene = ProbeContext { service: plan.service.clone(), seen: None, since };
         }
         let on = format!("{} of {name}", deed.word());
         self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
         let acted = self.world.act(&plan.service, deed, limit_of(plan, deed), back);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
-        let restarts = deed == Deed::Restart;
+        let restarts = deed == ServiceAction::Restart;
         self.emit(Happening::Activated { how, ok: acted.ok, said, ms: acted.ms(), back, restarts });
         acted
     }
@@ -202,7 +202,7 @@ impl Run<'_> {
         let plan = self.plan()?.clone();
         if plan.touch_service && plan.activation == Activation::StopFirst {
             // What it would write over must come back behind its end.
-            let acted = self.tell(&plan, Deed::Stop, true);
+            let acted = self.tell(&plan, ServiceAction::Stop, true);
             if !acted.ok {
                 self.emit(Happening::Noted { text: format!("it could not be stopped: {}", acted.said) });
             }
@@ -247,7 +247,8 @@ impl Run<'_> {
             self.start_taken_along(&plan, true);
             return Ok(Event::Done);
         }
-        let deed = if before.state == ServiceState::Stopped { Deed::Stop } else { Deed::Restart };
+        let deed =
+            if before.state == ServiceState::Stopped { ServiceAction::Stop } else { ServiceAction::Restart };
         self.revived_by_restart = true;
         if !self.tell(&plan, deed, true).ok {
             return Ok(Event::Failed);
@@ -299,17 +300,17 @@ fn is_woken(plan: &Plan) -> bool {
 }
 
 /// What an activation that leaves the service running tells it.
-fn gentle_deed(activation: Activation) -> Option<Deed> {
+fn gentle_deed(activation: Activation) -> Option<ServiceAction> {
     match activation {
-        Activation::Signal => Some(Deed::Signal),
-        Activation::Command => Some(Deed::Command),
-        Activation::Reload => Some(Deed::Reload),
+        Activation::Signal => Some(ServiceAction::Signal),
+        Activation::Command => Some(ServiceAction::Command),
+        Activation::Reload => Some(ServiceAction::Reload),
         Activation::None | Activation::Restart | Activation::StopFirst => None,
     }
 }
 
 /// How long it may take to do that.
-fn limit_of(plan: &Plan, deed: Deed) -> Duration {
+fn limit_of(plan: &Plan, deed: ServiceAction) -> Duration {
     let own = plan.service.limits.get(deed.word()).and_then(|limit| Duration::try_from(*limit).ok());
     own.unwrap_or(Duration::from_millis(plan.limit_ms))
 }

@@ -6,7 +6,7 @@ use super::front::{Front, NewFile};
 use crate::disk::{Disk, link_target, link_to};
 use crate::files::resolved;
 use crate::trouble::Trouble;
-use gypsum_core::change::Dress;
+use gypsum_core::change::Ownership;
 use gypsum_core::text::Bytes;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
@@ -40,7 +40,7 @@ pub struct Companion {
     /// Its name.
     pub to: PathBuf,
     /// Its owner and mode, where they were said.
-    pub dress: Dress,
+    pub dress: Ownership,
 }
 
 impl Front {
@@ -69,7 +69,7 @@ impl Front {
             return Err(Trouble::usage(format!("what goes to {} is no file's content", real.display())));
         }
         let before = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?;
-        let wanted = companion.dress != Dress::default();
+        let wanted = companion.dress != Ownership::default();
         let same_dress = !wanted || fs::metadata(&real).is_ok_and(|meta| wears(&meta, &companion.dress));
         if before.as_ref() == Some(&companion.bytes) && same_dress {
             return Ok(());
@@ -189,7 +189,7 @@ impl Front {
     }
 }
 
-fn wears(meta: &fs::Metadata, dress: &Dress) -> bool {
+fn wears(meta: &fs::Metadata, dress: &Ownership) -> bool {
     dress.mode.is_none_or(|mode| meta.mode() & 0o7777 == mode)
         && dress.owner.is_none_or(|owner| meta.uid() == owner)
         && dress.group.is_none_or(|group| meta.gid() == group)

@@ -8,14 +8,14 @@ use crate::disk::Disk;
 use crate::files::{self, Loading};
 use crate::locks::Locks;
 use crate::look::Look;
-use crate::probe::Scene;
+use crate::probe::ProbeContext;
 use crate::rehearse::{Proposed, Rehearsal, ask, rehearse};
 use crate::service;
 use crate::shell;
 use crate::state::State;
 use crate::survey::Early;
 use crate::trouble::Trouble;
-use gypsum_core::change::{Dress, Event, PlannedNeighbour};
+use gypsum_core::change::{Event, Ownership, PlannedNeighbour};
 use gypsum_core::doc::Family;
 use gypsum_core::edit::Shown;
 use gypsum_core::effective::{ALSO_CHANGES, asked, compare};
@@ -41,7 +41,7 @@ pub(super) struct NewFile {
     pub before: Option<Bytes>,
     pub after: Option<Bytes>,
     pub shifts: Vec<LineShift>,
-    pub dress: Option<Dress>,
+    pub dress: Option<Ownership>,
 }
 
 impl NewFile {
@@ -215,7 +215,7 @@ impl Run<'_> {
         let mut checks_after = values.checks(&front.service)?;
         let musts = values.filled(&front.job.musts)?;
         let seen = Some(front.found.clone());
-        let scene = Scene { service: front.service.clone(), seen, ..Scene::default() };
+        let scene = ProbeContext { service: front.service.clone(), seen, ..ProbeContext::default() };
         let look =
             Look { last: Some(&front.found), ..Look::at(world, &front.service, &checks_before, &scene) };
         let readings = front.readings()?;

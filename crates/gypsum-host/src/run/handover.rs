@@ -1,8 +1,8 @@
 //! Handing the change over to a guardian, and watching it from here.
 
-use super::{Finished, Run, Watch, Way};
+use super::{Finished, Observer, Run, Way};
 use crate::evidence::Progress;
-use crate::guardian::{Charge, Heard, ToGuardian, Told};
+use crate::guardian::{GuardianClient, Handover, Heard, Told};
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
@@ -33,7 +33,7 @@ pub struct Staged {
 pub fn carry_staged(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Observer,
     staged: Staged,
     ended: impl FnOnce(u8),
 ) {
@@ -50,7 +50,7 @@ pub fn carry_staged(
 impl Run<'_> {
     /// Hands the change over to the guardian that was started for it. None where there is none: then the change
     /// goes on in this process, and that is said.
-    pub(super) fn hand_over(&mut self) -> Option<ToGuardian> {
+    pub(super) fn hand_over(&mut self) -> Option<GuardianClient> {
         let guardian = self.guardian.take()?;
         match guardian.come().map_err(Trouble::from_io).and_then(|line| self.charge(line)) {
             Ok(line) => Some(line),
@@ -63,19 +63,19 @@ impl Run<'_> {
         }
     }
 
-    fn charge(&mut self, mut line: ToGuardian) -> Result<ToGuardian, Trouble> {
+    fn charge(&mut self, mut line: GuardianClient) -> Result<GuardianClient, Trouble> {
         let entry = self.entry.clone().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
         let (report, secrets) = (self.report.clone(), self.redactor.values().to_vec());
         let staged = Staged { entry, plan: self.plan()?.clone(), report, secrets };
         let state = self.state.clone();
         let front = self.front()?;
-        let charge = Charge { state, staged, holder: front.holder.clone() };
+        let charge = Handover { state, staged, holder: front.holder.clone() };
         line.hand_over(charge, &front.locks).map_err(Trouble::from_io)?;
         Ok(line)
     }
 
     /// Draws what the guardian tells until it has ended.
-    pub(super) fn follow(mut self, mut line: ToGuardian) -> Finished {
+    pub(super) fn follow(mut self, mut line: GuardianClient) -> Finished {
         loop {
             match line.hear() {
                 Heard::Told(Told::Saw(happening)) => {

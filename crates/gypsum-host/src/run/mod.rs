@@ -28,9 +28,9 @@ pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
 
 use crate::disk::Disk;
-use crate::guardian::{Guardian, ToGuardian};
+use crate::guardian::{Guardian, GuardianClient};
 use crate::journal::Journal;
-use crate::probe::Scene;
+use crate::probe::ProbeContext;
 use crate::state::{Entry, State};
 use crate::trouble::{Trouble, TroubleKind};
 use crate::world::World;
@@ -47,7 +47,7 @@ use serde::Serialize;
 use std::time::Instant;
 
 /// Somebody who watches what happens.
-pub trait Watch {
+pub trait Observer {
     /// One thing happened.
     fn saw(&mut self, happening: &Happening);
 
@@ -72,14 +72,14 @@ enum Way {
     /// To its end, which amounts to this exit status.
     Ended(u8),
     /// Into other hands.
-    HandedOver(ToGuardian),
+    HandedOver(GuardianClient),
 }
 
 /// A change on its way.
 pub struct Run<'a> {
     world: &'a dyn World,
     state: &'a State,
-    watch: &'a mut dyn Watch,
+    watch: &'a mut dyn Observer,
     front: Option<Front>,
     plan: Option<Plan>,
     contents: Vec<Option<Bytes>>,
@@ -92,7 +92,7 @@ pub struct Run<'a> {
     trouble: Option<Trouble>,
     cause: Option<String>,
     /// What probes know of the service since it was last told something.
-    scene: Scene,
+    scene: ProbeContext,
     /// The service just before it was last told something.
     told: Option<Observation>,
     /// Units beside the service that went down with the new configuration.
@@ -105,7 +105,7 @@ pub struct Run<'a> {
 }
 
 impl<'a> Run<'a> {
-    fn new(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Watch, daemon: &str) -> Self {
+    fn new(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Observer, daemon: &str) -> Self {
         Self {
             world,
             state,
@@ -120,7 +120,7 @@ impl<'a> Run<'a> {
             guardian: None,
             trouble: None,
             cause: None,
-            scene: Scene::default(),
+            scene: ProbeContext::default(),
             told: None,
             unwell: Vec::new(),
             said: None,
@@ -130,7 +130,7 @@ impl<'a> Run<'a> {
     }
 
     /// Carries out a whole change.
-    pub fn change(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Watch, job: Job) -> Finished {
+    pub fn change(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Observer, job: Job) -> Finished {
         let mut run = Self::new(world, state, watch, &job.profile.daemon);
         let (why, who, dry_run, hold) = (job.why.clone(), job.who.clone(), job.dry_run, job.hold);
         run.emit(Happening::Begun { daemon: job.profile.daemon.clone(), why, who, dry_run, hold });

@@ -6,7 +6,7 @@ use crate::disk::{content_of, link_target};
 use crate::files::can_exchange;
 use crate::state::Entry;
 use crate::trouble::Trouble;
-use gypsum_core::change::{Content, Dress, Event, How, Plan, PlannedFile};
+use gypsum_core::change::{Content, Event, How, Ownership, Plan, PlannedFile};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::Service;
 use gypsum_core::text::Bytes;
@@ -206,16 +206,16 @@ fn missing_folders(files: &[PlannedFile]) -> Vec<PathBuf> {
 
 /// The owner and mode of a new file: those of its neighbours, else everybody's to read as configuration
 /// usually is.
-fn usual_dress(path: &Path) -> Dress {
+fn usual_dress(path: &Path) -> Ownership {
     let files = path.parent().and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
     let mut neighbours: Vec<PathBuf> =
         files.map(|entry| entry.path()).filter(|path| path.is_file()).collect();
     neighbours.sort();
     match neighbours.first().and_then(|neighbour| fs::metadata(neighbour).ok()) {
         Some(meta) => {
-            Dress { mode: Some(meta.mode() & 0o777), owner: Some(meta.uid()), group: Some(meta.gid()) }
+            Ownership { mode: Some(meta.mode() & 0o777), owner: Some(meta.uid()), group: Some(meta.gid()) }
         }
-        None => Dress { mode: Some(0o644), owner: None, group: None },
+        None => Ownership { mode: Some(0o644), owner: None, group: None },
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::Run;
 use super::front::Front;
-use crate::probe::Scene;
+use crate::probe::ProbeContext;
 use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::happening::Happening;
@@ -107,7 +107,7 @@ impl Front {
 }
 
 /// What readings show now, side by side.
-pub(super) fn look_at(world: &dyn World, readings: &[Reading], scene: &Scene) -> Vec<Seen> {
+pub(super) fn look_at(world: &dyn World, readings: &[Reading], scene: &ProbeContext) -> Vec<Seen> {
     std::thread::scope(|scope| {
         let begin = |reading| scope.spawn(move || seen(world, reading, scene));
         let tries: Vec<_> = readings.iter().map(begin).collect();
@@ -115,7 +115,7 @@ pub(super) fn look_at(world: &dyn World, readings: &[Reading], scene: &Scene) ->
     })
 }
 
-fn seen(world: &dyn World, reading: &Reading, scene: &Scene) -> Seen {
+fn seen(world: &dyn World, reading: &Reading, scene: &ProbeContext) -> Seen {
     let value = world.read(&reading.source, scene).ok();
     Seen { name: reading.name.clone(), of: reading.of.clone(), value }
 }
@@ -123,7 +123,7 @@ fn seen(world: &dyn World, reading: &Reading, scene: &Scene) -> Seen {
 impl Run<'_> {
     /// Reads again what was read before, shows both, and warns of what should have moved. In `haste` only what can be
     /// read without asking anybody.
-    pub(super) fn read_again(&mut self, scene: &Scene, haste: bool) {
+    pub(super) fn read_again(&mut self, scene: &ProbeContext, haste: bool) {
         let world = self.world;
         let Some(plan) = self.plan.as_ref() else { return };
         let at_once = |reading: &&Reading| !haste || matches!(reading.source, Probe::Process { .. });

@@ -1,6 +1,6 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
-use super::{Finished, Run, Watch};
+use super::{Finished, Observer, Run};
 use crate::locks::Locks;
 use crate::profiles;
 use crate::service;
@@ -19,7 +19,7 @@ use gypsum_core::text::Bytes;
 pub fn recover(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Observer,
     daemon: &str,
     who: &str,
 ) -> Result<Option<Finished>, Trouble> {
@@ -46,7 +46,7 @@ pub fn recover_all(world: &dyn World, state: &State) -> Vec<String> {
 pub fn resume(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Observer,
     entry: Entry,
     plan: Plan,
     stage: Stage,
@@ -96,7 +96,7 @@ fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
 pub fn carry_saved(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Watch,
+    watch: &mut dyn Observer,
     entry: Entry,
     plan: Plan,
     contents: Vec<Option<Bytes>>,

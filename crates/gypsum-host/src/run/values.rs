@@ -6,7 +6,7 @@ use crate::trouble::Trouble;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
-use gypsum_core::layers::Layers;
+use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::probe::Check;
 use gypsum_core::profile::{Profile, Service, fill};
 use gypsum_core::rules::{Wanted, wanted};
@@ -20,7 +20,7 @@ const MOST: usize = 16;
 pub struct Values<'a> {
     profile: &'a Profile,
     loading: &'a Loading,
-    layers: Layers,
+    layers: EffectiveConfig,
     wanted: Vec<Wanted>,
 }
 

@@ -6,12 +6,12 @@ use gypsum_core::service::{Observation, Process};
 
 /// The processes of a service, and the sockets on which they listen.
 #[derive(Clone, Debug, Default)]
-pub struct Holdings {
+pub struct OwnedResources {
     processes: Vec<Process>,
     sockets: Vec<Listening>,
 }
 
-impl Holdings {
+impl OwnedResources {
     /// Those of a service as it was seen. Sockets that its manager keeps for it are not its own.
     pub fn of(seen: &Observation) -> Self {
         let processes: Vec<Process> = seen.main.into_iter().flat_map(proc::family).collect();

@@ -1,7 +1,7 @@
 //! What every service manager can be asked and told; one file a manager implements it.
 
-use super::holdings::Holdings;
-use super::{Acted, Deed};
+use super::holdings::OwnedResources;
+use super::{Acted, ServiceAction};
 use crate::children::Limit;
 use crate::logs::Mark;
 use crate::trouble::Trouble;
@@ -27,11 +27,11 @@ pub(super) trait ServiceManager {
 
     /// Tells it something, and waits until the manager says that this is done, or until the time is up. Only a manager
     /// that carries on by itself, and puts what it is told then behind that, may be left in the middle.
-    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted;
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted;
 
     /// Waits until nothing is left of a service that was stopped: no process of it, no socket on which it listened. In
     /// words what is left, where the time is up.
-    fn wait(&self, held: &Holdings, limit: Duration) -> Result<(), String> {
+    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), String> {
         let end = Instant::now() + limit;
         loop {
             match held.left() {

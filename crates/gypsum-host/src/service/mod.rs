@@ -10,14 +10,14 @@ mod runit;
 mod script;
 mod systemd;
 
-pub use holdings::Holdings;
+pub use holdings::OwnedResources;
 pub use proc::sockets as sockets_of;
-pub use systemd::Whose;
+pub use systemd::ManagerScope;
 
 use crate::children::{self, Limit};
 use crate::logs::Mark;
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Keeper, Proof, Service};
+use gypsum_core::profile::{Proof, Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use manager::ServiceManager;
 use rustix::process::{Pid, Signal, kill_process};
@@ -26,7 +26,7 @@ use std::time::{Duration, Instant};
 
 /// What a service can be told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Deed {
+pub enum ServiceAction {
     /// Its main process gets the signal of its profile.
     Signal,
     /// The command of its profile is run.
@@ -43,7 +43,7 @@ pub enum Deed {
     Reread,
 }
 
-impl Deed {
+impl ServiceAction {
     /// The word for it.
     pub fn word(self) -> &'static str {
         match self {
@@ -90,27 +90,27 @@ fn manager_of(service: &Service) -> &'static dyn ServiceManager {
         return &plain::NoManager;
     }
     match service.keeper.unwrap_or_else(keeper_of_host) {
-        Keeper::Systemd => &systemd::Systemd,
-        Keeper::Openrc => &openrc::Openrc,
-        Keeper::Runit => &runit::Runit,
-        Keeper::Script => &script::Script,
+        ServiceManagerKind::Systemd => &systemd::Systemd,
+        ServiceManagerKind::Openrc => &openrc::Openrc,
+        ServiceManagerKind::Runit => &runit::Runit,
+        ServiceManagerKind::Script => &script::Script,
     }
 }
 
 /// The service manager that this host was booted with.
-fn keeper_of_host() -> Keeper {
+fn keeper_of_host() -> ServiceManagerKind {
     let there = |path: &str| Path::new(path).exists();
     if there("/run/systemd/system") {
-        Keeper::Systemd
+        ServiceManagerKind::Systemd
     } else if there("/run/openrc/softlevel") {
-        Keeper::Openrc
+        ServiceManagerKind::Openrc
     } else if runit::runs() {
-        Keeper::Runit
+        ServiceManagerKind::Runit
     } else if there("/usr/bin/systemctl") && !there("/etc/init.d/rcS") {
         // Nothing was booted: systemd's own answer says so best.
-        Keeper::Systemd
+        ServiceManagerKind::Systemd
     } else {
-        Keeper::Script
+        ServiceManagerKind::Script
     }
 }
 
@@ -130,7 +130,7 @@ fn bare(unit: &str) -> &str {
 }
 
 /// That none of its names is one of a service here.
-fn unknown(keeper: Keeper, service: &Service) -> Trouble {
+fn unknown(keeper: ServiceManagerKind, service: &Service) -> Trouble {
     let names = service.unit.iter().map(|unit| bare(unit)).collect::<Vec<_>>().join(" or ");
     Trouble::cannot(format!("{} knows no service {names}", keeper.title()))
         .mend("its profile may name the keeper: keeper = \"runit\"")
@@ -240,21 +240,23 @@ pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
 }
 
 /// Tells a service something and waits until that is done or the time is up.
-pub fn act(service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+pub fn act(service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
     let begun = Instant::now();
     let done = match deed {
-        Deed::Signal => signal(service),
-        Deed::Command => command(service, limit.time),
+        ServiceAction::Signal => signal(service),
+        ServiceAction::Command => command(service, limit.time),
         // Whatever has the service: the file is a unit's.
-        Deed::Reread if keeper_of_host() == Keeper::Systemd => systemd::reread(service, limit.time),
-        Deed::Reread => Ok(()),
+        ServiceAction::Reread if keeper_of_host() == ServiceManagerKind::Systemd => {
+            systemd::reread(service, limit.time)
+        }
+        ServiceAction::Reread => Ok(()),
         _ => return manager_of(service).act(service, deed, limit),
     };
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
 }
 
 /// Waits until nothing is left of a service that was stopped; in words what is left where the time is up.
-pub fn wait(service: &Service, held: &Holdings, limit: Duration) -> Result<(), String> {
+pub fn wait(service: &Service, held: &OwnedResources, limit: Duration) -> Result<(), String> {
     manager_of(service).wait(held, limit)
 }
 

@@ -4,10 +4,10 @@
 //! its process is looked at; then `zap` comes before a start.
 
 use super::manager::ServiceManager;
-use super::{Acted, Deed, proc, script, tell, with_logs};
+use super::{Acted, ServiceAction, proc, script, tell, with_logs};
 use crate::children::{self, Limit};
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Keeper, Service};
+use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
 
@@ -18,7 +18,7 @@ pub struct Openrc;
 
 impl ServiceManager for Openrc {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
-        script::resolve(self, Keeper::Openrc, service)
+        script::resolve(self, ServiceManagerKind::Openrc, service)
     }
 
     fn observe(&self, service: &Service) -> Observation {
@@ -45,7 +45,7 @@ impl ServiceManager for Openrc {
         with_logs(format!("rc-service {} status", service.name()), service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
         let name = service.name();
         if deed.starts() && self.observe(service).state == State::Failed {
             // It still counts as started: without this a start does nothing. What follows tells how it went.

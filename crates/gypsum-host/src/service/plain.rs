@@ -1,7 +1,7 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
 use super::manager::ServiceManager;
-use super::{Acted, Deed, named_signal, proc, send, with_logs};
+use super::{Acted, ServiceAction, named_signal, proc, send, with_logs};
 use crate::children::{self, Limit};
 use crate::trouble::Trouble;
 use gypsum_core::profile::{Plain, Service, Stop};
@@ -36,14 +36,16 @@ impl ServiceManager for NoManager {
         with_logs(status, service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
         let (begun, limit) = (Instant::now(), limit.time);
         let done = service.plain.as_ref().map_or(Ok(()), |plain| match deed {
-            Deed::Reload => reload(plain),
-            Deed::Stop => stop(plain, limit),
-            Deed::Start => start(plain, limit),
-            Deed::Signal | Deed::Command | Deed::Reread => Err("that is not told to a process".into()),
-            Deed::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
+            ServiceAction::Reload => reload(plain),
+            ServiceAction::Stop => stop(plain, limit),
+            ServiceAction::Start => start(plain, limit),
+            ServiceAction::Signal | ServiceAction::Command | ServiceAction::Reread => {
+                Err("that is not told to a process".into())
+            }
+            ServiceAction::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
         });
         Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
     }

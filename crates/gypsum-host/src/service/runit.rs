@@ -4,10 +4,10 @@
 //! `restart` of a dying one, too. Its files say which process runs and what is wanted.
 
 use super::manager::ServiceManager;
-use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
+use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::Limit;
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Keeper, Service};
+use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -81,10 +81,10 @@ pub struct Runit;
 impl ServiceManager for Runit {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         let folder = service.unit.iter().find_map(|unit| folder(bare(unit)));
-        let folder = folder.ok_or_else(|| unknown(Keeper::Runit, service))?;
+        let folder = folder.ok_or_else(|| unknown(ServiceManagerKind::Runit, service))?;
         let log = if service.log.is_empty() { output::of_runit(&folder) } else { service.log.clone() };
         let unit = vec![folder.display().to_string()];
-        let found = Service { unit, keeper: Some(Keeper::Runit), log, ..service.clone() };
+        let found = Service { unit, keeper: Some(ServiceManagerKind::Runit), log, ..service.clone() };
         Ok((found, observe(&folder)))
     }
 
@@ -96,7 +96,7 @@ impl ServiceManager for Runit {
         with_logs(format!("sv status {}", place(service).display()), service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
         let (folder, limit) = (place(service), limit.time);
         let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
         let before = observe(folder).main;
@@ -106,7 +106,7 @@ impl ServiceManager for Runit {
         let deadline = Instant::now() + HELD_BACK;
         let waits = |seen: Observation| {
             seen.state == State::BackingOff
-                || deed == Deed::Restart && seen.main.is_some() && seen.main == before
+                || deed == ServiceAction::Restart && seen.main.is_some() && seen.main == before
         };
         while deed.starts() && Instant::now() < deadline && waits(observe(folder)) {
             std::thread::sleep(Duration::from_millis(20));

@@ -4,10 +4,10 @@
 //! number another program has says "running"; a reload of a dead daemon may end with 0. So processes are looked at.
 
 use super::manager::ServiceManager;
-use super::{Acted, Deed, bare, output, proc, tell, unknown, with_logs};
+use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::{self, Limit};
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Keeper, Service};
+use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -54,7 +54,7 @@ pub fn of_pid_file(name: &str, service: &Service) -> Option<Process> {
 /// The service of these names that has a script here, as this manager sees it.
 pub fn resolve(
     manager: &dyn ServiceManager,
-    keeper: Keeper,
+    keeper: ServiceManagerKind,
     service: &Service,
 ) -> Result<(Service, Observation), Trouble> {
     let names = || service.unit.iter().map(|unit| bare(unit));
@@ -75,7 +75,7 @@ pub struct Script;
 
 impl ServiceManager for Script {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
-        resolve(self, Keeper::Script, service)
+        resolve(self, ServiceManagerKind::Script, service)
     }
 
     fn observe(&self, service: &Service) -> Observation {
@@ -101,7 +101,7 @@ impl ServiceManager for Script {
         with_logs(format!("/etc/init.d/{} status", service.name()), service)
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
         tell(&argv(&path(service.name()).display().to_string(), deed.word()), limit.time)
     }
 }

@@ -6,7 +6,7 @@ mod place;
 
 use crate::children;
 use crate::files::{Loading, Overlay, resolved};
-use crate::later::Later;
+use crate::later::Background;
 use crate::trouble::Trouble;
 use endpoints::Endpoints;
 use gypsum_core::check::{Checking, worst_first};
@@ -29,8 +29,8 @@ const ROUNDS: usize = 4;
 
 /// What is looked up of a daemon's host while its files are read.
 pub struct Early {
-    service: Later<Result<(Service, Observation), Trouble>>,
-    endpoints: Later<Endpoints>,
+    service: Background<Result<(Service, Observation), Trouble>>,
+    endpoints: Background<Endpoints>,
 }
 
 impl Early {
@@ -38,7 +38,7 @@ impl Early {
     pub fn begin(profile: &Profile) -> Self {
         let service = profile.service.clone();
         Self {
-            service: Later::begin(move || crate::service::find(&service)),
+            service: Background::begin(move || crate::service::find(&service)),
             endpoints: endpoints_of(profile),
         }
     }
@@ -55,11 +55,11 @@ impl Early {
     }
 }
 
-fn endpoints_of(profile: &Profile) -> Later<Endpoints> {
+fn endpoints_of(profile: &Profile) -> Background<Endpoints> {
     if profile.listen.is_empty() {
-        Later::when_wanted(Endpoints::take)
+        Background::when_wanted(Endpoints::take)
     } else {
-        Later::begin(Endpoints::take)
+        Background::begin(Endpoints::take)
     }
 }
 

@@ -8,7 +8,7 @@ use gypsum_core::change::Verdict;
 use gypsum_core::happening::Happening;
 use gypsum_host::disk::{Disk, content_of};
 use gypsum_host::evidence::Progress;
-use gypsum_host::run::{Watch, carry_saved};
+use gypsum_host::run::{Observer, carry_saved};
 use std::path::Path;
 
 /// Hears the verdict, unless the process is dead by then.
@@ -18,7 +18,7 @@ struct Hearer<'a> {
     told: Option<Verdict>,
 }
 
-impl Watch for Hearer<'_> {
+impl Observer for Hearer<'_> {
     fn saw(&mut self, happening: &Happening) {
         if let Happening::Ended { verdict, .. } = happening
             && self.disk.operations() < self.cut

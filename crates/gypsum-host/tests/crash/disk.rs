@@ -1,7 +1,7 @@
 //! A disk in memory that knows live and durable apart, counts its operations, and can be cut off at
 //! any of them.
 
-use gypsum_core::change::{Content, Dress};
+use gypsum_core::change::{Content, Ownership};
 use gypsum_host::disk::{Disk, content_of};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -272,7 +272,7 @@ impl Disk for FakeDisk {
         self.make_folder(path)
     }
 
-    fn dress(&self, path: &Path, _dress: &Dress) -> io::Result<()> {
+    fn dress(&self, path: &Path, _dress: &Ownership) -> io::Result<()> {
         self.with(|contents| {
             contents.step()?;
             contents.find(path).map(|_| ())

@@ -12,13 +12,13 @@ mod disk;
 mod world;
 
 use disk::{FakeDisk, Leaves};
-use gypsum_core::change::{Content, Dress, How, Plan, PlannedFile, Verdict};
+use gypsum_core::change::{Content, How, Ownership, Plan, PlannedFile, Verdict};
 use gypsum_core::happening::Happening;
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_host::disk::{Disk, content_of};
 use gypsum_host::evidence::Progress;
-use gypsum_host::run::{Watch, carry_saved, resume};
+use gypsum_host::run::{Observer, carry_saved, resume};
 use gypsum_host::state::{Entry, State};
 use std::path::{Path, PathBuf};
 use world::FakeWorld;
@@ -39,7 +39,7 @@ const FOREIGN: &[u8] = b"# by somebody else\nrows 3\n";
 
 struct Nobody;
 
-impl Watch for Nobody {
+impl Observer for Nobody {
     fn saw(&mut self, _happening: &Happening) {}
 }
 
@@ -72,7 +72,7 @@ fn plan(in_place: bool) -> Plan {
         },
         aside: format!("/etc/boards/.{}.gypsum-0001~", path.rsplit('/').next().unwrap()).into(),
         backup: before.map(|_| backup(path)),
-        dress: before.is_none().then_some(Dress { mode: Some(0o644), owner: None, group: None }),
+        dress: before.is_none().then_some(Ownership { mode: Some(0o644), owner: None, group: None }),
     };
     let plain = Plain {
         pid_file: "/run/boards.pid".into(),

@@ -7,8 +7,8 @@ use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, State};
 use gypsum_host::disk::Disk;
-use gypsum_host::probe::Scene;
-use gypsum_host::service::{Acted, Deed};
+use gypsum_host::probe::ProbeContext;
+use gypsum_host::service::{Acted, ServiceAction};
 use gypsum_host::world::World;
 use std::path::Path;
 use std::sync::atomic::{AtomicI64, Ordering};
@@ -35,17 +35,17 @@ impl World for FakeWorld<'_> {
         Observation::only(State::Running)
     }
 
-    fn act(&self, _service: &Service, _deed: Deed, _limit: Duration, _back: bool) -> Acted {
+    fn act(&self, _service: &Service, _deed: ServiceAction, _limit: Duration, _back: bool) -> Acted {
         let live = self.disk.read(Path::new(EDITED)).unwrap();
         let new = FILES.iter().any(|(path, _, after)| *path == EDITED && live.as_deref() == *after);
         Acted { ok: !(self.bad && new), said: String::new(), took: Duration::ZERO }
     }
 
-    fn probe(&self, _check: &Check, _scene: &Scene) -> Outcome {
+    fn probe(&self, _check: &Check, _scene: &ProbeContext) -> Outcome {
         unreachable!("there are no health checks here")
     }
 
-    fn read(&self, _source: &Probe, _scene: &Scene) -> Result<String, String> {
+    fn read(&self, _source: &Probe, _scene: &ProbeContext) -> Result<String, String> {
         unreachable!("there are no readings here")
     }
 

@@ -1,7 +1,7 @@
 //! `gypsum changes`.
 
 use super::Context;
-use crate::out::{BAD, STRONG};
+use crate::out::{BOLD, ERROR};
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, difference, sizes, styled, wrapped};
 use gypsum_core::happening::Happening;
@@ -10,7 +10,7 @@ use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::evidence::Progress;
 use gypsum_host::profiles;
-use gypsum_host::run::Watch;
+use gypsum_host::run::Observer;
 use gypsum_host::state::{Entry, Way};
 use gypsum_host::trouble::Trouble;
 use std::fs;
@@ -35,7 +35,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
             continue;
         }
         if !entries.is_empty() && daemons.len() > 1 {
-            context.out.line(&styled(STRONG, daemon));
+            context.out.line(&styled(BOLD, daemon));
         }
         for entry in &entries {
             let way = entry.way(&RealDisk);
@@ -45,7 +45,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
             if !matches!(way, Way::Unknown(_)) {
                 let damaged = damaged(entry);
                 let wrapped = damaged.iter().flat_map(|text| wrapped(text, 70));
-                lines.extend(wrapped.map(|line| format!("       {}", styled(BAD, &line))));
+                lines.extend(wrapped.map(|line| format!("       {}", styled(ERROR, &line))));
             }
             lines.iter().for_each(|line| context.out.line(line));
         }

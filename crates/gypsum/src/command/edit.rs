@@ -4,7 +4,7 @@ use super::change::{carry_out, job};
 use super::{Context, world};
 use crate::args::{Manner, OnFinding, Target};
 use crate::ask::{choose, somebody};
-use crate::out::{FAINT, STRONG};
+use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{finding_lines, styled, when};
 use gypsum_core::address::Address;
@@ -18,7 +18,7 @@ use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::drafts::{self, Draft, Held, Note};
 use gypsum_host::files::{self, Loading};
 use gypsum_host::profiles::for_file;
-use gypsum_host::run::{Beside, Job, Run, Watch, Wish};
+use gypsum_host::run::{Beside, Job, Observer, Run, Wish};
 use gypsum_host::trouble::Trouble;
 use gypsum_host::who::who;
 use gypsum_host::world::World;
@@ -184,7 +184,7 @@ impl Editing<'_> {
                 draft.remove()?;
                 out.line(&format!(
                     "{}: nothing was changed, and nothing happens.",
-                    styled(STRONG, "Unchanged")
+                    styled(BOLD, "Unchanged")
                 ));
                 return Ok(0);
             }
@@ -219,7 +219,7 @@ impl Editing<'_> {
             Some(trouble) => Err(trouble.into()),
             None => {
                 let text = format!("what you wrote waits as a draft: gypsum edit {daemon}");
-                self.context.out.line(&format!("{}: nothing was touched; {text}.", styled(STRONG, "Left")));
+                self.context.out.line(&format!("{}: nothing was touched; {text}.", styled(BOLD, "Left")));
                 Ok(1)
             }
         }
@@ -310,7 +310,7 @@ impl Editing<'_> {
                 for (n, line) in text.lines().enumerate() {
                     let lead =
                         if n == 0 { format!("line {:<6}{whose:<8}", conflict.line) } else { " ".repeat(19) };
-                    out.aside(&format!("  {}{line}", styled(FAINT, &lead)));
+                    out.aside(&format!("  {}{line}", styled(DIM, &lead)));
                 }
             }
         }
@@ -346,7 +346,7 @@ struct Seen {
     findings: Vec<Finding>,
 }
 
-impl Watch for Seen {
+impl Observer for Seen {
     fn saw(&mut self, happening: &Happening) {
         if let Happening::Found { finding } = happening {
             self.findings.push(finding.clone());

@@ -4,7 +4,7 @@ use super::Context;
 use crate::target::NoTarget;
 use gypsum_core::doc::{Document, Family};
 use gypsum_core::edit::File;
-use gypsum_core::layers::{Layers, Order};
+use gypsum_core::layers::{EffectiveConfig, Order};
 use gypsum_core::listing::list;
 use gypsum_core::profile::{Files, Profile, Service};
 use gypsum_core::secret::is_secret;
@@ -41,7 +41,7 @@ pub fn run(
     let told = unit.map(look_at).transpose()?;
     let profile = Profile::bare(daemon, daemon.to_owned(), Files::one(path.clone(), family));
     let files = [File { path, doc }];
-    let layers = Layers::of(&files, &Order { roots: vec![0], inclusions: Vec::new() }, &profile);
+    let layers = EffectiveConfig::of(&files, &Order { roots: vec![0], inclusions: Vec::new() }, &profile);
     let mut settings: BTreeMap<String, (String, Option<String>)> = BTreeMap::new();
     for row in list(&files, &layers, &profile) {
         let last = row.address.rsplit("..").next().unwrap_or(&row.address);

@@ -1,7 +1,7 @@
 //! `gypsum show DAEMON SETTING`: one setting explained.
 
 use super::Context;
-use crate::out::{FAINT, STRONG};
+use crate::out::{BOLD, DIM};
 use crate::view::{columns, styled, when, wrapped};
 use gypsum_core::edit::Shown;
 use gypsum_core::explain::{Explained, explain};
@@ -32,7 +32,7 @@ pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) 
 }
 
 fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
-    let mut out = vec![styled(STRONG, &one.name)];
+    let mut out = vec![styled(BOLD, &one.name)];
     out.extend(one.about.iter().flat_map(|about| wrapped(about, 76)).map(|line| format!("  {line}")));
     let mut rows: Vec<Vec<String>> = Vec::new();
     let mut row = |title: &str, text: &str| {
@@ -72,7 +72,7 @@ fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
     out.extend(
         columns(&rows, &[18, 200])
             .into_iter()
-            .map(|line| if line.contains("without effect") { styled(FAINT, &line) } else { line }),
+            .map(|line| if line.contains("without effect") { styled(DIM, &line) } else { line }),
     );
     out
 }

@@ -7,7 +7,7 @@ use crate::view::outcome_line;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::look::Look;
-use gypsum_host::probe::Scene;
+use gypsum_host::probe::ProbeContext;
 use gypsum_host::run::Values;
 use gypsum_host::trouble::Trouble;
 use gypsum_host::{files, service};
@@ -26,7 +26,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         .into());
     }
     let world = world()?;
-    let scene = Scene { service: unit.clone(), ..Scene::default() };
+    let scene = ProbeContext { service: unit.clone(), ..ProbeContext::default() };
     let (health, _) = Look::at(&world, &unit, &checks, &scene).once();
     let well = health.iter().all(|outcome| outcome.well);
     let status = if well { 0 } else { 3 };

@@ -2,12 +2,12 @@
 
 use super::{Context, explain};
 use crate::args::Target;
-use crate::out::{FAINT, STRONG};
+use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, in_columns, styled, when, widths};
 use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_dormant};
-use gypsum_core::layers::Layers;
+use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::Profile;
 use gypsum_host::disk::RealDisk;
@@ -66,7 +66,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     if all && everything {
         known_and_unset(context, &profile, &unset);
     } else if asleep > 0 && everything {
-        context.out.line(&styled(FAINT, &format!("{asleep} more are commented out: --all lists them")));
+        context.out.line(&styled(DIM, &format!("{asleep} more are commented out: --all lists them")));
     }
     drafts(context, &profile.daemon);
     if list.is_empty() {
@@ -107,7 +107,7 @@ impl<'a> List<'a> {
             self.print();
             self.widths = None;
             self.file.clone_from(&row.file);
-            self.context.out.line(&styled(STRONG, &row.file));
+            self.context.out.line(&styled(BOLD, &row.file));
         }
         self.rows.push(cells(row));
         self.quiet.push(row.dormant || row.shadowed);
@@ -121,7 +121,7 @@ impl<'a> List<'a> {
         let widths = self.widths.get_or_insert_with(|| widths(&rows, &[5, 34, 200]));
         let lines = rows.iter().zip(self.quiet.drain(..)).map(|(row, quiet)| {
             let line = in_columns(row, widths);
-            if quiet { styled(FAINT, &line) } else { line }
+            if quiet { styled(DIM, &line) } else { line }
         });
         // One write for all of them.
         let lines: Vec<String> = lines.collect();
@@ -143,7 +143,7 @@ struct Document<'a> {
 /// The settings with all of some words, written as they are found.
 struct Settings<'a> {
     files: &'a [File],
-    layers: &'a Layers,
+    layers: &'a EffectiveConfig,
     profile: &'a Profile,
     words: &'a [String],
 }
@@ -180,9 +180,9 @@ fn known_and_unset(context: &Context, profile: &Profile, unset: &[&str]) {
         })
         .collect();
     if !rows.is_empty() {
-        context.out.line(&styled(STRONG, "known, and set nowhere: name, default, what it does"));
+        context.out.line(&styled(BOLD, "known, and set nowhere: name, default, what it does"));
         for line in columns(&rows, &[34, 24, 200]) {
-            context.out.line(&styled(FAINT, &line.chars().take(100).collect::<String>()));
+            context.out.line(&styled(DIM, &line.chars().take(100).collect::<String>()));
         }
     }
 }
@@ -200,12 +200,12 @@ fn drafts(context: &Context, daemon: &str) {
                 note.because.words()
             ),
         };
-        context.out.line(&format!("{} of {}", styled(STRONG, "draft"), note.file.display()));
+        context.out.line(&format!("{} of {}", styled(BOLD, "draft"), note.file.display()));
         context.out.line(&format!("    {because}"));
     }
     for damage in gypsum_host::drafts::damaged(&context.state, daemon) {
         let folder = damage.file.with_file_name("proposal");
-        context.out.line(&format!("{} that cannot be read: {}", styled(STRONG, "draft"), damage.words()));
+        context.out.line(&format!("{} that cannot be read: {}", styled(BOLD, "draft"), damage.words()));
         context.out.line(&format!("    its text is in {}", folder.display()));
     }
 }

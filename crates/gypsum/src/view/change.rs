@@ -2,14 +2,14 @@
 
 use super::{SCREEN, finding_lines, outcome_line, rest, styled, time, wrapped};
 use crate::ask::{choose, somebody};
-use crate::out::{BAD, FAINT, ODD, Out, STRONG};
+use crate::out::{BOLD, DIM, ERROR, Out, WARNING};
 use anstyle::Style;
 use gypsum_core::change::Verdict;
 use gypsum_core::edit::Shown;
 use gypsum_core::happening::Happening;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::report::Reading;
-use gypsum_host::run::Watch;
+use gypsum_host::run::Observer;
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
@@ -65,7 +65,7 @@ impl ChangeView {
         }
         for (n, line) in wrapped(text, 68).into_iter().enumerate() {
             let label = if n == 0 { label } else { "" };
-            self.out.line(&format!("{}{line}", styled(FAINT, &format!("{label:<10}"))));
+            self.out.line(&format!("{}{line}", styled(DIM, &format!("{label:<10}"))));
         }
     }
 
@@ -76,7 +76,7 @@ impl ChangeView {
         let mark = label != "unhealthy";
         for (n, outcome) in health.iter().enumerate() {
             let label = if n == 0 { label } else { "" };
-            let lead = styled(FAINT, &format!("{label:<10}"));
+            let lead = styled(DIM, &format!("{label:<10}"));
             for (m, line) in outcome_line(outcome, 68, mark).into_iter().enumerate() {
                 let lead = if m == 0 { lead.clone() } else { " ".repeat(10) };
                 self.out.line(&format!("{lead}{line}"));
@@ -95,9 +95,9 @@ impl ChangeView {
             match (&edit.before, &edit.after) {
                 (Some(before), Some(after)) => {
                     self.code(&label, "was", before, None);
-                    self.code("", "is", after, Some(STRONG));
+                    self.code("", "is", after, Some(BOLD));
                 }
-                (None, Some(after)) => self.code(&label, "new", after, Some(STRONG)),
+                (None, Some(after)) => self.code(&label, "new", after, Some(BOLD)),
                 (Some(before), None) => self.code(&label, "gone", before, None),
                 (None, None) => {}
             }
@@ -109,7 +109,7 @@ impl ChangeView {
         if self.out.quiet || self.out.json {
             return;
         }
-        let mut lead = format!("{}{word:<6}", styled(FAINT, &format!("{label:<10}")));
+        let mut lead = format!("{}{word:<6}", styled(DIM, &format!("{label:<10}")));
         for line in text.lines() {
             let indent: String = line.chars().take_while(|c| c.is_whitespace()).collect();
             let indent = indent.replace('\t', "    ");
@@ -147,14 +147,14 @@ impl ChangeView {
 
     fn ended(&self, verdict: Verdict, standing: &str, next: Option<&str>) {
         let (word, style) = match verdict {
-            Verdict::Kept => ("Kept", STRONG),
-            Verdict::Unchanged => ("Unchanged", STRONG),
-            Verdict::Restored => ("Restored", ODD.bold()),
-            Verdict::Refused => ("Refused", BAD),
-            Verdict::Stuck => ("Stuck", BAD),
-            Verdict::Dropped if self.hold && next.is_none() => ("Put aside", STRONG),
-            Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", STRONG),
-            Verdict::Dropped => ("Not done", BAD),
+            Verdict::Kept => ("Kept", BOLD),
+            Verdict::Unchanged => ("Unchanged", BOLD),
+            Verdict::Restored => ("Restored", WARNING.bold()),
+            Verdict::Refused => ("Refused", ERROR),
+            Verdict::Stuck => ("Stuck", ERROR),
+            Verdict::Dropped if self.hold && next.is_none() => ("Put aside", BOLD),
+            Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", BOLD),
+            Verdict::Dropped => ("Not done", ERROR),
         };
         let number =
             self.change.as_ref().and_then(|change| change.rsplit_once('-')).map(|(_, number)| number);
@@ -166,7 +166,7 @@ impl ChangeView {
         } else {
             format!("{number}{}", time(took))
         };
-        let tail = styled(FAINT, &format!("({took})"));
+        let tail = styled(DIM, &format!("({took})"));
         self.out.line(&format!("{}: {standing}. {tail}", styled(style, word)));
         for line in next.iter().flat_map(|next| wrapped(next, 74)) {
             self.out.line(&format!("    {line}"));
@@ -198,7 +198,7 @@ impl ChangeView {
     }
 }
 
-impl Watch for ChangeView {
+impl Observer for ChangeView {
     fn goes_on(&mut self) -> bool {
         if !self.asks || self.out.json || !somebody() {
             return true;

@@ -1,7 +1,7 @@
 //! A finding: file, line, the line itself, the place in it, what is wrong, what to do.
 
 use super::{styled, wrapped};
-use crate::out::{BAD, FAINT, ODD};
+use crate::out::{DIM, ERROR, WARNING};
 use anstyle::Style;
 use gypsum_core::finding::{Finding, Severity};
 
@@ -19,8 +19,8 @@ pub fn rest(count: usize) -> Option<String> {
 /// The lines of one finding.
 pub fn finding_lines(finding: &Finding) -> Vec<String> {
     let style = match finding.severity {
-        Severity::Fault => BAD,
-        Severity::Warning => ODD,
+        Severity::Fault => ERROR,
+        Severity::Warning => WARNING,
         Severity::Hint => Style::new(),
     };
     let word = finding.severity.word();
@@ -45,7 +45,7 @@ pub fn finding_lines(finding: &Finding) -> Vec<String> {
         (false, Severity::Fault) => format!("to accept it: --accept {}", finding.rule),
         (false, _) => format!("rule: {}", finding.rule),
     };
-    lines.push(format!("    {}", styled(FAINT, &rule)));
+    lines.push(format!("    {}", styled(DIM, &rule)));
     lines
 }
 
@@ -61,7 +61,7 @@ fn place(finding: &Finding) -> Vec<String> {
         lines.push(format!("      {shown}"));
         let column = finding.column.unwrap_or(0) as usize;
         if column > 0 && column <= shown.chars().count() {
-            lines.push(format!("      {}{}", " ".repeat(column - 1), styled(BAD, "^")));
+            lines.push(format!("      {}{}", " ".repeat(column - 1), styled(ERROR, "^")));
         }
     }
     lines

@@ -1,7 +1,7 @@
 //! Lists: columns, health outcomes, changes.
 
 use super::{styled, wrapped};
-use crate::out::{BAD, FAINT, STRONG};
+use crate::out::{BOLD, DIM, ERROR};
 use gypsum_core::health::Outcome;
 use gypsum_core::report::Report;
 use gypsum_host::state::Way;
@@ -40,7 +40,8 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
     let more = lines.len();
     for (n, line) in lines.iter_mut().enumerate() {
         if !outcome.well && n == 0 {
-            *line = if mark { format!("{} {line}", styled(BAD, "unhealthy,")) } else { styled(BAD, line) };
+            *line =
+                if mark { format!("{} {line}", styled(ERROR, "unhealthy,")) } else { styled(ERROR, line) };
         } else if n > 0 && more > 1 {
             *line = format!("    {line}");
         }
@@ -53,7 +54,7 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
     let Some(report) = report else {
         return match way {
             Way::Unknown(why) => {
-                let mut lines = vec![format!("{number:>5}  {when}  {}", styled(BAD, "unknown"))];
+                let mut lines = vec![format!("{number:>5}  {when}  {}", styled(ERROR, "unknown"))];
                 lines.extend(wrapped(why, 70).iter().map(|line| format!("       {line}")));
                 lines
             }
@@ -64,9 +65,9 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
     };
     let (word, style) = match way {
         Way::Ended => (report.verdict.map_or("", |verdict| verdict.word()), None),
-        Way::GoesOn(_) => ("goes on", Some(STRONG)),
-        Way::CutOff => ("interrupted", Some(BAD)),
-        Way::Unknown(_) => ("unknown", Some(BAD)),
+        Way::GoesOn(_) => ("goes on", Some(BOLD)),
+        Way::CutOff => ("interrupted", Some(ERROR)),
+        Way::Unknown(_) => ("unknown", Some(ERROR)),
     };
     let mark = format!("{word:<9}");
     let mark = style.map_or(mark.clone(), |style| styled(style, &mark));
@@ -94,7 +95,7 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
         lines.extend(
             wrapped(&format!("why: {why}"), 70)
                 .into_iter()
-                .map(|line| format!("       {}", styled(FAINT, &line))),
+                .map(|line| format!("       {}", styled(DIM, &line))),
         );
     }
     lines

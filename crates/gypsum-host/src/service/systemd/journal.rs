@@ -1,6 +1,6 @@
 //! The journal of a unit: its own lines, and what the manager says of it.
 
-use super::whose::Whose;
+use super::whose::ManagerScope;
 use crate::children;
 use crate::service::ASKING;
 use std::time::Duration;
@@ -11,17 +11,17 @@ const MOST_LINES: &str = "400";
 const UNDER_WAY: (u32, Duration) = (12, Duration::from_millis(60));
 
 /// The lines between two moments (milliseconds since 1970), the last ones where there are many.
-pub fn lines(whose: &Whose, unit: &str, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
+pub fn lines(whose: &ManagerScope, unit: &str, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
     let own = match whose {
-        Whose::System => vec![format!("_SYSTEMD_UNIT={unit}")],
-        Whose::Own | Whose::Of(..) => vec![format!("_SYSTEMD_USER_UNIT={unit}")],
+        ManagerScope::System => vec![format!("_SYSTEMD_UNIT={unit}")],
+        ManagerScope::Own | ManagerScope::Of(..) => vec![format!("_SYSTEMD_USER_UNIT={unit}")],
     };
     read(&[of_user(whose, own), about(whose, unit)], since_ms, until_ms)
 }
 
 /// Whether the manager was asked, since a moment, to stop the unit or to restart it: of one that ends by itself it
 /// says that it ended, and never that it is stopping it.
-pub fn was_stopping(whose: &Whose, unit: &str, since_ms: i64) -> bool {
+pub fn was_stopping(whose: &ManagerScope, unit: &str, since_ms: i64) -> bool {
     for _ in 0..UNDER_WAY.0 {
         let lines = read(&[about(whose, unit)], since_ms, None);
         if lines.iter().any(|line| line.starts_with("Stopping ")) {
@@ -33,19 +33,19 @@ pub fn was_stopping(whose: &Whose, unit: &str, since_ms: i64) -> bool {
 }
 
 /// What the manager itself says of the unit.
-fn about(whose: &Whose, unit: &str) -> Vec<String> {
+fn about(whose: &ManagerScope, unit: &str) -> Vec<String> {
     match whose {
-        Whose::System => vec![format!("UNIT={unit}")],
-        Whose::Own | Whose::Of(..) => of_user(whose, vec![format!("USER_UNIT={unit}")]),
+        ManagerScope::System => vec![format!("UNIT={unit}")],
+        ManagerScope::Own | ManagerScope::Of(..) => of_user(whose, vec![format!("USER_UNIT={unit}")]),
     }
 }
 
 /// Only lines of the account whose manager that is.
-fn of_user(whose: &Whose, mut wanted: Vec<String>) -> Vec<String> {
+fn of_user(whose: &ManagerScope, mut wanted: Vec<String>) -> Vec<String> {
     match whose {
-        Whose::System => {}
-        Whose::Own => wanted.push(format!("_UID={}", rustix::process::geteuid().as_raw())),
-        Whose::Of(_, uid) => wanted.push(format!("_UID={uid}")),
+        ManagerScope::System => {}
+        ManagerScope::Own => wanted.push(format!("_UID={}", rustix::process::geteuid().as_raw())),
+        ManagerScope::Of(_, uid) => wanted.push(format!("_UID={uid}")),
     }
     wanted
 }

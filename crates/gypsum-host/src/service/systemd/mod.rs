@@ -10,14 +10,14 @@ mod shown;
 mod whose;
 
 pub use journal::is_about_jobs;
-pub use whose::Whose;
+pub use whose::ManagerScope;
 
 use super::manager::ServiceManager;
-use super::{ASKING, Acted, Deed, with_logs};
+use super::{ASKING, Acted, ServiceAction, with_logs};
 use crate::children::{self, Limit, Ran};
 use crate::logs::Mark;
 use crate::trouble::Trouble;
-use gypsum_core::profile::{Keeper, Service};
+use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use shown::Shown;
 use std::time::{Duration, Instant};
@@ -28,7 +28,7 @@ pub struct Systemd;
 impl ServiceManager for Systemd {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
         let mut why = None;
-        let whose = Whose::of(service);
+        let whose = ManagerScope::of(service);
         for name in &service.unit {
             let name = full_name(name)?;
             let Some(shown) = Shown::of(&whose, &name) else {
@@ -41,7 +41,8 @@ impl ServiceManager for Systemd {
                 "loaded" => {
                     let shown = behind(&whose, &shown).unwrap_or(shown);
                     let unit = vec![shown.id().to_owned()];
-                    let found = Service { unit, keeper: Some(Keeper::Systemd), ..service.clone() };
+                    let found =
+                        Service { unit, keeper: Some(ServiceManagerKind::Systemd), ..service.clone() };
                     return Ok((found, shown.observation()));
                 }
                 "not-found" => {}
@@ -56,12 +57,12 @@ impl ServiceManager for Systemd {
     }
 
     fn observe(&self, service: &Service) -> Observation {
-        let shown = Shown::of(&Whose::of(service), service.name());
+        let shown = Shown::of(&ManagerScope::of(service), service.name());
         shown.map_or_else(|| Observation::only(State::Unreachable), |shown| shown.observation())
     }
 
-    fn act(&self, service: &Service, deed: Deed, limit: Limit<'_>) -> Acted {
-        let (begun, whose, unit) = (Instant::now(), Whose::of(service), service.name());
+    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
+        let (begun, whose, unit) = (Instant::now(), ManagerScope::of(service), service.name());
         // Whatever it says about the need: a unit file was touched.
         let known = if service.reread { reread_by(&whose, service, limit.time) } else { Ok(()) };
         let done = known.and_then(|()| {
@@ -76,16 +77,16 @@ impl ServiceManager for Systemd {
     }
 
     fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
-        journal::lines(&Whose::of(service), service.name(), since.at_ms, until_ms)
+        journal::lines(&ManagerScope::of(service), service.name(), since.at_ms, until_ms)
     }
 
     fn by_hand(&self, service: &Service) -> String {
-        let (whose, unit) = (Whose::of(service), service.name());
+        let (whose, unit) = (ManagerScope::of(service), service.name());
         let status = whose.argv(&["status", unit]).join(" ");
         let journal = match whose {
-            Whose::System => format!("journalctl -u {unit} -n 30"),
-            Whose::Own => format!("journalctl --user -u {unit} -n 30"),
-            Whose::Of(_, uid) => format!("journalctl _SYSTEMD_USER_UNIT={unit} _UID={uid} -n 30"),
+            ManagerScope::System => format!("journalctl -u {unit} -n 30"),
+            ManagerScope::Own => format!("journalctl --user -u {unit} -n 30"),
+            ManagerScope::Of(_, uid) => format!("journalctl _SYSTEMD_USER_UNIT={unit} _UID={uid} -n 30"),
         };
         with_logs(format!("{status}; {journal}"), service)
     }
@@ -96,7 +97,9 @@ impl ServiceManager for Systemd {
         }
         let words = ["show", "--no-pager", "-p", "Id,ActiveState", "--"];
         let words: Vec<&str> = words.into_iter().chain(units.iter().map(String::as_str)).collect();
-        let Ok(ran) = children::run(&Whose::of(service).argv(&words), ASKING) else { return Vec::new() };
+        let Ok(ran) = children::run(&ManagerScope::of(service).argv(&words), ASKING) else {
+            return Vec::new();
+        };
         let of = |text: &str, key: &str| {
             text.lines().find_map(|line| line.strip_prefix(key)?.strip_prefix('=')).map(str::to_owned)
         };
@@ -108,7 +111,7 @@ impl ServiceManager for Systemd {
     }
 
     fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool> {
-        Some(journal::was_stopping(&Whose::of(service), service.name(), since_ms))
+        Some(journal::was_stopping(&ManagerScope::of(service), service.name(), since_ms))
     }
 }
 
@@ -134,7 +137,7 @@ fn full_name(name: &str) -> Result<String, Trouble> {
 }
 
 /// The instance behind a unit that did its work and only stands for it; none where it stands for several.
-fn behind(whose: &Whose, shown: &Shown) -> Option<Shown> {
+fn behind(whose: &ManagerScope, shown: &Shown) -> Option<Shown> {
     let seen = shown.observation();
     let stem = shown.id().strip_suffix(".service").filter(|_| seen.state == State::Exited)?;
     let parts = shown.parts().into_iter();
@@ -157,17 +160,17 @@ fn unusable(name: &str, state: &str) -> Trouble {
 
 /// Whether systemd knows a unit of this name; none where it does not answer.
 pub fn is_known(name: &str) -> Option<bool> {
-    let shown = Shown::of(&Whose::System, &full_name(name).ok()?)?;
+    let shown = Shown::of(&ManagerScope::System, &full_name(name).ok()?)?;
     Some(shown.load_state() != "not-found")
 }
 
 /// Has the manager read all unit files again, and sees that the service can still be started: what cannot be loaded can
 /// be stopped all the same.
 pub fn reread(service: &Service, limit: Duration) -> Result<(), String> {
-    reread_by(&Whose::of(service), service, limit)
+    reread_by(&ManagerScope::of(service), service, limit)
 }
 
-fn reread_by(whose: &Whose, service: &Service, limit: Duration) -> Result<(), String> {
+fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result<(), String> {
     let ran = children::run(&whose.argv(&["daemon-reload"]), limit);
     if !ran.as_ref().is_ok_and(Ran::ok) {
         let said = ran.map_or_else(|error| error.to_string(), |ran| ran.last_words());
@@ -182,7 +185,7 @@ fn reread_by(whose: &Whose, service: &Service, limit: Duration) -> Result<(), St
     }
 }
 
-fn tell(whose: &Whose, deed: Deed, unit: &str, limit: Limit<'_>) -> Result<(), String> {
+fn tell(whose: &ManagerScope, deed: ServiceAction, unit: &str, limit: Limit<'_>) -> Result<(), String> {
     match children::run_sparing(&whose.argv(&[deed.word(), "--", unit]), limit) {
         Ok(ran) if ran.timed_out && limit.is_out() => Err("it was interrupted before it ended".into()),
         Ok(ran) if ran.timed_out => {

@@ -1,6 +1,6 @@
 //! What `systemctl show` says of a unit.
 
-use super::whose::Whose;
+use super::whose::ManagerScope;
 use crate::children;
 use crate::service::{ASKING, proc};
 use gypsum_core::service::{Observation, State};
@@ -13,7 +13,7 @@ pub struct Shown(HashMap<String, String>);
 
 impl Shown {
     /// Asks for them; none where the manager does not answer.
-    pub fn of(whose: &Whose, unit: &str) -> Option<Self> {
+    pub fn of(whose: &ManagerScope, unit: &str) -> Option<Self> {
         let words = ["show", "--no-pager", "--timestamp=us+utc", "-p", PROPERTIES, "--", unit];
         let ran = children::run(&whose.argv(&words), ASKING).ok()?;
         let pairs = ran.out.lines().filter_map(|line| line.split_once('='));

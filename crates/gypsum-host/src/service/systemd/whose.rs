@@ -6,7 +6,7 @@ use gypsum_core::profile::Service;
 
 /// A manager.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Whose {
+pub enum ManagerScope {
     /// That of the system.
     System,
     /// Our own account's.
@@ -15,7 +15,7 @@ pub enum Whose {
     Of(String, u32),
 }
 
-impl Whose {
+impl ManagerScope {
     /// `systemctl` with these words, for this manager.
     pub fn argv(&self, words: &[&str]) -> Vec<String> {
         let folder;
