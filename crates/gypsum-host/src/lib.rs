@@ -11,6 +11,7 @@
 //!   outlives a hang-up and not a host that ends all processes of a session.
 
 pub mod accounts;
+mod background;
 pub mod children;
 pub mod disk;
 pub mod drafts;
@@ -18,11 +19,10 @@ pub mod editor;
 pub mod evidence;
 pub mod files;
 pub mod guardian;
+pub mod health;
 pub mod journal;
-mod later;
 pub mod locks;
 pub mod logs;
-pub mod look;
 pub mod mounts;
 pub mod probe;
 pub mod profiles;

@@ -3,7 +3,7 @@
 use std::fs;
 
 /// The login name of the session, and the account in effect where that is another: `ida (root)`.
-pub fn who() -> String {
+pub fn login_name() -> String {
     let effective = rustix::process::geteuid().as_raw();
     let name = |uid: u32| {
         uzers::get_user_by_uid(uid)

@@ -8,7 +8,7 @@ use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::{Disk, RealDisk};
-use gypsum_host::look::Look;
+use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
 use gypsum_host::service::{Acted, ServiceAction};
 use gypsum_host::world::World;
@@ -75,11 +75,11 @@ fn outcome(name: &str, well: bool) -> Outcome {
 fn looked(world: &Quay, checks: &[Check], baseline: &[Outcome], back: bool) -> (Judgement, Vec<Outcome>) {
     let service = Service { failed: vec!["cannot".into()], ..Service::default() };
     let (scene, before) = (ProbeContext::default(), running(1));
-    let look = Look {
+    let look = HealthRun {
         before: Some(&before),
         activation: Activation::Restart,
         back,
-        ..Look::at(world, &service, checks, &scene)
+        ..HealthRun::at(world, &service, checks, &scene)
     };
     let (outcomes, judgement) = look.carefully(baseline);
     (judgement, outcomes)

@@ -111,6 +111,6 @@ fn redraw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {
 }
 
 /// Whether somebody sits there who can be asked.
-pub fn somebody() -> bool {
+pub fn is_interactive() -> bool {
     io::stdin().is_terminal() && io::stderr().is_terminal()
 }

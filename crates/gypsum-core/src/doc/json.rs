@@ -2,8 +2,8 @@
 //! list of plain values is one value, and a list that holds objects is a block whose elements have
 //! no name but their number. The braces around the whole file are nobody's block.
 
-use super::laid::{LeafBuilder, refused, text};
 use super::scan::{is_blank, line_end, trim};
+use super::tiling::{LeafBuilder, refused, text};
 use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 use crate::witness::well_formed;

@@ -14,14 +14,14 @@ pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
 }
 
 /// A line goes on behind an odd number of backslashes: an even number stands for themselves.
-fn goes_on(line: &[u8]) -> bool {
+fn continues(line: &[u8]) -> bool {
     let text = line.strip_suffix(b"\n").map_or(line, |line| line.strip_suffix(b"\r").unwrap_or(line));
     text.iter().rev().take_while(|byte| **byte == b'\\').count() % 2 == 1
 }
 
 fn extent(source: &[u8], start: usize, mut end: usize) -> usize {
     let mut line = start;
-    while end < source.len() && goes_on(&source[line..end]) {
+    while end < source.len() && continues(&source[line..end]) {
         line = end;
         end = line_end(source, end);
     }
@@ -104,7 +104,7 @@ pub fn split(source: &[u8], span: Span) -> Option<Parts> {
     let mut at = text.start as usize + gap;
     loop {
         let end = line_end(source, at).min(text.end as usize);
-        let on = end < text.end as usize && goes_on(&source[at..end]);
+        let on = end < text.end as usize && continues(&source[at..end]);
         let line = Span::new(at, end).of(source);
         let lead = line.iter().take_while(|byte| matches!(byte, b' ' | b'\t' | 0x0c)).count();
         let ended = line.strip_suffix(b"\n").unwrap_or(line);

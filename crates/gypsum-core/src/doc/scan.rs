@@ -131,7 +131,7 @@ pub fn line_end(source: &[u8], at: usize) -> usize {
 /// over where `comments` says what they look like.
 pub fn continued(source: &[u8], start: usize, mut end: usize, comments: Option<&Dialect>) -> usize {
     let mut line = start;
-    while end < source.len() && goes_on(&source[line..end]) {
+    while end < source.len() && continues(&source[line..end]) {
         line = end;
         end = line_end(source, end);
         while let Some(dialect) = comments
@@ -146,7 +146,7 @@ pub fn continued(source: &[u8], start: usize, mut end: usize, comments: Option<&
 }
 
 /// Whether a line ends with a backslash.
-fn goes_on(line: &[u8]) -> bool {
+fn continues(line: &[u8]) -> bool {
     let text = line.strip_suffix(b"\n").unwrap_or(line);
     text.strip_suffix(b"\r").unwrap_or(text).ends_with(b"\\")
 }

@@ -1,8 +1,8 @@
 //! `toml`: headers and keys a line at a time, values over as many lines as their brackets and quotes say.
 //! The parser says whether the whole is TOML, and where it is not.
 
-use super::laid::{refused, text};
 use super::scan::{Lines, Marks, line_end, marks, next_mark, trim};
+use super::tiling::{refused, text};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 

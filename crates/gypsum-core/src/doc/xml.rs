@@ -2,8 +2,8 @@
 //! in it, and its text, where it has attributes, too, is a setting called as it is. The parser says where
 //! they stand.
 
-use super::laid::{LeafBuilder, refused};
 use super::scan::{is_blank, mark_length, trim};
+use super::tiling::{LeafBuilder, refused};
 use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 use crate::witness::well_formed;

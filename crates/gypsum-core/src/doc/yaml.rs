@@ -1,8 +1,8 @@
 //! `yaml`: keys of block mappings are settings or blocks, elements of block sequences are bare names or
 //! blocks without one; what stands in flow brackets is one value. The parser says where they stand.
 
-use super::laid::{LeafBuilder, refused, text};
 use super::scan::{line_end, trim};
+use super::tiling::{LeafBuilder, refused, text};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 use saphyr_parser::{Event, Marker, Parser};

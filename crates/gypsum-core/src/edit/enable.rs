@@ -1,8 +1,8 @@
 //! What `--enable` means where several of a name are commented out, and whether what is commented out could be
 //! enabled again.
 
+use super::apply::Deeds;
 use super::ask::Edit;
-use super::deeds::Deeds;
 use super::find::find_active;
 use super::misfit::several_asleep;
 use super::place::{File, Guide, Placed};

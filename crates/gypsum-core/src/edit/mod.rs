@@ -4,11 +4,12 @@
 //! misfit is reported.
 
 mod anchors;
+mod apply;
 mod ask;
 mod block;
 mod commas;
+mod comment_out;
 mod confirm;
-mod deeds;
 mod enable;
 mod find;
 mod insert;
@@ -19,12 +20,11 @@ mod paths;
 mod piece;
 mod place;
 mod prepared;
+mod preview;
 mod prove;
 mod quantity;
 mod quoting;
 mod remove;
-mod shown;
-mod sleep;
 mod style;
 mod typed;
 mod whole_block;
@@ -34,4 +34,4 @@ pub use ask::{Amount, Edit, NotAnEdit, Request, Where};
 pub use find::{find_active, find_dormant};
 pub use place::{Batch, EditedFile, File, Guide, Proposal, propose, propose_batches};
 pub use prepared::{Companion, NotPrepared, Prepared, Written};
-pub use shown::Shown;
+pub use preview::Shown;

@@ -2,10 +2,10 @@
 //! place.
 
 use super::ask::Where;
+use super::comment_out::things_of;
 use super::insert::piece_spot;
 use super::place::{File, Guide, Placed};
 use super::prove::Expected;
-use super::sleep::things_of;
 use crate::address::Address;
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at};

@@ -1,12 +1,12 @@
 //! From edits to splices, over all files of a daemon at once.
 
 use super::anchors::shared;
+use super::apply::{Deeds, remark};
 use super::ask::Edit;
 use super::block::bodies;
 use super::commas::mended;
-use super::deeds::{Deeds, remark};
+use super::preview::{Shown, show};
 use super::prove::{AllExpected, Expected, prove};
-use super::shown::{Shown, show};
 use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply, apply_within};

@@ -1,7 +1,7 @@
 //! A whole block removed or commented out.
 
+use super::apply::{Deeds, Placement};
 use super::ask::Edit;
-use super::deeds::{Deeds, Placement};
 use super::find::blocks_named;
 use super::misfit::ambiguous;
 use super::place::Placed;

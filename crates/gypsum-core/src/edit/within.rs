@@ -1,7 +1,7 @@
 //! Edits of a part of a value: an option in a list of options, an element of a list.
 
+use super::apply::{Deeds, Placement};
 use super::ask::{Amount, Edit, Where};
-use super::deeds::{Deeds, Placement};
 use super::find::{blocks_named, find_active};
 use super::list::Elements;
 use super::misfit::{ambiguous, no_quantity};
@@ -196,7 +196,7 @@ fn change_words(
             (true, false) => words.into_iter().filter(|one| *one != word).collect::<Vec<_>>().join(between),
         };
     }
-    if value == old { Ok(Vec::new()) } else { super::deeds::value_splices(doc, parts, &value) }
+    if value == old { Ok(Vec::new()) } else { super::apply::value_splices(doc, parts, &value) }
 }
 
 fn not_in(element: &str) -> Finding {

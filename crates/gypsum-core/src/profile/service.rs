@@ -43,7 +43,7 @@ impl Activation {
     }
 
     /// Whether the service goes on while it takes up its configuration.
-    pub fn goes_on(self) -> bool {
+    pub fn keeps_running(self) -> bool {
         (Self::Signal..=Self::Reload).contains(&self)
     }
 }

@@ -3,15 +3,15 @@
 mod accounts;
 mod blocks;
 mod characters;
+mod dropped;
 mod effect;
 mod listeners;
 mod names;
 mod order;
 mod paths;
-mod peers;
 mod relations;
+mod remote_hosts;
 mod values;
-mod vanished;
 mod version;
 
 pub use listeners::{Wanted, wanted};
@@ -218,7 +218,7 @@ const STANDING: [Standing; 9] = [
     values::check,
     paths::check,
     accounts::check,
-    peers::check,
+    remote_hosts::check,
     version::check,
     names::misplaced,
     |subject, _, findings| order::check(subject, findings),
@@ -244,14 +244,14 @@ type OfChange = fn(&Step<'_>, &mut Vec<Finding>);
 /// Those that need to know nothing of the settings.
 const OF_FILES: [OfChange; 2] = [
     |step, findings| characters::check(&step.before, &step.after, step.fresh, findings),
-    |step, findings| vanished::files(&step.before, &step.after, findings),
+    |step, findings| dropped::files(&step.before, &step.after, findings),
 ];
 
 const OF_SETTINGS: [OfChange; 6] = [
     |step, findings| names::unknown(&step.after, step.fresh, findings),
     |step, findings| effect::check(&step.after, step.fresh, findings),
     effect::heed,
-    |step, findings| vanished::names(&step.before, &step.after, findings),
+    |step, findings| dropped::names(&step.before, &step.after, findings),
     |step, findings| listeners::compare(&step.before, &step.after, findings),
     |step, findings| accounts::lock_out(&step.before, &step.after, findings),
 ];

@@ -7,10 +7,10 @@
 //! the guardian tells. Where the guardian is lost, the front still holds the locks and goes on.
 
 mod launch;
-mod line;
+mod protocol;
 mod serve;
 
-pub use line::{GuardianClient, Handover, Heard, Told};
+pub use protocol::{GuardianClient, Handover, Heard, Told};
 pub use serve::{ENTRY, serve};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};

@@ -1,6 +1,6 @@
 //! The guardian's own process.
 
-use super::line::{GuardianServer, Told};
+use super::protocol::{GuardianServer, Told};
 use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::happening::Happening;
@@ -71,7 +71,7 @@ struct Teller {
 }
 
 impl Observer for Teller {
-    fn saw(&mut self, happening: &Happening) {
+    fn on_event(&mut self, happening: &Happening) {
         if let Happening::Ended { standing, .. } = happening {
             // For the journal of the host.
             eprintln!("{standing}");

@@ -2,8 +2,8 @@
 //! needs is in the plan.
 
 use super::Run;
-use super::said::{logs_of, units_down};
-use crate::look::Look;
+use super::log_excerpt::{logs_of, units_down};
+use crate::health::HealthRun;
 use crate::probe::ProbeContext;
 use crate::service::{self, Acted, ServiceAction};
 use crate::transaction::Transaction;
@@ -172,13 +172,13 @@ impl Run<'_> {
         back: bool,
     ) -> (Vec<Outcome>, Judgement) {
         let (told, scene) = (self.told.clone(), self.scene.clone());
-        let look = Look {
+        let look = HealthRun {
             before: told.as_ref(),
             activation,
             steady: Duration::from_millis(plan.steady_ms),
             limit: Duration::from_millis(plan.limit_ms),
             back,
-            ..Look::at(self.world, &plan.service, checks, &scene)
+            ..HealthRun::at(self.world, &plan.service, checks, &scene)
         };
         let calm = look.calm();
         let on = if calm.is_zero() {

@@ -6,8 +6,8 @@ use super::readings::look_at;
 use super::values::Values;
 use crate::disk::Disk;
 use crate::files::{self, Loading};
+use crate::health::HealthRun;
 use crate::locks::Locks;
-use crate::look::Look;
 use crate::probe::ProbeContext;
 use crate::rehearse::{Proposed, Rehearsal, ask, rehearse};
 use crate::service;
@@ -216,8 +216,10 @@ impl Run<'_> {
         let musts = values.filled(&front.job.musts)?;
         let seen = Some(front.found.clone());
         let scene = ProbeContext { service: front.service.clone(), seen, ..ProbeContext::default() };
-        let look =
-            Look { last: Some(&front.found), ..Look::at(world, &front.service, &checks_before, &scene) };
+        let look = HealthRun {
+            last: Some(&front.found),
+            ..HealthRun::at(world, &front.service, &checks_before, &scene)
+        };
         let readings = front.readings()?;
         let ((mut baseline, observed), seen) = std::thread::scope(|scope| {
             let reading = scope.spawn(|| look_at(world, &readings, &scene));
@@ -262,7 +264,7 @@ impl Run<'_> {
             return Ok(Event::Refused);
         }
         self.emit(planned);
-        if asks && !self.watch.goes_on() {
+        if asks && !self.watch.confirm() {
             self.cause = Some("the service was already unhealthy, and you chose to stop".into());
             return Ok(Event::Interrupted);
         }

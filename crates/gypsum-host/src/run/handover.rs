@@ -79,7 +79,7 @@ impl Run<'_> {
         loop {
             match line.hear() {
                 Heard::Told(Told::Saw(happening)) => {
-                    self.watch.saw(&happening);
+                    self.watch.on_event(&happening);
                     self.report.take(&happening);
                 }
                 Heard::Told(Told::Ended(status)) => return self.leave(status),
@@ -87,7 +87,7 @@ impl Run<'_> {
                 Heard::Nothing if self.world.is_sent_away() => {
                     let daemon = &self.report.daemon;
                     let text = format!("the change goes on by itself: gypsum changes {daemon}");
-                    self.watch.saw(&Happening::Noted { text });
+                    self.watch.on_event(&Happening::Noted { text });
                     return self.leave(GOES_ON);
                 }
                 Heard::Nothing if self.world.interrupted() => line.withdraw(),

@@ -1,6 +1,6 @@
 //! What a change is asked to do, and in which manner.
 
-use super::beside::Beside;
+use super::extra_files::Beside;
 use gypsum_core::change::TakenDraft;
 use gypsum_core::edit::Request;
 use gypsum_core::probe::Check;

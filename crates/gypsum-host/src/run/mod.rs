@@ -4,23 +4,23 @@
 mod activation;
 mod around;
 mod back;
-mod beside;
+mod close;
 mod difference;
+mod extra_files;
 mod front;
 mod handover;
 mod job;
-mod kept;
-mod own;
+mod log_excerpt;
+mod own_rules;
 mod plan;
 mod propose;
 mod readings;
 mod ready;
 mod recover;
-mod said;
-mod standing;
+mod save_draft;
 mod values;
 
-pub use beside::{Beside, Companion};
+pub use extra_files::{Beside, Companion};
 pub use handover::{Staged, carry_staged};
 pub use job::{Job, Wish};
 pub use ready::ready;
@@ -49,11 +49,11 @@ use std::time::Instant;
 /// Somebody who watches what happens.
 pub trait Observer {
     /// One thing happened.
-    fn saw(&mut self, happening: &Happening);
+    fn on_event(&mut self, happening: &Happening);
 
     /// Whether to go on though something is not well already, as was just told. Where nobody can be asked, yes: the
     /// change is judged by whether anything gets worse.
-    fn goes_on(&mut self) -> bool {
+    fn confirm(&mut self) -> bool {
         true
     }
 }
@@ -98,7 +98,7 @@ pub struct Run<'a> {
     /// Units beside the service that went down with the new configuration.
     unwell: Vec<String>,
     /// What is still to be quoted of the logs.
-    said: Option<said::Said>,
+    said: Option<log_excerpt::LogExcerpt>,
     revived_by_restart: bool,
     /// Whether no setting changes.
     same_settings: bool,
@@ -260,7 +260,7 @@ impl<'a> Run<'a> {
         self.unwritten.push(happening.clone());
         // What a person was told is on record, whatever happens next.
         self.write_events();
-        self.watch.saw(&happening);
+        self.watch.on_event(&happening);
     }
 
     fn write_events(&mut self) {

@@ -4,9 +4,9 @@ mod endpoints;
 mod people;
 mod place;
 
+use crate::background::Background;
 use crate::children;
 use crate::files::{Loading, Overlay, resolved};
-use crate::later::Background;
 use crate::trouble::Trouble;
 use endpoints::Endpoints;
 use gypsum_core::check::{Checking, worst_first};
@@ -213,7 +213,7 @@ fn resolve(names: Vec<String>) -> Vec<(Question, Answer)> {
 
 /// What our own rules say of a daemon's files as they are, the worst first.
 pub fn check_standing(profile: &Profile, loading: &Loading, early: &Early) -> Vec<Finding> {
-    let (overlay, layers, who) = (Overlay::new(), loading.layers(profile), crate::who::who());
+    let (overlay, layers, who) = (Overlay::new(), loading.layers(profile), crate::who::login_name());
     let host = Host::new(profile, early, &overlay, &who);
     let mut survey = Survey::default();
     let nothing_known = Survey::default();

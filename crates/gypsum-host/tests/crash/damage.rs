@@ -19,7 +19,7 @@ struct Hearer<'a> {
 }
 
 impl Observer for Hearer<'_> {
-    fn saw(&mut self, happening: &Happening) {
+    fn on_event(&mut self, happening: &Happening) {
         if let Happening::Ended { verdict, .. } = happening
             && self.disk.operations() < self.cut
         {

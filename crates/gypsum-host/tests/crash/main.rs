@@ -40,7 +40,7 @@ const FOREIGN: &[u8] = b"# by somebody else\nrows 3\n";
 struct Nobody;
 
 impl Observer for Nobody {
-    fn saw(&mut self, _happening: &Happening) {}
+    fn on_event(&mut self, _happening: &Happening) {}
 }
 
 fn backup(path: &str) -> PathBuf {

@@ -14,7 +14,7 @@ use gypsum_host::drafts::Draft;
 use gypsum_host::profiles::for_file;
 use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
 use gypsum_host::trouble::Trouble;
-use gypsum_host::who::who;
+use gypsum_host::who::login_name;
 use std::time::Duration;
 
 pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -> Result<u8, NoTarget> {
@@ -94,7 +94,7 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble
         hidden: Vec::new(),
         remark: None,
         why: manner.why.clone(),
-        who: who(),
+        who: login_name(),
         accept: manner.accept.clone(),
         strict: manner.strict,
         dry_run: manner.dry_run || manner.hold,

@@ -125,7 +125,7 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
     for (n, line) in events.lines().enumerate() {
         match unseal::<Happening>(line.as_bytes()) {
             Recorded::Whole(Happening::Waiting { .. }) | Recorded::Absent => {}
-            Recorded::Whole(happening) => view.saw(&happening),
+            Recorded::Whole(happening) => view.on_event(&happening),
             Recorded::Damaged(why) => {
                 context.out.aside(&format!("events.jsonl is damaged, line {}: {why}", n + 1));
             }

@@ -3,7 +3,7 @@
 use super::change::{carry_out, job};
 use super::{Context, world};
 use crate::args::{Manner, OnFinding, Target};
-use crate::ask::{choose, somebody};
+use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{finding_lines, styled, when};
@@ -20,7 +20,7 @@ use gypsum_host::files::{self, Loading};
 use gypsum_host::profiles::for_file;
 use gypsum_host::run::{Beside, Job, Observer, Run, Wish};
 use gypsum_host::trouble::Trouble;
-use gypsum_host::who::who;
+use gypsum_host::who::login_name;
 use gypsum_host::world::World;
 use std::path::{Path, PathBuf};
 
@@ -112,7 +112,7 @@ impl Editing<'_> {
                 self.name.display(),
                 when(other.note.at_ms)
             );
-            if !somebody() {
+            if !is_interactive() {
                 return Err(Trouble::busy(text).mend("wait for them, or edit by line: gypsum change"));
             }
             say(&format!("{text}."));
@@ -135,7 +135,7 @@ impl Editing<'_> {
                 ('n', "new: begin from the live file; the draft goes on waiting"),
                 ('t', "throw it away, and begin from the live file"),
             ];
-            let chosen = if somebody() { choose("What to do?", &choices)? } else { Some('c') };
+            let chosen = if is_interactive() { choose("What to do?", &choices)? } else { Some('c') };
             match chosen {
                 // Whoever does not answer throws nothing away.
                 None => return Ok(None),
@@ -151,7 +151,7 @@ impl Editing<'_> {
         let live = self.live()?;
         let note = Note {
             file: self.real.clone(),
-            who: who(),
+            who: login_name(),
             at_ms: self.world.now_ms(),
             because: drafts::Reason::BeingEdited,
             written: true,
@@ -276,7 +276,7 @@ impl Editing<'_> {
         rules.sort();
         rules.dedup();
         let with_rules = || [self.manner.accept.clone(), rules.clone()].concat();
-        if !somebody() {
+        if !is_interactive() {
             return Ok(match self.asked.on_finding {
                 Some(OnFinding::Again) => Next::Again,
                 Some(OnFinding::GoOn) if passable => Next::Live(with_rules()),
@@ -315,7 +315,7 @@ impl Editing<'_> {
             }
         }
         self.line = conflicts.first().map(|conflict| conflict.line);
-        let chosen = match somebody() {
+        let chosen = match is_interactive() {
             true => choose(
                 "What to do?",
                 &[
@@ -347,7 +347,7 @@ struct Seen {
 }
 
 impl Observer for Seen {
-    fn saw(&mut self, happening: &Happening) {
+    fn on_event(&mut self, happening: &Happening) {
         if let Happening::Found { finding } = happening {
             self.findings.push(finding.clone());
         }

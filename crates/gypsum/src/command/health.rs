@@ -6,7 +6,7 @@ use crate::target::{NoTarget, profile_of};
 use crate::view::outcome_line;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
-use gypsum_host::look::Look;
+use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
 use gypsum_host::run::Values;
 use gypsum_host::trouble::Trouble;
@@ -27,7 +27,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     }
     let world = world()?;
     let scene = ProbeContext { service: unit.clone(), ..ProbeContext::default() };
-    let (health, _) = Look::at(&world, &unit, &checks, &scene).once();
+    let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
     let well = health.iter().all(|outcome| outcome.well);
     let status = if well { 0 } else { 3 };
     if context.out.json {

@@ -6,7 +6,7 @@ use crate::view::ChangeView;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::run::{recover, recover_all};
 use gypsum_host::trouble::Trouble;
-use gypsum_host::who::who;
+use gypsum_host::who::login_name;
 
 pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
     let world = world()?;
@@ -16,7 +16,7 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
     let mut documents = Vec::new();
     for daemon in &daemons {
         let mut view = ChangeView::new(context.out);
-        match recover(&world, &context.state, &mut view, daemon, &who()) {
+        match recover(&world, &context.state, &mut view, daemon, &login_name()) {
             Ok(Some(finished)) => {
                 worst = worst.max(finished.status);
                 documents.push(serde_json::to_value(&finished.report).unwrap_or_default());

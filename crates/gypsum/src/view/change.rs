@@ -1,7 +1,7 @@
 //! A change as it happens, and as it happened.
 
 use super::{SCREEN, finding_lines, outcome_line, rest, styled, time, wrapped};
-use crate::ask::{choose, somebody};
+use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM, ERROR, Out, WARNING};
 use anstyle::Style;
 use gypsum_core::change::Verdict;
@@ -199,8 +199,8 @@ impl ChangeView {
 }
 
 impl Observer for ChangeView {
-    fn goes_on(&mut self) -> bool {
-        if !self.asks || self.out.json || !somebody() {
+    fn confirm(&mut self) -> bool {
+        if !self.asks || self.out.json || !is_interactive() {
             return true;
         }
         let choices = [
@@ -211,7 +211,7 @@ impl Observer for ChangeView {
         matches!(choose("The service is already unhealthy. What to do?", &choices), Ok(Some('g')))
     }
 
-    fn saw(&mut self, happening: &Happening) {
+    fn on_event(&mut self, happening: &Happening) {
         if let Some(bar) = self.waiting.take() {
             bar.finish_and_clear();
         }

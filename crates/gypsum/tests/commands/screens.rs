@@ -9,7 +9,7 @@ fn screen(host: &Host, words: &[&str]) -> String {
     let port = std::fs::read_to_string(host.config()).unwrap();
     let port = port.lines().find_map(|line| line.strip_prefix("port ")).unwrap().to_owned();
     // Whoever runs the tests.
-    let text = said(host, &output).replace(&port, "[PORT]").replace(&gypsum_host::who::who(), "root");
+    let text = said(host, &output).replace(&port, "[PORT]").replace(&gypsum_host::who::login_name(), "root");
     let mut out = format!("$ gypsum {}\n", words.join(" "));
     for line in text.lines() {
         out.push_str(&timeless(line));

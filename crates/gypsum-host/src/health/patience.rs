@@ -1,6 +1,6 @@
 //! How long a check may fail at first: while a service is on its way up, or old processes make way for new ones.
 
-use super::Look;
+use super::HealthRun;
 use super::service::is_final;
 use crate::probe::ProbeContext;
 use gypsum_core::health::Outcome;
@@ -21,11 +21,11 @@ const HEARD_MS: i64 = 60;
 /// So long the processes from before may go on taking connections before that is taken as it is.
 const LET_GO_MS: i64 = 1_000;
 
-impl Look<'_> {
+impl HealthRun<'_> {
     /// Waits until the processes from before take no connections any more: some go on for a moment beside the new ones.
     /// How long that took, in milliseconds.
     pub(super) fn let_go(&self) -> u64 {
-        let Some(before) = self.before.filter(|_| self.activation.goes_on()) else { return 0 };
+        let Some(before) = self.before.filter(|_| self.activation.keeps_running()) else { return 0 };
         let begun = self.world.now_ms();
         while self.world.is_accepting(&before.children)
             && self.world.now_ms() - begun < LET_GO_MS
@@ -41,7 +41,11 @@ impl Look<'_> {
     pub(super) fn patience_with(&self, check: &Check, baseline: &[Outcome], let_go: u64) -> u64 {
         let held = baseline.iter().any(|before| before.name == check.name && before.well);
         let unbroken = UNBROKEN_MS.saturating_sub(let_go).max(UNBROKEN_LEAST_MS);
-        if held && self.activation.goes_on() { check.patience_ms.min(unbroken) } else { check.patience_ms }
+        if held && self.activation.keeps_running() {
+            check.patience_ms.min(unbroken)
+        } else {
+            check.patience_ms
+        }
     }
 
     pub(super) fn with_patience(

@@ -1,6 +1,6 @@
 //! The calm: all that held goes on holding, each check for its own time.
 
-use super::Look;
+use super::HealthRun;
 use super::service::{gone, running};
 use crate::probe::ProbeContext;
 use gypsum_core::health::Outcome;
@@ -15,7 +15,7 @@ const ONCE_MORE: Duration = Duration::from_millis(200);
 /// So often somebody else may restart the service meanwhile.
 const MOST_RESTARTS: u32 = 3;
 
-impl Look<'_> {
+impl HealthRun<'_> {
     /// How long all of it takes.
     pub fn calm(&self) -> Duration {
         self.checks.iter().map(|check| self.time_of(check)).max().unwrap_or_default().max(self.steady)
@@ -46,7 +46,7 @@ impl Look<'_> {
             }
             self.world.sleep(PULSE.min(calm));
             let Some((n, last)) = &first else { continue };
-            match self.goes_on(last, begun) {
+            match self.is_still_up(last, begun) {
                 Ok(None) => {}
                 Ok(Some(now)) if restarts < MOST_RESTARTS => {
                     // It must stay well from its own start on.
@@ -70,7 +70,7 @@ impl Look<'_> {
 
     /// Whether the service goes on that was seen as `last`; another run of it where its manager was asked for that since
     /// `begun`, which is no crash. In words how it ended, where it did.
-    fn goes_on(&self, last: &Observation, begun: i64) -> Result<Option<Observation>, String> {
+    fn is_still_up(&self, last: &Observation, begun: i64) -> Result<Option<Observation>, String> {
         let mut now = self.world.glance(self.service, last);
         if now.state.is_up() && last.same_start(&now) {
             return Ok(None);

@@ -2,6 +2,7 @@
 
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
+use super::comment_out::{longer, wake_block};
 use super::enable::{ToEnable, can_be_enabled};
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
@@ -12,7 +13,6 @@ use super::prove::Expected;
 use super::quantity::changed;
 use super::quoting::quoted;
 use super::remove::remove;
-use super::sleep::{longer, wake_block};
 use super::style::separator_for;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts};

@@ -1,10 +1,10 @@
 //! Looking: until every check holds within its patience, and then on for a while, for nothing counts
 //! that dies a second later.
 
-mod calm;
-mod heard;
+mod log_failures;
 mod patience;
 mod service;
+mod steady;
 
 use crate::probe::ProbeContext;
 use crate::world::World;
@@ -12,14 +12,14 @@ use gypsum_core::health::{Judgement, Outcome, held, judge};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::Observation;
-use heard::Heard;
+use log_failures::LogFailures;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::ScopedJoinHandle;
 use std::time::Duration;
 
 /// What is looked at, and against what.
-pub struct Look<'a> {
+pub struct HealthRun<'a> {
     /// The world.
     pub world: &'a dyn World,
     /// The service.
@@ -50,12 +50,12 @@ pub struct SoFar {
     /// How the service was.
     service: Mutex<Option<Observation>>,
     /// What its log said of a failure, and when it was read last.
-    heard: Mutex<Heard>,
+    heard: Mutex<LogFailures>,
     /// Whether something got worse for good: nothing else is waited for then.
     lost: AtomicBool,
 }
 
-impl<'a> Look<'a> {
+impl<'a> HealthRun<'a> {
     /// How these checks are now, of a service that was told nothing.
     pub fn at(
         world: &'a dyn World,

@@ -1,11 +1,11 @@
 //! The service as a check of its own: it runs, and as the generation that the activation implies.
 
-use super::Look;
+use super::HealthRun;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::Check;
 use gypsum_core::service::{Observation, State, TakenUp, taken_up};
 
-impl Look<'_> {
+impl HealthRun<'_> {
     /// What one look at the service says: the outcome, whether it leaves something unproven, whether trying again is vain.
     pub(super) fn judge_service(&self, check: &Check, now: &Observation, ms: u64) -> (Outcome, bool, bool) {
         let outcome = |well, said: String| Outcome { name: check.name.clone(), well, said, ms };

@@ -15,7 +15,7 @@ const MOST_LINES: usize = 40;
 const SHOWN_LINES: usize = 5;
 
 /// What there is to keep of the logs about a configuration.
-pub(super) struct Said {
+pub(super) struct LogExcerpt {
     services: Vec<Service>,
     since: Mark,
     until_ms: i64,
@@ -30,7 +30,7 @@ impl Run<'_> {
             let files = lines_of(&self.world.logged(&self.scene));
             let beside = self.unwell.iter().map(|unit| self.scene.service.beside(unit));
             let services = std::iter::once(self.scene.service.clone()).chain(beside).collect();
-            self.said = Some(Said { services, since, until_ms: self.world.now_ms(), files });
+            self.said = Some(LogExcerpt { services, since, until_ms: self.world.now_ms(), files });
         }
     }
 

@@ -1,6 +1,6 @@
 //! What its log says of a failure, while it is looked at: a daemon that says so needs no more time.
 
-use super::Look;
+use super::HealthRun;
 use gypsum_core::health::Outcome;
 
 /// So often a log is read while something is not well.
@@ -8,13 +8,13 @@ const AGAIN_MS: i64 = 150;
 
 /// A line of the log that the profile knows as a failure, once there is one.
 #[derive(Debug, Default)]
-pub(super) struct Heard {
+pub(super) struct LogFailures {
     line: Option<String>,
     /// When it was looked for last, in milliseconds since 1970.
     at_ms: i64,
 }
 
-impl Look<'_> {
+impl HealthRun<'_> {
     /// A line of its log that the profile knows as a failure counts, whatever else was seen.
     pub(super) fn heed_log(&self, outcomes: &mut [(Outcome, bool)]) {
         let Some(n) = self.of_service().filter(|n| outcomes[*n].0.well) else { return };
