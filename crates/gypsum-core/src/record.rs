@@ -26,6 +26,16 @@ pub enum Recorded<T> {
 }
 
 impl<T> Recorded<T> {
+    /// What `of` makes of a whole record; any other stays what it is.
+    pub fn map<U>(self, of: impl FnOnce(T) -> U) -> Recorded<U> {
+        match self {
+            Self::Absent => Recorded::Absent,
+            Self::Whole(record) => Recorded::Whole(of(record)),
+            Self::Damaged(why) => Recorded::Damaged(why),
+            Self::Newer(version) => Recorded::Newer(version),
+        }
+    }
+
     /// The record if it is whole.
     pub fn whole(self) -> Option<T> {
         match self {

@@ -167,12 +167,7 @@ impl Draft {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Recorded::Absent,
             Err(error) => return Recorded::Damaged(error.to_string()),
         };
-        match unseal(&bytes) {
-            Recorded::Whole(note) => Recorded::Whole(Self { folder, note }),
-            Recorded::Absent => Recorded::Absent,
-            Recorded::Damaged(why) => Recorded::Damaged(why),
-            Recorded::Newer(version) => Recorded::Newer(version),
-        }
+        unseal(&bytes).map(|note| Self { folder, note })
     }
 
     /// Where the proposal is: a file of the same name as the real one, for the editor's sake.

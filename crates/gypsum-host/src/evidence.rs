@@ -43,6 +43,8 @@ pub struct Evidence {
     pub progress: Progress,
     /// The plan, if a whole record has it.
     pub plan: Option<Plan>,
+    /// The record of its end, if there is a whole one.
+    pub report: Option<Report>,
     /// The records that are damaged.
     pub damage: Vec<Damage>,
 }
@@ -79,15 +81,15 @@ pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Trouble> {
     let Log { plan, last, newer, .. } = log_of("journal", &journal);
     let copy = log_of("plan", &read("plan")?);
     let plan = plan.or(copy.plan);
+    let report = report(disk, folder)?;
     if let Some((name, version)) = newer.map(|v| ("journal", v)).or(copy.newer.map(|v| ("plan", v))) {
         let progress = Progress::Newer(folder.join(name), version);
-        return Ok(Evidence { progress, plan, damage });
+        return Ok(Evidence { progress, plan, report: report.whole(), damage });
     }
-    let report = report(disk, folder)?;
     let closed = match &report {
         Recorded::Newer(version) => {
             let progress = Progress::Newer(folder.join("change.json"), *version);
-            return Ok(Evidence { progress, plan, damage });
+            return Ok(Evidence { progress, plan, report: None, damage });
         }
         Recorded::Damaged(why) => {
             damage.push(Damage { file: folder.join("change.json"), line: None, why: Some(why.clone()) });
@@ -111,7 +113,7 @@ pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Trouble> {
         },
         (last, None, None) => open(disk, folder, plan.as_ref(), last, journal.as_deref())?,
     };
-    Ok(Evidence { progress, plan, damage })
+    Ok(Evidence { progress, plan, report: report.whole(), damage })
 }
 
 /// The record of a change that has ended.
@@ -125,10 +127,15 @@ pub fn report(disk: &dyn Disk, folder: &Path) -> Result<Recorded<Report>, Troubl
     Ok(bytes.map_or(Recorded::Absent, |bytes| unseal(&bytes)))
 }
 
+/// What happened, line by line of `events.jsonl`.
+pub fn events(bytes: &[u8]) -> impl DoubleEndedIterator<Item = Recorded<Happening>> {
+    let lines = Some(bytes.strip_suffix(b"\n").unwrap_or(bytes)).filter(|lines| !lines.is_empty());
+    lines.into_iter().flat_map(|lines| lines.split(|byte| *byte == b'\n')).map(unseal)
+}
+
 /// The verdict that people were told last.
-fn told(events: &[u8]) -> Option<Verdict> {
-    let events = events.split(|byte| *byte == b'\n').rev();
-    events.filter(|line| !line.is_empty()).find_map(|line| match unseal(line) {
+fn told(bytes: &[u8]) -> Option<Verdict> {
+    events(bytes).rev().find_map(|event| match event {
         Recorded::Whole(Happening::Ended { verdict, .. }) => Some(verdict),
         Recorded::Whole(_) | Recorded::Absent | Recorded::Damaged(_) | Recorded::Newer(_) => None,
     })

@@ -6,7 +6,7 @@ use crate::locks::holder;
 use crate::trouble::Trouble;
 use gypsum_core::change::{Plan, Stage, Verdict};
 use gypsum_core::happening::Happening;
-use gypsum_core::record::{Recorded, unseal};
+use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -152,23 +152,32 @@ impl State {
         disk: &dyn Disk,
         daemon: &str,
     ) -> Result<Option<(Entry, Plan, Stage)>, Trouble> {
-        // While one is open no other begins: only the last that was begun can be.
+        let Some((entry, evidence)) = self.last_begun(disk, daemon)? else {
+            return Ok(None);
+        };
+        if let Some(why) = entry.unknown(&evidence) {
+            let trouble = Trouble::busy(why);
+            return Err(match evidence.progress {
+                Progress::Newer(..) => trouble.mend("use that version of Gypsum"),
+                _ => trouble.mend(format!(
+                    "compare the live files with the old ones in {}\nthen allow new changes of {daemon}: gypsum recover {daemon} --set-aside",
+                    entry.folder.join("before").display()
+                )),
+            });
+        }
+        Ok(match evidence.progress {
+            Progress::Open(plan, stage) => Some((entry, *plan, stage)),
+            Progress::NotBegun | Progress::Ended(_) | Progress::Unknown | Progress::Newer(..) => None,
+        })
+    }
+
+    /// The last change of which anything may have been live, with what is known of it. While one is open no other
+    /// begins: no change before it is open.
+    fn last_begun(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Evidence)>, Trouble> {
         for entry in self.entries(daemon).into_iter().rev() {
             let evidence = entry.evidence(disk)?;
-            if let Some(why) = entry.unknown(&evidence) {
-                let trouble = Trouble::busy(why);
-                return Err(match evidence.progress {
-                    Progress::Newer(..) => trouble.mend("use that version of Gypsum"),
-                    _ => trouble.mend(format!(
-                        "compare the live files with the old ones in {}\nthen allow new changes of {daemon}: gypsum recover {daemon} --set-aside",
-                        entry.folder.join("before").display()
-                    )),
-                });
-            }
-            match evidence.progress {
-                Progress::NotBegun => {}
-                Progress::Open(plan, stage) => return Ok(Some((entry, *plan, stage))),
-                Progress::Ended(_) | Progress::Unknown | Progress::Newer(..) => return Ok(None),
+            if !matches!(evidence.progress, Progress::NotBegun) {
+                return Ok(Some((entry, evidence)));
             }
         }
         Ok(None)
@@ -180,19 +189,15 @@ impl State {
     ///
     /// If there is none, or it cannot be renamed.
     pub fn set_aside(&self, disk: &dyn Disk, daemon: &str) -> Result<PathBuf, Trouble> {
-        for entry in self.entries(daemon).into_iter().rev() {
-            match entry.evidence(disk)?.progress {
-                Progress::NotBegun => {}
-                Progress::Unknown => {
-                    let aside = self.of_daemon(daemon).join(format!("{}{SET_ASIDE}", entry.name));
-                    fs::rename(&entry.folder, &aside)
-                        .map_err(|error| Trouble::file("rename", &entry.folder, &error))?;
-                    return Ok(aside);
-                }
-                Progress::Open(..) | Progress::Ended(_) | Progress::Newer(..) => break,
-            }
-        }
-        Err(Trouble::usage(format!("no change of {daemon} has records that cannot be read")))
+        let unknown = self
+            .last_begun(disk, daemon)?
+            .filter(|(_, evidence)| matches!(evidence.progress, Progress::Unknown));
+        let Some((entry, _)) = unknown else {
+            return Err(Trouble::usage(format!("no change of {daemon} has records that cannot be read")));
+        };
+        let aside = self.of_daemon(daemon).join(format!("{}{SET_ASIDE}", entry.name));
+        fs::rename(&entry.folder, &aside).map_err(|error| Trouble::file("rename", &entry.folder, &error))?;
+        Ok(aside)
     }
 }
 
@@ -233,31 +238,28 @@ impl Entry {
         }
     }
 
-    /// What is known so far of a change that has not ended, added to `report`.
-    pub fn so_far(&self, disk: &dyn Disk, mut report: Report) -> Report {
-        let events = disk.read(&self.folder.join("events.jsonl"));
-        let events = events.unwrap_or_else(|error| {
+    /// What happened so far, line by line as it was recorded.
+    pub fn events(&self, disk: &dyn Disk) -> Vec<Recorded<Happening>> {
+        let bytes = disk.read(&self.folder.join("events.jsonl")).unwrap_or_else(|error| {
             tracing::warn!(%error, "events cannot be read");
             None
         });
-        for line in events.unwrap_or_default().split(|byte| *byte == b'\n') {
-            if let Recorded::Whole(happening) = unseal::<Happening>(line) {
-                report.take(&happening);
-            }
-        }
+        evidence::events(&bytes.unwrap_or_default()).collect()
+    }
+
+    /// What is known so far of a change that has not ended, added to `report`.
+    pub fn so_far(&self, disk: &dyn Disk, mut report: Report) -> Report {
+        let whole = self.events(disk).into_iter().filter_map(Recorded::whole);
+        whole.for_each(|happening| report.take(&happening));
         report
     }
 
-    /// How far it is.
-    pub fn way(&self, disk: &dyn Disk) -> Way {
-        let evidence = match self.evidence(disk) {
-            Ok(evidence) => evidence,
-            Err(trouble) => return Way::Unknown(trouble.message),
-        };
-        if let Some(why) = self.unknown(&evidence) {
+    /// How far it is, as far as its records prove it.
+    pub fn way(&self, evidence: &Evidence) -> Way {
+        if let Some(why) = self.unknown(evidence) {
             return Way::Unknown(why);
         }
-        match evidence.progress {
+        match &evidence.progress {
             Progress::Open(_, Stage::Closed(Verdict::Stuck)) => Way::Ended,
             Progress::Open(plan, _) => {
                 let lock = plan.files.first().and_then(|file| holder(&file.path.display().to_string()));

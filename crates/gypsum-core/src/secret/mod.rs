@@ -6,6 +6,7 @@ mod redactor;
 pub use names::{can_be_secret, is_secret, mentions_secret};
 pub use redactor::Redactor;
 
+use crate::doc::Document;
 use crate::edit::File;
 use crate::profile::Profile;
 
@@ -18,6 +19,14 @@ pub fn shown_value(profile: &Profile, name: &str, value: String) -> String {
         return HIDDEN.to_owned();
     }
     Redactor::default().text(&value)
+}
+
+/// The secrets in the bytes of a file of this profile; none if they cannot be read, as then no line of it is edited.
+pub fn secrets_in_bytes(profile: &Profile, bytes: Vec<u8>) -> Vec<String> {
+    match Document::read(bytes, profile.files.format, profile.dialect.clone()) {
+        Ok(doc) => secrets_in(profile, &File { path: String::new(), doc }).collect(),
+        Err(_) => Vec::new(),
+    }
 }
 
 /// The secrets in a file: the values of the settings whose names tell that they are.

@@ -1,7 +1,7 @@
 //! Handing the change over to a guardian, and watching it from here.
 
 use super::{Finished, Observer, Run, Way};
-use crate::evidence::Progress;
+use crate::evidence::{Evidence, Progress};
 use crate::guardian::{GuardianClient, Handover, Heard, Told};
 use crate::state::{Entry, State};
 use crate::trouble::Trouble;
@@ -107,20 +107,22 @@ impl Run<'_> {
     /// The guardian is lost, and its locks are ours still: the change is brought to its verdict from here.
     fn take_over(mut self) -> Finished {
         let disk = self.world.disk();
-        let recorded = self.entry.as_ref().map(|entry| (entry.evidence(disk), entry.report(disk)));
-        let progress = recorded.map(|(evidence, report)| (evidence.map(|known| known.progress), report));
-        let stage = match progress {
-            // It ended, only the line did not.
-            Some((
-                Ok(Progress::Ended(_) | Progress::Open(_, Stage::Closed(Verdict::Stuck))),
-                Some(report),
-            )) => {
-                let status = report.status();
-                return Finished { report, status };
-            }
-            Some((Ok(Progress::Open(plan, stage)), _)) => {
-                self.plan = Some(*plan);
+        let known = self.entry.as_ref().map(|entry| entry.evidence(disk));
+        let stage = match known {
+            Some(Ok(Evidence { progress: Progress::Open(plan, stage), report, .. })) => {
+                match (stage, report) {
+                    (Stage::Closed(Verdict::Stuck), Some(report)) => return ended(report),
+                    _ => self.plan = Some(*plan),
+                }
                 stage
+            }
+            // It ended, only the line did not.
+            Some(Ok(Evidence { progress: Progress::Ended(_), report: Some(report), .. })) => {
+                return ended(report);
+            }
+            // It ended, and its record is lost: nothing is left to do, least of all to restore.
+            Some(Ok(Evidence { progress: Progress::Ended(verdict), report: None, .. })) => {
+                Stage::Closed(verdict)
             }
             // What it had to say cannot be read; what is known here is enough to put everything back.
             Some(_) | None => Stage::Armed,
@@ -130,6 +132,11 @@ impl Run<'_> {
         self.emit(Happening::Noted { text: format!("{cause}; this one goes on") });
         self.carry(Change::resume(stage))
     }
+}
+
+fn ended(report: Report) -> Finished {
+    let status = report.status();
+    Finished { report, status }
 }
 
 impl Trouble {

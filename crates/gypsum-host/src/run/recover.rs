@@ -8,10 +8,8 @@ use crate::state::{Entry, State};
 use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage};
-use gypsum_core::doc::Document;
-use gypsum_core::edit::File;
 use gypsum_core::happening::Happening;
-use gypsum_core::secret::{Redactor, secrets_in};
+use gypsum_core::secret::{Redactor, secrets_in_bytes};
 use gypsum_core::text::Bytes;
 
 /// Brings the change of `daemon` that was cut off, or that is stuck, to a verdict. None where there is
@@ -75,19 +73,12 @@ fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
     let Ok(profile) = profiles::load(&plan.daemon, None) else {
         return Redactor::default();
     };
-    let mut secrets = Vec::new();
-    for path in plan.files.iter().flat_map(|file| {
+    let copies = plan.files.iter().flat_map(|file| {
         [file.backup.clone(), Some(entry.copy_of("after", &file.path))].into_iter().flatten()
-    }) {
-        let doc = match world.disk().read(&path) {
-            Ok(Some(bytes)) => Document::read(bytes, profile.files.format, profile.dialect.clone()),
-            // What cannot be read is not quoted either.
-            Ok(None) | Err(_) => continue,
-        };
-        if let Ok(doc) = doc {
-            secrets.extend(secrets_in(&profile, &File { path: path.display().to_string(), doc }));
-        }
-    }
+    });
+    // What cannot be read is not quoted either.
+    let read = copies.filter_map(|path| world.disk().read(&path).unwrap_or_default());
+    let secrets = read.flat_map(|bytes| secrets_in_bytes(&profile, bytes)).collect();
     Redactor::new(secrets)
 }
 

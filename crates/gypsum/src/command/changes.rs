@@ -5,7 +5,7 @@ use crate::out::{BOLD, ERROR};
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, difference, sizes, styled, wrapped};
 use gypsum_core::happening::Happening;
-use gypsum_core::record::{Recorded, unseal};
+use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::evidence::Progress;
@@ -38,12 +38,10 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
             context.out.line(&styled(BOLD, daemon));
         }
         for entry in &entries {
-            let way = entry.way(&RealDisk);
-            let report = report_of(daemon, entry);
+            let Known { way, report, damaged } = known(daemon, entry);
             let mut lines = change_lines(entry.number, &when(entry), report.as_ref(), &way);
             // What is unknown says it itself.
             if !matches!(way, Way::Unknown(_)) {
-                let damaged = damaged(entry);
                 let wrapped = damaged.iter().flat_map(|text| wrapped(text, 70));
                 lines.extend(wrapped.map(|line| format!("       {}", styled(ERROR, &line))));
             }
@@ -67,22 +65,38 @@ fn when(entry: &Entry) -> String {
     local.unwrap_or_else(|| entry.name.clone())
 }
 
-/// The record, or as much of it as there is yet, or as can still be read; `None` if nothing was ever live.
-fn report_of(daemon: &str, entry: &Entry) -> Option<Report> {
-    if let Some(report) = entry.report(&RealDisk) {
-        return Some(report);
-    }
+/// What is known of a change.
+struct Known {
+    way: Way,
+    /// The record, or as much of it as there is yet, or as can still be read; `None` if nothing was ever live.
+    report: Option<Report>,
+    /// The records that are damaged, in words.
+    damaged: Vec<String>,
+}
+
+fn known(daemon: &str, entry: &Entry) -> Known {
     let so_far = || entry.so_far(&RealDisk, Report::new(daemon));
-    match entry.evidence(&RealDisk).map(|evidence| evidence.progress) {
-        Ok(Progress::NotBegun) => None,
-        Ok(Progress::Ended(verdict)) => Some(Report { verdict: Some(verdict), ..so_far() }),
-        Ok(Progress::Open(..) | Progress::Unknown | Progress::Newer(..)) | Err(_) => Some(so_far()),
-    }
+    let evidence = match entry.evidence(&RealDisk) {
+        Ok(evidence) => evidence,
+        Err(trouble) => {
+            let way = Way::Unknown(trouble.message.clone());
+            let report = entry.report(&RealDisk).or_else(|| Some(so_far()));
+            return Known { way, report, damaged: vec![trouble.message] };
+        }
+    };
+    let way = entry.way(&evidence);
+    let damaged = evidence.damage.iter().map(|damage| damage.words()).collect();
+    let report = match (evidence.report, evidence.progress) {
+        (Some(report), _) => Some(report),
+        (None, Progress::NotBegun) => None,
+        (None, Progress::Ended(verdict)) => Some(Report { verdict: Some(verdict), ..so_far() }),
+        (None, Progress::Open(..) | Progress::Unknown | Progress::Newer(..)) => Some(so_far()),
+    };
+    Known { way, report, damaged }
 }
 
 fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
-    let way = entry.way(&RealDisk);
-    let report = report_of(daemon, entry);
+    let Known { way, report, damaged } = known(daemon, entry);
     serde_json::json!({
         "daemon": daemon,
         "change": entry.name,
@@ -93,21 +107,13 @@ fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
             Way::CutOff => "interrupted",
             Way::Unknown(_) => "unknown",
         },
-        "damaged": damaged(entry),
+        "damaged": damaged,
         "verdict": report.as_ref().and_then(|report| report.verdict),
         "who": report.as_ref().map(|report| report.who.clone()),
         "why": report.as_ref().and_then(|report| report.why.clone()),
         "edits": report.as_ref().map(|report| report.edits.clone()),
         "backup": entry.folder.join("before"),
     })
-}
-
-/// The records of a change that are damaged, in words.
-fn damaged(entry: &Entry) -> Vec<String> {
-    match entry.evidence(&RealDisk) {
-        Ok(evidence) => evidence.damage.iter().map(|damage| damage.words()).collect(),
-        Err(trouble) => vec![trouble.message],
-    }
 }
 
 /// One change, drawn again from what happened, and the difference that it made.
@@ -121,9 +127,8 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
     }
     context.out.line(&format!("change {} of {}", entry.number, when(entry)));
     let mut view = ChangeView::replay(context.out);
-    let events = fs::read_to_string(entry.folder.join("events.jsonl")).unwrap_or_default();
-    for (n, line) in events.lines().enumerate() {
-        match unseal::<Happening>(line.as_bytes()) {
+    for (n, event) in entry.events(&RealDisk).into_iter().enumerate() {
+        match event {
             Recorded::Whole(Happening::Waiting { .. }) | Recorded::Absent => {}
             Recorded::Whole(happening) => view.on_event(&happening),
             Recorded::Damaged(why) => {
@@ -134,13 +139,12 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
             }
         }
     }
-    if let Way::Unknown(why) = entry.way(&RealDisk) {
-        wrapped(&why, 78).iter().for_each(|line| context.out.aside(line));
-    } else {
-        damaged(entry).iter().for_each(|line| context.out.aside(line));
+    let Known { way, report, damaged } = known(daemon, entry);
+    match way {
+        Way::Unknown(why) => wrapped(&why, 78).iter().for_each(|line| context.out.aside(line)),
+        Way::Ended | Way::GoesOn(_) | Way::CutOff => damaged.iter().for_each(|line| context.out.aside(line)),
     }
     let profile = profiles::load(daemon, None).ok();
-    let report = report_of(daemon, entry);
     let edits = report.as_ref().map_or(&[][..], |report| &report.edits);
     let mut copies = Vec::new();
     gather(&entry.folder.join("after"), &mut copies);

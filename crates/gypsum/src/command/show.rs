@@ -9,7 +9,7 @@ use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_dormant};
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
-use gypsum_core::profile::Profile;
+use gypsum_core::profile::{Profile, Setting};
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 use serde::Serialize;
@@ -46,15 +46,15 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     let everything = words.is_empty();
     let mut list = List::new(context);
     let mut asleep = 0;
-    let mut unset: Vec<&str> = match all && everything {
-        true => profile.setting.keys().map(String::as_str).collect(),
+    let mut unset: Vec<(&String, &Setting)> = match all && everything {
+        true => profile.setting.iter().collect(),
         false => Vec::new(),
     };
     let listed: Result<(), Infallible> = each(&loading.files, &layers, &profile, |row| {
         if !words.iter().all(|word| holds(&row, word)) {
             return Ok(());
         }
-        unset.retain(|name| !is_called(&profile, &row, name));
+        unset.retain(|(name, _)| !is_called(&profile, &row, name));
         asleep += usize::from(row.dormant);
         if all || !everything || !row.dormant {
             list.take(&row);
@@ -64,7 +64,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     listed.unwrap_or_else(|never| match never {});
     list.print();
     if all && everything {
-        known_and_unset(context, &profile, &unset);
+        known_and_unset(context, &unset);
     } else if asleep > 0 && everything {
         context.out.line(&styled(DIM, &format!("{asleep} more are commented out: --all lists them")));
     }
@@ -169,11 +169,9 @@ fn is_called(profile: &Profile, row: &Listed, name: &str) -> bool {
 }
 
 /// The settings that are known and stand nowhere, with their defaults.
-fn known_and_unset(context: &Context, profile: &Profile, unset: &[&str]) {
-    let rows: Vec<Vec<String>> = profile
-        .setting
+fn known_and_unset(context: &Context, unset: &[(&String, &Setting)]) {
+    let rows: Vec<Vec<String>> = unset
         .iter()
-        .filter(|(name, _)| unset.contains(&name.as_str()))
         .map(|(name, setting)| {
             let default = setting.default.clone().unwrap_or_else(|| "-".into());
             vec![format!("  {name}"), default, setting.about.clone().unwrap_or_default()]

@@ -1,9 +1,8 @@
 //! The difference of two versions of a file, without its secrets.
 
-use gypsum_core::doc::Document;
-use gypsum_core::edit::{File, Shown};
+use gypsum_core::edit::Shown;
 use gypsum_core::profile::Profile;
-use gypsum_core::secret::{HIDDEN, Redactor, secrets_in};
+use gypsum_core::secret::{HIDDEN, Redactor, secrets_in_bytes};
 use similar::TextDiff;
 
 /// How many equal lines are shown around what differs.
@@ -21,9 +20,9 @@ pub fn difference(
     if !is_text(before) || !is_text(after) {
         return vec![sizes(name, before, after)];
     }
-    let secrets = profile
-        .into_iter()
-        .flat_map(|profile| [before, after].into_iter().flat_map(|bytes| secrets_of(profile, name, bytes)));
+    let secrets = profile.into_iter().flat_map(|profile| {
+        [before, after].into_iter().flat_map(|bytes| secrets_in_bytes(profile, bytes.to_vec()))
+    });
     let recorded = edits.iter().filter(|edit| edit.file == name).flat_map(|edit| {
         let old = edit.before.iter().flat_map(|shown| hidden_in(shown, before));
         let new = edit.after.iter().flat_map(|shown| hidden_in(shown, after));
@@ -59,12 +58,4 @@ fn hidden_in(shown: &str, bytes: &[u8]) -> Vec<String> {
         Some(values)
     };
     text.lines().filter_map(between).flatten().collect()
-}
-
-fn secrets_of(profile: &Profile, name: &str, bytes: &[u8]) -> Vec<String> {
-    match Document::read(bytes.to_vec(), profile.files.format, profile.dialect.clone()) {
-        Ok(doc) => secrets_in(profile, &File { path: name.into(), doc }).collect(),
-        // Such a file was never edited by line.
-        Err(_) => Vec::new(),
-    }
 }

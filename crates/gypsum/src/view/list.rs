@@ -52,16 +52,7 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
 /// One change in a list: number, time, verdict, who; under it why and what.
 pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way) -> Vec<String> {
     let Some(report) = report else {
-        return match way {
-            Way::Unknown(why) => {
-                let mut lines = vec![format!("{number:>5}  {when}  {}", styled(ERROR, "unknown"))];
-                lines.extend(wrapped(why, 70).iter().map(|line| format!("       {line}")));
-                lines
-            }
-            Way::Ended | Way::GoesOn(_) | Way::CutOff => {
-                vec![format!("{number:>5}  {when}  ended before anything was live")]
-            }
-        };
+        return vec![format!("{number:>5}  {when}  ended before anything was live")];
     };
     let (word, style) = match way {
         Way::Ended => (report.verdict.map_or("", |verdict| verdict.word()), None),
