@@ -2,8 +2,8 @@
 
 use crate::change::Verdict;
 use crate::edit::Shown;
+use crate::event::Event;
 use crate::finding::Finding;
-use crate::happening::Happening;
 use crate::health::{Judgement, Outcome};
 use serde::{Deserialize, Serialize};
 
@@ -100,41 +100,41 @@ impl Report {
     }
 
     /// Takes in one thing that happened.
-    pub fn take(&mut self, happening: &Happening) {
-        match happening.clone() {
-            Happening::Begun { daemon, why, who, dry_run, .. } => {
+    pub fn take(&mut self, event: &Event) {
+        match event.clone() {
+            Event::Begun { daemon, why, who, dry_run, .. } => {
                 *self = Self { why, who, dry_run, ..Self::new(&daemon) };
             }
-            Happening::Proposed { edits } => self.edits = edits,
-            Happening::Found { finding } => self.findings.push(finding),
-            Happening::Baseline { health } => self.looked(health),
-            Happening::BackedUp { change, folder } => {
+            Event::Proposed { edits } => self.edits = edits,
+            Event::Found { finding } => self.findings.push(finding),
+            Event::Baseline { health } => self.looked(health),
+            Event::BackedUp { change, folder } => {
                 self.change = Some(change);
                 self.backup = Some(folder);
             }
-            Happening::Activated { how, ok, ms, restarts, .. } => {
+            Event::Activated { how, ok, ms, restarts, .. } => {
                 self.activation = Some(Activated { how, ok, ms, restarts });
             }
-            Happening::Looked { health, judgement, .. } => {
+            Event::Looked { health, judgement, .. } => {
                 self.looked(health);
                 self.unproven = judgement == Judgement::Unproven;
             }
-            Happening::Stage { name, outcome, ms } => self.stages.push(StageTime { name, outcome, ms }),
-            Happening::Ended { verdict, standing, next } => {
+            Event::Stage { name, outcome, ms } => self.stages.push(StageTime { name, outcome, ms }),
+            Event::Ended { verdict, standing, next } => {
                 self.verdict = Some(verdict);
                 self.standing = standing;
                 self.next = next;
             }
-            Happening::Checked { .. }
-            | Happening::Planned { .. }
-            | Happening::Replaced { .. }
-            | Happening::Waiting { .. }
-            | Happening::Log { .. }
-            | Happening::Restoring { .. }
-            | Happening::Noted { .. }
-            | Happening::Logged { .. }
-            | Happening::Beside { .. } => {}
-            Happening::Read { readings } => self.readings = readings,
+            Event::Checked { .. }
+            | Event::Planned { .. }
+            | Event::Replaced { .. }
+            | Event::Waiting { .. }
+            | Event::Log { .. }
+            | Event::Restoring { .. }
+            | Event::Noted { .. }
+            | Event::Logged { .. }
+            | Event::Beside { .. } => {}
+            Event::Read { readings } => self.readings = readings,
         }
     }
 

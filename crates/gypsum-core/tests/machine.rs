@@ -3,20 +3,20 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use gypsum_core::change::{Change, Event, Order, Stage, State, Verdict};
+use gypsum_core::change::{Change, Order, Stage, State, StepOutcome, Verdict};
 use gypsum_core::health::Judgement;
 use std::collections::HashSet;
 
-const EVENTS: [Event; 9] = [
-    Event::Done,
-    Event::Unchanged,
-    Event::Refused,
-    Event::Failed,
-    Event::Interrupted,
-    Event::Looked(Judgement::Well),
-    Event::Looked(Judgement::AsBefore),
-    Event::Looked(Judgement::Unproven),
-    Event::Looked(Judgement::Worse),
+const EVENTS: [StepOutcome; 9] = [
+    StepOutcome::Done,
+    StepOutcome::Unchanged,
+    StepOutcome::Refused,
+    StepOutcome::Failed,
+    StepOutcome::Interrupted,
+    StepOutcome::Looked(Judgement::Well),
+    StepOutcome::Looked(Judgement::AsBefore),
+    StepOutcome::Looked(Judgement::Unproven),
+    StepOutcome::Looked(Judgement::Worse),
 ];
 
 /// Follows every event from `change` on, each state once; hands each step to `seen`, and returns the
@@ -24,7 +24,7 @@ const EVENTS: [Event; 9] = [
 fn explore(
     change: Change,
     touched: bool,
-    seen: &mut impl FnMut(&Change, Event, &Change, bool),
+    seen: &mut impl FnMut(&Change, StepOutcome, &Change, bool),
 ) -> HashSet<Verdict> {
     let mut known = HashSet::from([(change, touched)]);
     let mut waiting = vec![(change, touched)];
@@ -61,7 +61,10 @@ fn every_way_ends_and_ends_as_promised() {
         }
         let failed = matches!(
             event,
-            Event::Refused | Event::Failed | Event::Interrupted | Event::Looked(Judgement::Worse)
+            StepOutcome::Refused
+                | StepOutcome::Failed
+                | StepOutcome::Interrupted
+                | StepOutcome::Looked(Judgement::Worse)
         );
         if failed && matches!(from.state(), State::Armed | State::Replaced | State::Activated) {
             assert_eq!((to.state(), to.order()), (State::Restoring, Some(Order::PutBack)));

@@ -5,8 +5,8 @@
 
 use gypsum_core::change::Verdict;
 use gypsum_core::edit::Shown;
+use gypsum_core::event::Event as H;
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::happening::Happening as H;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::report::Reading;
 use gypsum_core::secret::Redactor;

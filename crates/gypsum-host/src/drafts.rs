@@ -5,9 +5,9 @@
 //! session and this program.
 
 use crate::disk::{Disk, RealDisk, content_of};
+use crate::error::Error;
 use crate::evidence::Damage;
 use crate::state::State;
-use crate::trouble::Trouble;
 use gypsum_core::change::TakenDraft;
 use gypsum_core::record::{Recorded, seal, unseal};
 use serde::{Deserialize, Serialize};
@@ -120,7 +120,7 @@ pub fn of_file(state: &State, daemon: &str, file: &Path) -> Vec<Draft> {
 
 /// Keeps `bytes` as a draft. One that holds the same already is that draft; one that was not written by hand
 /// takes the place of the last such.
-pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) -> Result<Draft, Trouble> {
+pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) -> Result<Draft, Error> {
     for mut known in of_file(state, daemon, &note.file) {
         if known.holder().is_some() {
             continue;
@@ -142,7 +142,7 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
         }
     }
     let base_folder = state.of_daemon(daemon).join("drafts");
-    let failed = |error: io::Error| Trouble::file("keep a draft in", &base_folder, &error);
+    let failed = |error: io::Error| Error::file("keep a draft in", &base_folder, &error);
     RealDisk.make_folder(&base_folder).map_err(failed)?;
     let numbers = fs::read_dir(&base_folder).map_err(failed)?.flatten();
     let last = numbers.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok()).max().unwrap_or(0);
@@ -176,19 +176,19 @@ impl Draft {
     }
 
     /// What it proposes.
-    pub fn proposal(&self) -> Result<Vec<u8>, Trouble> {
+    pub fn proposal(&self) -> Result<Vec<u8>, Error> {
         let path = self.path();
-        fs::read(&path).map_err(|error| Trouble::file("read the draft", &path, &error))
+        fs::read(&path).map_err(|error| Error::file("read the draft", &path, &error))
     }
 
     /// What the file held when it was begun.
-    pub fn base(&self) -> Result<Vec<u8>, Trouble> {
+    pub fn base(&self) -> Result<Vec<u8>, Error> {
         let path = self.folder.join(BASE);
-        fs::read(&path).map_err(|error| Trouble::file("read", &path, &error))
+        fs::read(&path).map_err(|error| Error::file("read", &path, &error))
     }
 
     /// From now on it is a proposal against `base`, and proposes `bytes`.
-    pub fn rebase(&self, base: &[u8], bytes: &[u8]) -> Result<(), Trouble> {
+    pub fn rebase(&self, base: &[u8], bytes: &[u8]) -> Result<(), Error> {
         // The proposal first: with the old base it would be merged a second time, which changes nothing.
         for (path, bytes) in [(self.path(), bytes), (self.folder.join(BASE), base)] {
             self.replace(&path, bytes)?;
@@ -197,21 +197,21 @@ impl Draft {
     }
 
     /// Says why it is not live.
-    pub fn is_now(&mut self, because: Reason, now_ms: i64) -> Result<(), Trouble> {
+    pub fn is_now(&mut self, because: Reason, now_ms: i64) -> Result<(), Error> {
         self.note.because = because;
         self.note.at_ms = now_ms;
         self.write_note()
     }
 
-    fn write_note(&self) -> Result<(), Trouble> {
+    fn write_note(&self) -> Result<(), Error> {
         let path = self.folder.join(NOTE);
         let bytes = seal(&self.note).and_then(|note| serde_json::to_vec_pretty(&note));
-        let bytes = bytes.map_err(|error| Trouble::file("write", &path, &error.into()))?;
+        let bytes = bytes.map_err(|error| Error::file("write", &path, &error.into()))?;
         self.replace(&path, &bytes)
     }
 
     /// A whole file in the place of another, durable.
-    fn replace(&self, path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
+    fn replace(&self, path: &Path, bytes: &[u8]) -> Result<(), Error> {
         let next = self.folder.join("next");
         let done = RealDisk
             .remove(&next)
@@ -219,18 +219,18 @@ impl Draft {
             .and_then(|()| RealDisk.sync_file(&next))
             .and_then(|()| fs::rename(&next, path))
             .and_then(|()| RealDisk.sync_folder(path.parent().unwrap_or(path)));
-        done.map_err(|error| Trouble::file("write", path, &error))
+        done.map_err(|error| Error::file("write", path, &error))
     }
 
     /// Takes it for an editor; none where somebody else has it.
-    pub fn hold(&self) -> Result<Option<Held>, Trouble> {
+    pub fn hold(&self) -> Result<Option<Held>, Error> {
         let path = self.folder.join(HELD);
         let file = File::options().create(true).append(true).open(&path);
-        let file = file.map_err(|error| Trouble::file("take the draft", &path, &error))?;
+        let file = file.map_err(|error| Error::file("take the draft", &path, &error))?;
         match file.try_lock() {
             Ok(()) => Ok(Some(Held { _file: file })),
             Err(TryLockError::WouldBlock) => Ok(None),
-            Err(TryLockError::Error(error)) => Err(Trouble::file("take the draft", &path, &error)),
+            Err(TryLockError::Error(error)) => Err(Error::file("take the draft", &path, &error)),
         }
     }
 
@@ -241,19 +241,19 @@ impl Draft {
     }
 
     /// How a change says that it takes this live.
-    pub fn taken(&self) -> Result<TakenDraft, Trouble> {
+    pub fn taken(&self) -> Result<TakenDraft, Error> {
         Ok(TakenDraft { folder: self.folder.clone(), proposal: content_of(Some(&self.proposal()?)) })
     }
 
     /// Throws it away.
-    pub fn remove(&self) -> Result<(), Trouble> {
+    pub fn remove(&self) -> Result<(), Error> {
         fs::remove_dir_all(&self.folder)
-            .map_err(|error| Trouble::file("remove the draft", &self.folder, &error))
+            .map_err(|error| Error::file("remove the draft", &self.folder, &error))
     }
 }
 
 /// Throws a draft away that is live now, unless somebody has it in an editor, or wrote on it since.
-pub fn remove_taken(taken: &TakenDraft) -> Result<(), Trouble> {
+pub fn remove_taken(taken: &TakenDraft) -> Result<(), Error> {
     let Recorded::Whole(draft) = Draft::at(taken.folder.clone()) else { return Ok(()) };
     let Some(_held) = draft.hold()? else { return Ok(()) };
     if draft.taken()? == *taken { draft.remove() } else { Ok(()) }

@@ -1,6 +1,6 @@
 //! The person's own editor.
 
-use crate::trouble::Trouble;
+use crate::error::Error;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -27,7 +27,7 @@ const TAKE_LINE: [&str; 16] = [
 ];
 
 /// Opens `file` at `line`, and waits until the editor is left.
-pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Trouble> {
+pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Error> {
     let words = chosen()?;
     let (program, arguments) = words.split_first().ok_or_else(none)?;
     let mut command = Command::new(program);
@@ -38,22 +38,22 @@ pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Trouble> {
     }
     command.arg(file);
     let status =
-        command.status().map_err(|error| Trouble::file("start the editor", Path::new(program), &error))?;
+        command.status().map_err(|error| Error::file("start the editor", Path::new(program), &error))?;
     if status.success() {
         return Ok(());
     }
-    Err(Trouble::cannot(format!("the editor {program} ended badly ({status})"))
+    Err(Error::cannot(format!("the editor {program} ended badly ({status})"))
         .mend("what was written is kept as a draft; VISUAL or EDITOR names another editor"))
 }
 
 /// The editor's command line: split like a shell does, and never handed to one.
-fn chosen() -> Result<Vec<String>, Trouble> {
+fn chosen() -> Result<Vec<String>, Error> {
     for variable in ["VISUAL", "EDITOR"] {
         let Some(text) = std::env::var(variable).ok().filter(|text| !text.trim().is_empty()) else {
             continue;
         };
         return shlex::split(&text).ok_or_else(|| {
-            Trouble::usage(format!("{variable} is {text:?}, which is not a command"))
+            Error::usage(format!("{variable} is {text:?}, which is not a command"))
                 .mend("for example EDITOR=nano")
         });
     }
@@ -61,8 +61,8 @@ fn chosen() -> Result<Vec<String>, Trouble> {
     found.map(|name| vec![name.to_owned()]).ok_or_else(none)
 }
 
-fn none() -> Trouble {
-    Trouble::usage("there is no editor").mend("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit …")
+fn none() -> Error {
+    Error::usage("there is no editor").mend("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit …")
 }
 
 fn on_path(name: &str) -> bool {

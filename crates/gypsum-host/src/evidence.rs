@@ -2,10 +2,10 @@
 //! happened": where one record is lost, another one or the files themselves tell.
 
 use crate::disk::Disk;
+use crate::error::Error;
 use crate::transaction::Transaction;
-use crate::trouble::Trouble;
 use gypsum_core::change::{Log, Plan, Stage, Verdict, decode};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::record::{Recorded, unseal};
 use gypsum_core::report::Report;
 use std::path::{Path, PathBuf};
@@ -64,10 +64,10 @@ impl Damage {
 /// # Errors
 ///
 /// If a record is there and may not be read.
-pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Trouble> {
+pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Error> {
     let read = |name: &str| {
         let path = folder.join(name);
-        disk.read(&path).map_err(|error| Trouble::file("read", &path, &error))
+        disk.read(&path).map_err(|error| Error::file("read", &path, &error))
     };
     let mut damage = Vec::new();
     let mut log_of = |name: &str, bytes: &Option<Vec<u8>>| {
@@ -121,14 +121,14 @@ pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Trouble> {
 /// # Errors
 ///
 /// If it is there and may not be read.
-pub fn report(disk: &dyn Disk, folder: &Path) -> Result<Recorded<Report>, Trouble> {
+pub fn report(disk: &dyn Disk, folder: &Path) -> Result<Recorded<Report>, Error> {
     let path = folder.join("change.json");
-    let bytes = disk.read(&path).map_err(|error| Trouble::file("read", &path, &error))?;
+    let bytes = disk.read(&path).map_err(|error| Error::file("read", &path, &error))?;
     Ok(bytes.map_or(Recorded::Absent, |bytes| unseal(&bytes)))
 }
 
 /// What happened, line by line of `events.jsonl`.
-pub fn events(bytes: &[u8]) -> impl DoubleEndedIterator<Item = Recorded<Happening>> {
+pub fn events(bytes: &[u8]) -> impl DoubleEndedIterator<Item = Recorded<Event>> {
     let lines = Some(bytes.strip_suffix(b"\n").unwrap_or(bytes)).filter(|lines| !lines.is_empty());
     lines.into_iter().flat_map(|lines| lines.split(|byte| *byte == b'\n')).map(unseal)
 }
@@ -136,7 +136,7 @@ pub fn events(bytes: &[u8]) -> impl DoubleEndedIterator<Item = Recorded<Happenin
 /// The verdict that people were told last.
 fn told(bytes: &[u8]) -> Option<Verdict> {
     events(bytes).rev().find_map(|event| match event {
-        Recorded::Whole(Happening::Ended { verdict, .. }) => Some(verdict),
+        Recorded::Whole(Event::Ended { verdict, .. }) => Some(verdict),
         Recorded::Whole(_) | Recorded::Absent | Recorded::Damaged(_) | Recorded::Newer(_) => None,
     })
 }
@@ -157,7 +157,7 @@ fn open(
     plan: Option<&Plan>,
     last: Option<Stage>,
     journal: Option<&[u8]>,
-) -> Result<Progress, Trouble> {
+) -> Result<Progress, Error> {
     let Some(plan) = plan else {
         if last == Some(Stage::Withdrawn) {
             return Ok(Progress::Ended(Verdict::Dropped));

@@ -2,8 +2,8 @@
 //! touch.
 
 use crate::disk::Disk;
+use crate::error::Error;
 use crate::mounts;
-use crate::trouble::Trouble;
 use gypsum_core::doc::{Dialect, Document, Family, LeafId, MOST_BYTES, TooLarge};
 use gypsum_core::edit::File;
 use gypsum_core::layers::{EffectiveConfig, Inclusion, Order};
@@ -71,15 +71,15 @@ impl Loading {
     }
 
     /// Which of the files a person means by `path`.
-    pub fn find(&self, path: &Path) -> Result<usize, Trouble> {
+    pub fn find(&self, path: &Path) -> Result<usize, Error> {
         let real = path.canonicalize().unwrap_or_else(|_| path.to_owned());
         self.loaded.iter().position(|file| file.name == path || file.real == real).ok_or_else(|| {
             let known: Vec<String> = self.loaded.iter().map(|file| file.name.display().to_string()).collect();
             if !path.exists() && self.reads(path) {
-                return Trouble::usage(format!("{} does not exist", path.display()))
+                return Error::usage(format!("{} does not exist", path.display()))
                     .mend("--new makes it, and its folder");
             }
-            Trouble::usage(format!("{} is none of this daemon's files", path.display()))
+            Error::usage(format!("{} is none of this daemon's files", path.display()))
                 .mend(format!("it reads {}", known.join(", ")))
         })
     }
@@ -108,7 +108,7 @@ pub type Overlay = HashMap<PathBuf, Option<Bytes>>;
 
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
 /// they include; `new` is one that does not exist yet and is to be made.
-pub fn load(disk: &dyn Disk, profile: &Profile, new: Option<&Path>) -> Result<Loading, Trouble> {
+pub fn load(disk: &dyn Disk, profile: &Profile, new: Option<&Path>) -> Result<Loading, Error> {
     load_over(disk, profile, new, &Overlay::new(), &[])
 }
 
@@ -119,7 +119,7 @@ pub fn load_over(
     new: Option<&Path>,
     overlay: &Overlay,
     known: &[File],
-) -> Result<Loading, Trouble> {
+) -> Result<Loading, Error> {
     let home = PathBuf::from(&profile.files.home);
     let mut loader = Loader {
         disk,
@@ -174,7 +174,7 @@ pub fn load_over(
     if let Some(new) = new.filter(|new| !loading.loaded.iter().any(|file| file.name == *new)) {
         let bytes = overlay.get(&resolved(new)).cloned().flatten().unwrap_or_default();
         let doc = Document::of(bytes, profile.files.format, profile.dialect.clone())
-            .map_err(|error| Trouble::cannot(error.to_string()))?;
+            .map_err(|error| Error::cannot(error.to_string()))?;
         loading.files.push(File { path: new.display().to_string(), doc });
         loading.loaded.push(to_be_made(new));
     }
@@ -215,7 +215,7 @@ impl Loader<'_> {
         format: Family,
         dialect: &Dialect,
         by: &[PathBuf],
-    ) -> Result<usize, Trouble> {
+    ) -> Result<usize, Error> {
         let proposed = self.overlay.get(name).or_else(|| self.overlay.get(&resolved(name)));
         let absent = self.new == Some(name) && fs::symlink_metadata(name).is_err();
         let (loaded, bytes) = match proposed {
@@ -243,7 +243,7 @@ impl Loader<'_> {
         let doc = match known {
             Some(file) => file.doc.clone(),
             None => Document::of(bytes, format, dialect.clone())
-                .map_err(|error| Trouble::cannot(format!("{}: {error}", name.display())))?,
+                .map_err(|error| Error::cannot(format!("{}: {error}", name.display())))?,
         };
         let mut path = by.to_vec();
         path.push(loaded.real.clone());
@@ -255,7 +255,7 @@ impl Loader<'_> {
     }
 
     /// Reads what the files include, and what that includes in turn.
-    fn follow(&mut self, profile: &Profile) -> Result<(), Trouble> {
+    fn follow(&mut self, profile: &Profile) -> Result<(), Error> {
         while let Some((file, path)) = self.waiting.pop_front() {
             for (leaf, pattern) in self.loading.files[file].doc.includes() {
                 // Daemons take relative names from where their main file is.
@@ -275,7 +275,7 @@ impl Loader<'_> {
     }
 
     /// The files that a path or pattern names, those to be made among them and those to be gone not.
-    fn matching(&self, pattern: &str) -> Result<Vec<PathBuf>, Trouble> {
+    fn matching(&self, pattern: &str) -> Result<Vec<PathBuf>, Error> {
         let mut paths = matching(pattern, self.new)?;
         for (path, bytes) in self.overlay {
             match bytes {
@@ -307,7 +307,7 @@ pub fn resolved(path: &Path) -> PathBuf {
 }
 
 /// The files that a path or pattern names, the one to be made among them. A plain path that is not there is none.
-fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Trouble> {
+fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Error> {
     let new = new.filter(|new| matches(pattern, new)).map(Path::to_owned);
     if !pattern.contains(['*', '?', '[']) {
         let path = PathBuf::from(pattern);
@@ -315,22 +315,21 @@ fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Trouble> 
         return Ok(if there { vec![path] } else { Vec::new() });
     }
     let found = glob::glob_with(pattern, MATCHING)
-        .map_err(|error| Trouble::usage(format!("{pattern:?} is no pattern: {error}")))?;
-    let found =
-        found.map(|path| path.map_err(|error| Trouble::file("look into", error.path(), error.error())));
+        .map_err(|error| Error::usage(format!("{pattern:?} is no pattern: {error}")))?;
+    let found = found.map(|path| path.map_err(|error| Error::file("look into", error.path(), error.error())));
     let mut paths: Vec<PathBuf> = found.collect::<Result<_, _>>()?;
     paths.extend(new.filter(|new| !new.exists()));
     paths.sort();
     Ok(paths)
 }
 
-fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Trouble> {
+fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
     let real = name.canonicalize().map_err(|error| match error.kind() {
-        std::io::ErrorKind::NotFound => Trouble::cannot(format!("{} does not exist", name.display()))
+        std::io::ErrorKind::NotFound => Error::cannot(format!("{} does not exist", name.display()))
             .mend("is the daemon installed? A file elsewhere is named with --file or in a profile"),
-        _ => Trouble::file("read", name, &error),
+        _ => Error::file("read", name, &error),
     })?;
-    let meta = fs::symlink_metadata(&real).map_err(|error| Trouble::file("look at", &real, &error))?;
+    let meta = fs::symlink_metadata(&real).map_err(|error| Error::file("look at", &real, &error))?;
     let kind = meta.file_type();
     if !kind.is_file() {
         let what = if kind.is_dir() {
@@ -340,18 +339,18 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Trouble> {
         } else {
             "a device"
         };
-        return Err(Trouble::cannot(format!("{} is {what}, not a configuration file", name.display()))
+        return Err(Error::cannot(format!("{} is {what}, not a configuration file", name.display()))
             .mend("name the file itself"));
     }
     let size = usize::try_from(meta.len()).unwrap_or(usize::MAX);
     if size > MOST_BYTES {
-        return Err(Trouble::cannot(format!("{}: {}", name.display(), TooLarge(size)))
+        return Err(Error::cannot(format!("{}: {}", name.display(), TooLarge(size)))
             .mend("a configuration of this size is data: see what wrote it"));
     }
-    let bytes = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?.unwrap_or_default();
+    let bytes = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?.unwrap_or_default();
     if let Some(at) = memchr::memchr(0, &bytes) {
         let line = memchr::memchr_iter(b'\n', &bytes[..at]).count() + 1;
-        return Err(Trouble::cannot(format!(
+        return Err(Error::cannot(format!(
             "{} holds a NUL byte in line {line}; it is no text file",
             name.display()
         ))

@@ -1,7 +1,7 @@
 //! Locks: one a resolved file and one a service, at one place of the host whoever asks. The kernel
 //! gives them back when the process ends, however it ends.
 
-use crate::trouble::Trouble;
+use crate::error::Error;
 use rustix::fs::{Access, Mode, OFlags};
 use std::fs::{File, TryLockError};
 use std::io::{Read, Seek, Write};
@@ -37,14 +37,14 @@ fn folder() -> PathBuf {
 impl Locks {
     /// Takes the lock of each of `things`; `holder` is what others are told meanwhile, with
     /// the number of this process.
-    pub fn take(things: &[String], holder: &str) -> Result<Self, Trouble> {
+    pub fn take(things: &[String], holder: &str) -> Result<Self, Error> {
         let mut locks = Self::default();
         locks.take_more(things, holder)?;
         Ok(locks)
     }
 
     /// Takes these, too.
-    pub fn take_more(&mut self, things: &[String], holder: &str) -> Result<(), Trouble> {
+    pub fn take_more(&mut self, things: &[String], holder: &str) -> Result<(), Error> {
         let folder = folder();
         // Always in one order, so that two changes cannot each hold what the other waits for.
         let mut things: Vec<&String> = things.iter().collect();
@@ -80,10 +80,10 @@ impl Locks {
     }
 }
 
-fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File), Trouble> {
+fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File), Error> {
     let path = path_of(folder, thing);
     loop {
-        let mut file = open(folder, &path).map_err(|error| Trouble::file("open the lock", &path, &error))?;
+        let mut file = open(folder, &path).map_err(|error| Error::file("open the lock", &path, &error))?;
         match file.try_lock() {
             Ok(()) if !is_named(&file, &path) => continue,
             Ok(()) => {}
@@ -91,10 +91,10 @@ fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File),
                 let mut text = String::new();
                 let _ = file.read_to_string(&mut text);
                 let by = if text.trim().is_empty() { String::new() } else { format!(" ({})", text.trim()) };
-                return Err(Trouble::busy(format!("another change has {thing} right now{by}"))
+                return Err(Error::busy(format!("another change has {thing} right now{by}"))
                     .mend("wait until it has ended; nothing was touched"));
             }
-            Err(TryLockError::Error(error)) => return Err(Trouble::file("lock", &path, &error)),
+            Err(TryLockError::Error(error)) => return Err(Error::file("lock", &path, &error)),
         }
         say_who(&file, holder);
         return Ok((path, file));

@@ -1,7 +1,7 @@
 //! Finding the profile of a daemon, and refusing one that another account could write.
 
+use crate::error::Error;
 use crate::service::ManagerScope;
-use crate::trouble::Trouble;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::profile::{BUILT_IN, Layout, Profile, ProfileError, Service, built_in, read};
 use gypsum_core::text::nearest;
@@ -17,7 +17,7 @@ pub const FOLDER: &str = "/etc/gypsum/profiles";
 #[derive(Clone, Debug)]
 pub enum NoProfile {
     /// There is none of that name, or it cannot be used.
-    Trouble(Trouble),
+    Error(Error),
     /// It is malformed.
     Malformed(Box<Finding>),
 }
@@ -29,7 +29,7 @@ pub fn load(daemon: &str, file: Option<&Path>) -> Result<Profile, NoProfile> {
         let profile = read_file(file)?;
         if profile.daemon != daemon && !profile.also.iter().any(|name| name == daemon) {
             let message = format!("{} is the profile of {}, not of {daemon}", file.display(), profile.daemon);
-            return Err(NoProfile::Trouble(Trouble::usage(message)));
+            return Err(NoProfile::Error(Error::usage(message)));
         }
         return Ok(profile);
     }
@@ -42,7 +42,7 @@ pub fn load(daemon: &str, file: Option<&Path>) -> Result<Profile, NoProfile> {
     }
     match built_in(daemon).filter(|one| one.name != "unit") {
         Some(one) => on_this_host(one.text).map_err(|error| malformed(Path::new(one.name), &error)),
-        None => Err(NoProfile::Trouble(unknown(daemon))),
+        None => Err(NoProfile::Error(unknown(daemon))),
     }
 }
 
@@ -111,7 +111,7 @@ pub fn for_file(profile: &mut Profile, path: &Path) {
 
 /// The profile of the drop-ins of a unit.
 fn of_unit(unit: &str) -> Result<Profile, NoProfile> {
-    check_name(unit).map_err(NoProfile::Trouble)?;
+    check_name(unit).map_err(NoProfile::Error)?;
     let full = if unit.contains('.') { unit.to_owned() } else { format!("{unit}.service") };
     let text = built_in("unit").map_or("", |one| one.text).replace(STAR, &full);
     let profile = read(&text).map_err(|error| malformed(Path::new("unit"), &error))?;
@@ -144,20 +144,20 @@ fn is_name(daemon: &str) -> bool {
 }
 
 /// Refuses a word that cannot be the name of a daemon.
-pub fn check_name(daemon: &str) -> Result<(), Trouble> {
+pub fn check_name(daemon: &str) -> Result<(), Error> {
     if is_name(daemon) {
         return Ok(());
     }
-    Err(Trouble::usage(format!("{daemon:?} cannot be the name of a daemon"))
+    Err(Error::usage(format!("{daemon:?} cannot be the name of a daemon"))
         .mend("a name has letters, digits and - _ . @ +; the daemon comes first, then the edits"))
 }
 
-fn unknown(daemon: &str) -> Trouble {
-    if let Err(trouble) = check_name(daemon) {
-        return trouble;
+fn unknown(daemon: &str) -> Error {
+    if let Err(error) = check_name(daemon) {
+        return error;
     }
     if daemon == "unit" {
-        return Trouble::usage("unit is followed by the name of one")
+        return Error::usage("unit is followed by the name of one")
             .mend("for example gypsum show unit:nginx");
     }
     let names = names();
@@ -166,16 +166,16 @@ fn unknown(daemon: &str) -> Trouble {
         Some(near) => format!("did you mean {near}? "),
         None => String::new(),
     };
-    Trouble::usage(format!("there is no profile for a daemon called {daemon}")).mend(format!(
+    Error::usage(format!("there is no profile for a daemon called {daemon}")).mend(format!(
         "{first}`gypsum daemons` lists them; for any other: --file PATH --format FAMILY --unit UNIT"
     ))
 }
 
 /// The profile in a file of the administrator's own, as it holds on this host.
 pub fn read_file(path: &Path) -> Result<Profile, NoProfile> {
-    safe(path).map_err(NoProfile::Trouble)?;
+    safe(path).map_err(NoProfile::Error)?;
     let text =
-        fs::read_to_string(path).map_err(|error| NoProfile::Trouble(Trouble::file("read", path, &error)))?;
+        fs::read_to_string(path).map_err(|error| NoProfile::Error(Error::file("read", path, &error)))?;
     on_this_host(&text).map_err(|error| malformed(path, &error))
 }
 
@@ -192,19 +192,19 @@ fn malformed(path: &Path, error: &ProfileError) -> NoProfile {
 
 /// A profile names commands to run: as root, nobody else may be able to write it or any folder
 /// above it.
-fn safe(path: &Path) -> Result<(), Trouble> {
-    let real = path.canonicalize().map_err(|error| Trouble::file("read", path, &error))?;
+fn safe(path: &Path) -> Result<(), Error> {
+    let real = path.canonicalize().map_err(|error| Error::file("read", path, &error))?;
     if !rustix::process::geteuid().is_root() {
         return Ok(());
     }
     for part in real.ancestors() {
-        let meta = fs::metadata(part).map_err(|error| Trouble::file("look at", part, &error))?;
+        let meta = fs::metadata(part).map_err(|error| Error::file("look at", part, &error))?;
         // In a sticky folder others cannot replace what is not theirs.
         let sticky = meta.is_dir() && meta.mode() & 0o1000 != 0;
         let writable = meta.mode() & 0o002 != 0 || (meta.mode() & 0o020 != 0 && meta.gid() != 0);
         if meta.uid() != 0 || (writable && !sticky) {
             let message = format!("{} could be written by another account than root", part.display());
-            return Err(Trouble::refused(format!("profile {} is not used: {message}", path.display())).mend(
+            return Err(Error::refused(format!("profile {} is not used: {message}", path.display())).mend(
                 format!(
                     "a profile names commands that run as root: chown root:root {0} && chmod go-w {0}",
                     part.display()

@@ -2,7 +2,7 @@
 
 use crate::accounts;
 use crate::children::{Ran, run_command};
-use crate::trouble::Trouble;
+use crate::error::Error;
 use crate::view::{NO_VIEW, ViewSpec};
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
 use gypsum_core::effective::Told;
@@ -39,7 +39,7 @@ pub struct Rehearsal {
 }
 
 /// Runs the checker on the files as they are alone: all that it says.
-pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Trouble> {
+pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Error> {
     let stage = Stage::new(checker, &[], home)?;
     let run = stage.run(false)?;
     let findings = match &run {
@@ -56,10 +56,10 @@ pub fn ask(
     proposed: &[Proposed<'_>],
     home: &Path,
     names: &[String],
-) -> Result<Option<(Told, Told)>, Trouble> {
+) -> Result<Option<(Told, Told)>, Error> {
     let checker = Checker::default();
     let stage = Stage::new(&checker, proposed, home)?;
-    let one = |proposal: bool| -> Result<Option<Told>, Trouble> {
+    let one = |proposal: bool| -> Result<Option<Told>, Error> {
         let by_name = effective.run.iter().any(|word| word.contains("{name}"));
         let account = effective.account.as_deref();
         if !by_name {
@@ -83,7 +83,7 @@ pub fn ask(
         let after = one(true);
         (before.join(), after)
     });
-    let before = before.map_err(|_| Trouble::cannot("the daemon could not be asked what it understands"))?;
+    let before = before.map_err(|_| Error::cannot("the daemon could not be asked what it understands"))?;
     Ok(before?.zip(after?))
 }
 
@@ -94,7 +94,7 @@ pub fn rehearse(
     proposed: &[Proposed<'_>],
     home: &Path,
     lenient: bool,
-) -> Result<Rehearsal, Trouble> {
+) -> Result<Rehearsal, Error> {
     let stage = Stage::new(checker, proposed, home)?;
     let shifts: Vec<(String, Vec<LineShift>)> =
         proposed.iter().map(|file| (file.real.display().to_string(), file.shifts.clone())).collect();
@@ -134,10 +134,10 @@ struct Stage<'a> {
 }
 
 impl<'a> Stage<'a> {
-    fn new(checker: &'a Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Self, Trouble> {
+    fn new(checker: &'a Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Self, Error> {
         let temporary = std::env::temp_dir();
         let failed =
-            |error: std::io::Error| Trouble::file("make a folder for the check in", &temporary, &error);
+            |error: std::io::Error| Error::file("make a folder for the check in", &temporary, &error);
         let folder = tempfile::Builder::new().prefix("gypsum-").tempdir().map_err(failed)?;
         // Others may pass through, to the scratch folder, and see nothing: what is in it has the
         // owner and mode of the live files.
@@ -166,7 +166,7 @@ impl<'a> Stage<'a> {
         Ok(stage)
     }
 
-    fn place(&self, n: usize, file: &Proposed<'_>, bytes: &[u8]) -> Result<PathBuf, Trouble> {
+    fn place(&self, n: usize, file: &Proposed<'_>, bytes: &[u8]) -> Result<PathBuf, Error> {
         use crate::disk::Disk;
         let folder = self.folder.path().join(n.to_string());
         let path = folder.join(file.real.file_name().unwrap_or_default());
@@ -174,7 +174,7 @@ impl<'a> Stage<'a> {
         let written = fs::create_dir(&folder)
             .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
             .and_then(|()| crate::disk::RealDisk.create(&path, bytes, model));
-        written.map_err(|error| Trouble::file("write the proposal for the check to", &path, &error))?;
+        written.map_err(|error| Error::file("write the proposal for the check to", &path, &error))?;
         Ok(path)
     }
 
@@ -192,7 +192,7 @@ impl<'a> Stage<'a> {
     }
 
     /// One run; the inner error says why the checker could not be run at all.
-    fn run(&self, proposal: bool) -> Result<Result<CheckerRun, String>, Trouble> {
+    fn run(&self, proposal: bool) -> Result<Result<CheckerRun, String>, Error> {
         let ran = match self.ran(&self.checker.run, self.checker.account.as_deref(), proposal)? {
             Ok(ran) => ran,
             Err(why) => return Ok(Err(why)),
@@ -206,7 +206,7 @@ impl<'a> Stage<'a> {
         words: &[String],
         account: Option<&str>,
         proposal: bool,
-    ) -> Result<Result<Ran, String>, Trouble> {
+    ) -> Result<Result<Ran, String>, Error> {
         let argv = self.argv(words, proposal);
         let limit = self.checker.limit.and_then(|limit| limit.try_into().ok()).unwrap_or(USUAL_LIMIT);
         let program = argv.first().cloned().unwrap_or_default();
@@ -222,11 +222,11 @@ impl<'a> Stage<'a> {
             let files = if proposal { self.view.files.clone() } else { Vec::new() };
             let view = ViewSpec { files, account, ..self.view.clone() };
             view.command(&argv)
-                .map_err(|error| Trouble::cannot(format!("the checker cannot be run: {error}")))?
+                .map_err(|error| Error::cannot(format!("the checker cannot be run: {error}")))?
         };
         let ran = match run_command(command, limit) {
             Ok(ran) => ran,
-            Err(error) => return Ok(Err(format!("{program}: {}", crate::trouble::plain(&error)))),
+            Err(error) => return Ok(Err(format!("{program}: {}", crate::error::plain(&error)))),
         };
         if ran.status == Some(NO_VIEW) {
             return Ok(Err(ran.last_words()));

@@ -1,11 +1,11 @@
 //! The state folder: one folder a change, under one folder a daemon.
 
 use crate::disk::Disk;
+use crate::error::Error;
 use crate::evidence::{self, Evidence, Progress};
 use crate::locks::holder;
-use crate::trouble::Trouble;
 use gypsum_core::change::{Plan, Stage, Verdict};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use jiff::Timestamp;
@@ -46,9 +46,9 @@ pub enum Way {
 impl State {
     /// The state folder `given`, or the one of this account: `/var/lib/gypsum` for root, the XDG state
     /// folder for others.
-    pub fn at(given: Option<&Path>) -> Result<Self, Trouble> {
+    pub fn at(given: Option<&Path>) -> Result<Self, Error> {
         if let Some(root) = given {
-            let root = std::path::absolute(root).map_err(|error| Trouble::file("use", root, &error))?;
+            let root = std::path::absolute(root).map_err(|error| Error::file("use", root, &error))?;
             return Ok(Self { root });
         }
         if rustix::process::geteuid().is_root() {
@@ -58,7 +58,7 @@ impl State {
         let xdg = std::env::var_os("XDG_STATE_HOME").map(PathBuf::from).filter(|path| path.is_absolute());
         match xdg.or_else(home) {
             Some(base) => Ok(Self { root: base.join("gypsum") }),
-            None => Err(Trouble::usage("this account has no home folder")
+            None => Err(Error::usage("this account has no home folder")
                 .mend("say where to keep backups: --state DIR")),
         }
     }
@@ -74,15 +74,11 @@ impl State {
     }
 
     /// Makes the folder of a daemon's changes.
-    pub fn prepare(&self, disk: &dyn Disk, daemon: &str) -> Result<(), Trouble> {
+    pub fn prepare(&self, disk: &dyn Disk, daemon: &str) -> Result<(), Error> {
         let folder = self.of_daemon(daemon);
         disk.make_folder(&folder).map_err(|error| {
-            let trouble = Trouble::file("make the state folder", &folder, &error);
-            if trouble.mend.is_some() {
-                trouble
-            } else {
-                trouble.mend("say where to keep backups: --state DIR")
-            }
+            let error = Error::file("make the state folder", &folder, &error);
+            if error.mend.is_some() { error } else { error.mend("say where to keep backups: --state DIR") }
         })
     }
 
@@ -104,7 +100,7 @@ impl State {
     }
 
     /// A folder for the next change.
-    pub fn next(&self, disk: &dyn Disk, daemon: &str, now_ms: i64) -> Result<Entry, Trouble> {
+    pub fn next(&self, disk: &dyn Disk, daemon: &str, now_ms: i64) -> Result<Entry, Error> {
         // One that was set aside keeps its number.
         let base = self.of_daemon(daemon);
         let numbers =
@@ -113,17 +109,17 @@ impl State {
         let time = Timestamp::from_millisecond(now_ms).unwrap_or_default();
         let name = format!("{}-{number:04}", time.strftime("%Y%m%dT%H%M%SZ"));
         let folder = self.of_daemon(daemon).join(&name);
-        disk.make_folder(&folder).map_err(|error| Trouble::file("make", &folder, &error))?;
+        disk.make_folder(&folder).map_err(|error| Error::file("make", &folder, &error))?;
         Ok(Entry { number, name, folder })
     }
 
     /// The change of `daemon` that a person means by `word`: its number or the name of its folder.
-    pub fn find(&self, daemon: &str, word: &str) -> Result<Entry, Trouble> {
+    pub fn find(&self, daemon: &str, word: &str) -> Result<Entry, Error> {
         let entries = self.entries(daemon);
         let number: Option<u32> = word.parse().ok();
         let found = entries.iter().find(|entry| Some(entry.number) == number || entry.name == word);
         found.cloned().ok_or_else(|| {
-            Trouble::usage(format!("{daemon} has no change {word}"))
+            Error::usage(format!("{daemon} has no change {word}"))
                 .mend(format!("`gypsum changes {daemon}` lists them"))
         })
     }
@@ -133,11 +129,7 @@ impl State {
     /// # Errors
     ///
     /// If its records do not tell, or a newer Gypsum wrote them.
-    pub fn open_change(
-        &self,
-        disk: &dyn Disk,
-        daemon: &str,
-    ) -> Result<Option<(Entry, Plan, Stage)>, Trouble> {
+    pub fn open_change(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Plan, Stage)>, Error> {
         let open = self.last_change(disk, daemon)?;
         Ok(open.filter(|(.., stage)| !matches!(stage, Stage::Closed(_))))
     }
@@ -147,19 +139,15 @@ impl State {
     /// # Errors
     ///
     /// If its records do not tell, or a newer Gypsum wrote them.
-    pub fn last_change(
-        &self,
-        disk: &dyn Disk,
-        daemon: &str,
-    ) -> Result<Option<(Entry, Plan, Stage)>, Trouble> {
+    pub fn last_change(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Plan, Stage)>, Error> {
         let Some((entry, evidence)) = self.last_begun(disk, daemon)? else {
             return Ok(None);
         };
         if let Some(why) = entry.unknown(&evidence) {
-            let trouble = Trouble::busy(why);
+            let error = Error::busy(why);
             return Err(match evidence.progress {
-                Progress::Newer(..) => trouble.mend("use that version of Gypsum"),
-                _ => trouble.mend(format!(
+                Progress::Newer(..) => error.mend("use that version of Gypsum"),
+                _ => error.mend(format!(
                     "compare the live files with the old ones in {}\nthen allow new changes of {daemon}: gypsum recover {daemon} --set-aside",
                     entry.folder.join("before").display()
                 )),
@@ -173,7 +161,7 @@ impl State {
 
     /// The last change of which anything may have been live, with what is known of it. While one is open no other
     /// begins: no change before it is open.
-    fn last_begun(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Evidence)>, Trouble> {
+    fn last_begun(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Evidence)>, Error> {
         for entry in self.entries(daemon).into_iter().rev() {
             let evidence = entry.evidence(disk)?;
             if !matches!(evidence.progress, Progress::NotBegun) {
@@ -188,15 +176,15 @@ impl State {
     /// # Errors
     ///
     /// If there is none, or it cannot be renamed.
-    pub fn set_aside(&self, disk: &dyn Disk, daemon: &str) -> Result<PathBuf, Trouble> {
+    pub fn set_aside(&self, disk: &dyn Disk, daemon: &str) -> Result<PathBuf, Error> {
         let unknown = self
             .last_begun(disk, daemon)?
             .filter(|(_, evidence)| matches!(evidence.progress, Progress::Unknown));
         let Some((entry, _)) = unknown else {
-            return Err(Trouble::usage(format!("no change of {daemon} has records that cannot be read")));
+            return Err(Error::usage(format!("no change of {daemon} has records that cannot be read")));
         };
         let aside = self.of_daemon(daemon).join(format!("{}{SET_ASIDE}", entry.name));
-        fs::rename(&entry.folder, &aside).map_err(|error| Trouble::file("rename", &entry.folder, &error))?;
+        fs::rename(&entry.folder, &aside).map_err(|error| Error::file("rename", &entry.folder, &error))?;
         Ok(aside)
     }
 }
@@ -207,7 +195,7 @@ impl Entry {
     /// # Errors
     ///
     /// If they may not be read.
-    pub fn evidence(&self, disk: &dyn Disk) -> Result<Evidence, Trouble> {
+    pub fn evidence(&self, disk: &dyn Disk) -> Result<Evidence, Error> {
         evidence::of(disk, &self.folder)
     }
 
@@ -231,15 +219,15 @@ impl Entry {
     pub fn report(&self, disk: &dyn Disk) -> Option<Report> {
         match evidence::report(disk, &self.folder) {
             Ok(recorded) => recorded.whole(),
-            Err(trouble) => {
-                tracing::warn!(message = trouble.message, "a record cannot be read");
+            Err(error) => {
+                tracing::warn!(message = error.message, "a record cannot be read");
                 None
             }
         }
     }
 
     /// What happened so far, line by line as it was recorded.
-    pub fn events(&self, disk: &dyn Disk) -> Vec<Recorded<Happening>> {
+    pub fn events(&self, disk: &dyn Disk) -> Vec<Recorded<Event>> {
         let bytes = disk.read(&self.folder.join("events.jsonl")).unwrap_or_else(|error| {
             tracing::warn!(%error, "events cannot be read");
             None
@@ -250,7 +238,7 @@ impl Entry {
     /// What is known so far of a change that has not ended, added to `report`.
     pub fn so_far(&self, disk: &dyn Disk, mut report: Report) -> Report {
         let whole = self.events(disk).into_iter().filter_map(Recorded::whole);
-        whole.for_each(|happening| report.take(&happening));
+        whole.for_each(|event| report.take(&event));
         report
     }
 

@@ -1,6 +1,6 @@
 //! Asking the person at the terminal.
 
-use gypsum_host::trouble::Trouble;
+use gypsum_host::error::Error;
 use rustix::termios::{LocalModes, OptionalActions, tcgetattr, tcsetattr};
 use std::io::{self, IsTerminal, Write};
 
@@ -41,8 +41,8 @@ pub type Choice<'a> = (char, &'a str);
 
 /// Lets the person choose, by letter or by the arrow keys and Enter; the first is chosen at the beginning.
 /// Answers with the letter; none where the person pressed Ctrl-C or ended the terminal's input.
-pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<Option<char>, Trouble> {
-    asked(question, choices).map_err(|error| Trouble::cannot(format!("the terminal cannot be read: {error}")))
+pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<Option<char>, Error> {
+    asked(question, choices).map_err(|error| Error::cannot(format!("the terminal cannot be read: {error}")))
 }
 
 fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<Option<char>> {

@@ -6,7 +6,7 @@ use crate::view::wrapped;
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
 use gypsum_core::secret::Redactor;
-use gypsum_host::trouble::Trouble;
+use gypsum_host::error::Error;
 use serde::Serialize;
 use std::io::{BufWriter, Write};
 
@@ -78,21 +78,21 @@ impl Out {
     }
 
     /// What went wrong, and what to do about it; returns the exit status.
-    pub fn trouble(self, trouble: &Trouble) -> u8 {
+    pub fn error(self, error: &Error) -> u8 {
         if self.json {
             self.document(&serde_json::json!({
                 "schema": gypsum_core::report::SCHEMA,
-                "error": { "message": trouble.message, "mend": trouble.mend },
-                "status": trouble.kind.status(),
+                "error": { "message": error.message, "mend": error.mend },
+                "status": error.kind.status(),
             }));
         }
-        for (n, line) in wrapped(&trouble.message, 70).into_iter().enumerate() {
+        for (n, line) in wrapped(&error.message, 70).into_iter().enumerate() {
             let lead = if n == 0 { format!("{ERROR}gypsum:{ERROR:#} ") } else { " ".repeat(8) };
             self.aside(&format!("{lead}{line}"));
         }
-        for line in trouble.mend.iter().flat_map(|mend| mend.lines()).flat_map(|line| wrapped(line, 70)) {
+        for line in error.mend.iter().flat_map(|mend| mend.lines()).flat_map(|line| wrapped(line, 70)) {
             self.aside(&format!("        {line}"));
         }
-        trouble.kind.status()
+        error.kind.status()
     }
 }

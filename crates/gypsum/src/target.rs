@@ -6,27 +6,27 @@ use gypsum_core::finding::Finding;
 use gypsum_core::probe::{Check, parse_check};
 use gypsum_core::profile::{Checker, Files, Profile, Service};
 use gypsum_core::text::nearest;
+use gypsum_host::error::Error;
 use gypsum_host::profiles::{NoProfile, check_name, load};
-use gypsum_host::trouble::Trouble;
 
 /// Why there is no profile to work with.
 pub enum NoTarget {
     /// In words.
-    Trouble(Trouble),
+    Error(Error),
     /// The profile is malformed.
     Malformed(Box<Finding>),
 }
 
-impl From<Trouble> for NoTarget {
-    fn from(trouble: Trouble) -> Self {
-        Self::Trouble(trouble)
+impl From<Error> for NoTarget {
+    fn from(error: Error) -> Self {
+        Self::Error(error)
     }
 }
 
 impl From<NoProfile> for NoTarget {
     fn from(why: NoProfile) -> Self {
         match why {
-            NoProfile::Trouble(trouble) => Self::Trouble(trouble),
+            NoProfile::Error(error) => Self::Error(error),
             NoProfile::Malformed(finding) => Self::Malformed(finding),
         }
     }
@@ -45,26 +45,26 @@ pub fn profile_of(target: &Target) -> Result<Profile, NoTarget> {
 }
 
 /// A health check as it is typed.
-pub fn check_of(option: &str, sentence: &str) -> Result<Check, Trouble> {
+pub fn check_of(option: &str, sentence: &str) -> Result<Check, Error> {
     parse_check(sentence).map_err(|why| {
-        Trouble::usage(format!("{option} {sentence:?}: {}", why.0))
+        Error::usage(format!("{option} {sentence:?}: {}", why.0))
             .mend(format!("for example {option} 6379, or {option} 'http http://localhost/ 200'"))
     })
 }
 
 /// A daemon that is named on the command line alone.
-fn without_profile(target: &Target) -> Result<Profile, Trouble> {
+fn without_profile(target: &Target) -> Result<Profile, Error> {
     check_name(&target.daemon)?;
     let file = target.file.as_deref().unwrap_or_else(|| std::path::Path::new(""));
-    let path = std::path::absolute(file).map_err(|error| Trouble::file("use", file, &error))?;
-    let path = path.to_str().ok_or_else(|| Trouble::usage("the name of the file is not UTF-8"))?.to_owned();
+    let path = std::path::absolute(file).map_err(|error| Error::file("use", file, &error))?;
+    let path = path.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?.to_owned();
     let name = target.format.as_deref().unwrap_or_default();
     let commented = name == "jsonc";
     let format = Family::named(if commented { "json" } else { name }).ok_or_else(|| {
         let known = Family::ALL.map(Family::name);
         let near = nearest(name, known);
         let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-        Trouble::usage(format!("there is no family of formats called {name}"))
+        Error::usage(format!("there is no family of formats called {name}"))
             .mend(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
     })?;
     let files = Files::one(path, format);
@@ -81,11 +81,11 @@ fn without_profile(target: &Target) -> Result<Profile, Trouble> {
 }
 
 /// A checker as it is typed: split like a shell does, and never handed to one.
-fn checker_of(typed: &str) -> Result<Checker, Trouble> {
+fn checker_of(typed: &str) -> Result<Checker, Error> {
     let run =
         shlex::split(typed).filter(|words| words.first().is_some_and(|program| program.starts_with('/')));
     let run = run.ok_or_else(|| {
-        Trouble::usage(format!("--checker {typed:?} is not a command"))
+        Error::usage(format!("--checker {typed:?} is not a command"))
             .mend("give it with its path: --checker '/usr/sbin/chronyd -p -f {file}'")
     })?;
     Ok(Checker { run, ..Checker::default() })

@@ -6,8 +6,8 @@ use gypsum_core::address::Address;
 use gypsum_core::change::Ownership;
 use gypsum_core::edit::{Companion as Placing, Edit, Prepared, Request, Where, Written};
 use gypsum_host::accounts;
+use gypsum_host::error::Error;
 use gypsum_host::run::{Beside, Companion};
-use gypsum_host::trouble::Trouble;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
@@ -20,15 +20,14 @@ pub struct Typed {
 
 impl Typed {
     /// Everything that was asked for, but for secrets, as a prepared change.
-    pub fn prepared(&self, why: Option<&String>) -> Result<Prepared, Trouble> {
+    pub fn prepared(&self, why: Option<&String>) -> Result<Prepared, Error> {
         let more = &self.more;
         let mut prepared = match &more.prepared {
             None => Prepared::default(),
             Some(file) => {
                 let text = String::from_utf8(content(file)?)
-                    .map_err(|_| Trouble::usage(format!("{} is not UTF-8", file.display())))?;
-                Prepared::read(&text)
-                    .map_err(|why| Trouble::usage(format!("{}: {}", file.display(), why.0)))?
+                    .map_err(|_| Error::usage(format!("{} is not UTF-8", file.display())))?;
+                Prepared::read(&text).map_err(|why| Error::usage(format!("{}: {}", file.display(), why.0)))?
             }
         };
         prepared.why = why.cloned().or(prepared.why);
@@ -38,7 +37,7 @@ impl Typed {
             [] => {}
             [within] => prepared.within = Some(utf8(within)?),
             _ if more.new => {
-                return Err(Trouble::usage("--new goes with one --in alone")
+                return Err(Error::usage("--new goes with one --in alone")
                     .mend("make the new file with a change of its own first"));
             }
             _ => {}
@@ -54,24 +53,24 @@ impl Typed {
     }
 
     /// The edits, each with the file that it is for where several were named.
-    fn requests(&self) -> Result<Vec<Request>, Trouble> {
+    fn requests(&self) -> Result<Vec<Request>, Error> {
         let more = &self.more;
         let mut spots = self.spots()?.into_iter();
         // Added first, so that the settings of a new block find it.
         let mut requests = Vec::new();
         for (n, text) in more.add.iter().enumerate() {
-            let why = |why| Trouble::usage(format!("{text:?} cannot be added: {why}"));
+            let why = |why| Error::usage(format!("{text:?} cannot be added: {why}"));
             let edit = Edit::parse_add(text, spots.next().unwrap_or_default()).map_err(why)?;
             requests.push(self.request(edit, "add", n)?);
         }
         for (n, file) in more.piece.iter().enumerate() {
             let text = String::from_utf8(content(file)?)
-                .map_err(|_| Trouble::usage(format!("{} is not UTF-8", file.display())))?;
+                .map_err(|_| Error::usage(format!("{} is not UTF-8", file.display())))?;
             let under = match (more.under.len(), more.piece.len()) {
                 (0, _) => None,
                 (a, b) if a == b => Some(address(&more.under[n])?),
                 _ => {
-                    return Err(Trouble::usage(
+                    return Err(Error::usage(
                         "each --piece FILE needs its own --under ADDRESS, or none has one",
                     ));
                 }
@@ -81,7 +80,7 @@ impl Typed {
         }
         for (n, text) in self.edits.iter().enumerate() {
             let edit = Edit::parse_set(text).map_err(|why| {
-                Trouble::usage(format!("{text:?} is not an edit: {why}"))
+                Error::usage(format!("{text:?} is not an edit: {why}"))
                     .mend("for example MaxAuthTries=4; to wake, comment out or remove: --enable, --disable, --delete ADDRESS")
             })?;
             requests.push(self.request(edit, "edits", n)?);
@@ -98,7 +97,7 @@ impl Typed {
             }
         }
         if more.replace_all.len() != more.by.len() {
-            return Err(Trouble::usage("each --replace-all OLD needs its own --by NEW"));
+            return Err(Error::usage("each --replace-all OLD needs its own --by NEW"));
         }
         for (n, (old, new)) in more.replace_all.iter().zip(&more.by).enumerate() {
             let edit = Edit::ReplaceAll { old: old.clone(), new: new.clone() };
@@ -108,7 +107,7 @@ impl Typed {
     }
 
     /// An edit that was typed as value number `n` of `word`, with the last of several files that were named before it.
-    fn request(&self, edit: Edit, word: &str, n: usize) -> Result<Request, Trouble> {
+    fn request(&self, edit: Edit, word: &str, n: usize) -> Result<Request, Error> {
         if self.more.within.len() < 2 {
             return Ok(edit.into());
         }
@@ -116,14 +115,14 @@ impl Typed {
         let before = self.order.all("within").iter().take_while(|at| **at < typed_at).count();
         match before.checked_sub(1).and_then(|last| self.more.within.get(last)) {
             Some(file) => Ok(Request { edit, within: Some(utf8(file)?) }),
-            None => Err(Trouble::usage(format!("no --in FILE is in front of {}", edit.address()))
+            None => Err(Error::usage(format!("no --in FILE is in front of {}", edit.address()))
                 .mend("each of several --in holds for the edits behind it: --in FILE EDIT --in OTHER EDIT")),
         }
     }
 
     /// The places of what is added and of the pieces, in that order. One place may be typed anywhere; each of
     /// several is typed behind what it is for.
-    fn spots(&self) -> Result<Vec<Where>, Trouble> {
+    fn spots(&self) -> Result<Vec<Where>, Error> {
         let more = &self.more;
         let mut places: Vec<(usize, Where)> = Vec::new();
         for (word, count, spot) in
@@ -149,29 +148,27 @@ impl Typed {
             let before = (0..born.len()).filter(|n| born[*n] < at).max_by_key(|n| born[*n]);
             match before.map(|n| &mut spots[n]) {
                 Some(spot) if *spot == Where::Kin => *spot = place,
-                Some(_) => return Err(Trouble::usage("two places were given for one --add or --piece")),
+                Some(_) => return Err(Error::usage("two places were given for one --add or --piece")),
                 None => {
-                    return Err(Trouble::usage(
-                        "a place is given, and no --add or --piece is in front of it",
-                    )
-                    .mend("for example --add NAME=VALUE --above OTHER"));
+                    return Err(Error::usage("a place is given, and no --add or --piece is in front of it")
+                        .mend("for example --add NAME=VALUE --above OTHER"));
                 }
             }
         }
         Ok(spots)
     }
 
-    fn companions(&self) -> Result<Vec<Placing>, Trouble> {
+    fn companions(&self) -> Result<Vec<Placing>, Error> {
         let more = &self.more;
         if more.companion.len() != more.to.len() {
-            return Err(Trouble::usage("each --companion FILE needs its own --to DESTINATION"));
+            return Err(Error::usage("each --companion FILE needs its own --to DESTINATION"));
         }
         // One is for all of them, several are for each.
         let of = |all: &[String], n: usize, what: &str| match all.len() {
             0 => Ok(None),
             1 => Ok(Some(all[0].clone())),
             count if count == more.companion.len() => Ok(Some(all[n].clone())),
-            _ => Err(Trouble::usage(format!("{what} is given once for all companions, or once for each"))),
+            _ => Err(Error::usage(format!("{what} is given once for all companions, or once for each"))),
         };
         let pairs = more.companion.iter().zip(&more.to).enumerate();
         pairs
@@ -187,11 +184,11 @@ impl Typed {
     }
 
     /// Values that are never on the command line.
-    pub fn secrets(&self) -> Result<Vec<Request>, Trouble> {
+    pub fn secrets(&self) -> Result<Vec<Request>, Error> {
         let set = |(n, text): (usize, &String)| {
             let address = address(text)?;
             let value = crate::ask::secret(&format!("value of {address}: "))
-                .map_err(|error| Trouble::cannot(format!("no value for {address} could be read: {error}")))?;
+                .map_err(|error| Error::cannot(format!("no value for {address} could be read: {error}")))?;
             self.request(Edit::Set { address, value }, "secret", n)
         };
         self.more.secret.iter().enumerate().map(set).collect()
@@ -199,10 +196,10 @@ impl Typed {
 }
 
 /// What a prepared change does beside its edits.
-pub fn beside_of(prepared: &Prepared) -> Result<Beside, Trouble> {
+pub fn beside_of(prepared: &Prepared) -> Result<Beside, Error> {
     let companion = |one: &Placing| {
         let absolute = |path: &str| {
-            std::path::absolute(path).map_err(|error| Trouble::file("use", Path::new(path), &error))
+            std::path::absolute(path).map_err(|error| Error::file("use", Path::new(path), &error))
         };
         let (owner, group) = one.owner.as_deref().map_or(Ok((None, None)), owner_of)?;
         let mode = one.mode.as_deref().map(mode_of).transpose()?;
@@ -212,16 +209,16 @@ pub fn beside_of(prepared: &Prepared) -> Result<Beside, Trouble> {
     let on = prepared.switch_on.iter().map(|name| (name.clone(), true));
     let off = prepared.switch_off.iter().map(|name| (name.clone(), false));
     Ok(Beside {
-        companions: prepared.companion.iter().map(companion).collect::<Result<_, Trouble>>()?,
+        companions: prepared.companion.iter().map(companion).collect::<Result<_, Error>>()?,
         switches: on.chain(off).collect(),
         gone: prepared.delete_file.iter().map(PathBuf::from).collect(),
         new: prepared.new,
     })
 }
 
-fn owner_of(text: &str) -> Result<(Option<u32>, Option<u32>), Trouble> {
+fn owner_of(text: &str) -> Result<(Option<u32>, Option<u32>), Error> {
     let (user, group) = text.split_once(':').map_or((text, None), |(user, group)| (user, Some(group)));
-    let unknown = |what: &str, name: &str| Trouble::usage(format!("this host has no {what} called {name}"));
+    let unknown = |what: &str, name: &str| Error::usage(format!("this host has no {what} called {name}"));
     let owner = match user {
         "" => None,
         name => Some(accounts::user(name).ok_or_else(|| unknown("user", name))?),
@@ -233,32 +230,32 @@ fn owner_of(text: &str) -> Result<(Option<u32>, Option<u32>), Trouble> {
     Ok((owner, group))
 }
 
-fn mode_of(text: &str) -> Result<u32, Trouble> {
+fn mode_of(text: &str) -> Result<u32, Error> {
     u32::from_str_radix(text, 8).ok().filter(|mode| *mode <= 0o7777).ok_or_else(|| {
-        Trouble::usage(format!("{text:?} is not a mode")).mend("it is written in octal, for example 0640")
+        Error::usage(format!("{text:?} is not a mode")).mend("it is written in octal, for example 0640")
     })
 }
 
 /// A prepared file, whole; `-` is standard input.
-pub fn content(file: &Path) -> Result<Vec<u8>, Trouble> {
+pub fn content(file: &Path) -> Result<Vec<u8>, Error> {
     let mut bytes = Vec::new();
     let read = if file == Path::new("-") {
         std::io::stdin().read_to_end(&mut bytes).map(|_| ())
     } else {
         std::fs::read(file).map(|read| bytes = read)
     };
-    read.map_err(|error| Trouble::file("read", file, &error))?;
+    read.map_err(|error| Error::file("read", file, &error))?;
     Ok(bytes)
 }
 
 /// An address as it is typed.
-pub fn address(text: &str) -> Result<Address, Trouble> {
+pub fn address(text: &str) -> Result<Address, Error> {
     Address::parse(text).map_err(|why| {
-        Trouble::usage(format!("{text:?} is not an address: {why}")).mend("`gypsum show` lists addresses")
+        Error::usage(format!("{text:?} is not an address: {why}")).mend("`gypsum show` lists addresses")
     })
 }
 
-fn utf8(path: &Path) -> Result<String, Trouble> {
+fn utf8(path: &Path) -> Result<String, Error> {
     let text = path.to_str().map(str::to_owned);
-    text.ok_or_else(|| Trouble::usage(format!("the name {} is not UTF-8", path.display())))
+    text.ok_or_else(|| Error::usage(format!("the name {} is not UTF-8", path.display())))
 }

@@ -98,7 +98,7 @@ pub enum Order {
 
 /// What was seen when an order was carried out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Event {
+pub enum StepOutcome {
     /// The order is done.
     Done,
     /// There is nothing to change.
@@ -138,7 +138,7 @@ impl Order {
     }
 }
 
-impl Event {
+impl StepOutcome {
     /// Its name in records.
     pub fn name(self) -> &'static str {
         match self {
@@ -233,8 +233,8 @@ impl Change {
     }
 
     /// The next step. Total: every state has an answer to every event.
-    pub fn next(self, seen: Event) -> Self {
-        use {Event as E, State as S, Verdict as V};
+    pub fn next(self, seen: StepOutcome) -> Self {
+        use {State as S, StepOutcome as E, Verdict as V};
         match (self.state, seen) {
             (S::Opened, E::Done) => self.to(S::Prepared, Order::Propose),
             (S::Prepared, E::Done) => self.to(S::Proposed, Order::Rehearse),

@@ -8,5 +8,5 @@ mod machine;
 mod plan;
 
 pub use journal::{Log, Record, Stage, decode, encode};
-pub use machine::{Change, Event, Order, State, Verdict};
+pub use machine::{Change, Order, State, StepOutcome, Verdict};
 pub use plan::{Content, How, Ownership, Plan, PlannedDraft, PlannedFile, PlannedNeighbour, TakenDraft};

@@ -2,7 +2,7 @@
 
 use super::HIDDEN;
 use super::names::{can_be_secret, sounds_secret};
-use crate::happening::Happening;
+use crate::event::Event;
 use serde_json::Value;
 
 /// Fields that hold names of ours, numbers as text, or paths: nothing that anybody else wrote.
@@ -71,12 +71,12 @@ impl Redactor {
     }
 
     /// `event` in which every text that somebody else wrote has passed [`Self::text`].
-    pub fn event(&self, event: Happening) -> Happening {
+    pub fn event(&self, event: Event) -> Event {
         let redacted = serde_json::to_value(&event).and_then(|mut value| {
             self.json(&mut value);
             serde_json::from_value(value)
         });
-        redacted.unwrap_or_else(|error| Happening::Noted { text: format!("an event is not shown: {error}") })
+        redacted.unwrap_or_else(|error| Event::Noted { text: format!("an event is not shown: {error}") })
     }
 
     /// The same for any document.

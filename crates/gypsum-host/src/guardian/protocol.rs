@@ -3,7 +3,7 @@
 use crate::locks::Locks;
 use crate::run::Staged;
 use crate::state::State;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::record::VERSION;
 use rustix::net::{
     RecvAncillaryBuffer, RecvAncillaryMessage, RecvFlags, SendAncillaryBuffer, SendAncillaryMessage,
@@ -54,7 +54,7 @@ struct Sent {
 #[serde(rename_all = "lowercase")]
 pub enum Told {
     /// Something happened.
-    Saw(Happening),
+    Saw(Event),
     /// The change ended, and amounts to this exit status.
     Ended(u8),
 }

@@ -3,7 +3,7 @@
 use super::protocol::{GuardianServer, Told};
 use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use std::io::{self, Write};
 use std::os::unix::net::UnixStream;
 use std::path::Path;
@@ -71,12 +71,12 @@ struct Teller {
 }
 
 impl Observer for Teller {
-    fn on_event(&mut self, happening: &Happening) {
-        if let Happening::Ended { standing, .. } = happening {
+    fn on_event(&mut self, event: &Event) {
+        if let Event::Ended { standing, .. } = event {
             // For the journal of the host.
             eprintln!("{standing}");
         }
         // Nobody listens any more: the record tells.
-        let _ = self.tell.send(Told::Saw(happening.clone()));
+        let _ = self.tell.send(Told::Saw(event.clone()));
     }
 }

@@ -57,7 +57,7 @@ fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, Str
         .with_no_client_auth();
     let mut client = ClientConnection::new(Arc::new(config), name).map_err(|error| error.to_string())?;
     let (mut stream, _) = connect(&tls.at, 443, limit)?;
-    let failed = |error: std::io::Error| format!("does not speak TLS: {}", crate::trouble::plain(&error));
+    let failed = |error: std::io::Error| format!("does not speak TLS: {}", crate::error::plain(&error));
     stream.set_read_timeout(Some(limit)).map_err(failed)?;
     stream.set_write_timeout(Some(limit)).map_err(failed)?;
     while client.is_handshaking() {

@@ -37,7 +37,7 @@ fn last_line(text: &str) -> &str {
 fn run(argv: &[String], limit: Duration) -> Result<children::Ran, String> {
     let program = argv.first().map_or("", String::as_str);
     let ran = children::run(argv, limit)
-        .map_err(|error| format!("{program} cannot be run: {}", crate::trouble::plain(&error)))?;
+        .map_err(|error| format!("{program} cannot be run: {}", crate::error::plain(&error)))?;
     if ran.timed_out { Err(format!("no answer within {} ms", limit.as_millis())) } else { Ok(ran) }
 }
 

@@ -83,7 +83,7 @@ fn over_udp(
     server: SocketAddr,
     deadline: Instant,
 ) -> Result<Option<Message>, String> {
-    let failed = |error: std::io::Error| crate::trouble::plain(&error);
+    let failed = |error: std::io::Error| crate::error::plain(&error);
     let any: SocketAddr = if server.is_ipv4() { ([0, 0, 0, 0], 0).into() } else { ([0u16; 8], 0).into() };
     let socket = UdpSocket::bind(any).map_err(failed)?;
     socket.connect(server).map_err(failed)?;
@@ -110,7 +110,7 @@ fn over_udp(
 }
 
 fn over_tcp(question: &[u8], server: SocketAddr, limit: Duration) -> Result<Message, String> {
-    let failed = |error: std::io::Error| format!("over TCP: {}", crate::trouble::plain(&error));
+    let failed = |error: std::io::Error| format!("over TCP: {}", crate::error::plain(&error));
     let (mut stream, _) = connect(&server.to_string(), 53, limit)?;
     stream.set_read_timeout(Some(limit)).map_err(failed)?;
     let length = u16::try_from(question.len()).map_err(|_| "the question is too long")?;

@@ -15,7 +15,7 @@ pub fn probe(file: &FileFact) -> Result<String, String> {
         Err(error) if error.kind() == std::io::ErrorKind::NotFound && file.absent => {
             return Ok("it is not there, as expected".into());
         }
-        Err(error) => return Err(crate::trouble::plain(&error)),
+        Err(error) => return Err(crate::error::plain(&error)),
     };
     if let Some(wanted) = &file.owner {
         let name = uzers::get_user_by_uid(meta.uid())
@@ -46,6 +46,6 @@ pub fn probe(file: &FileFact) -> Result<String, String> {
     if meta.len() > MOST {
         return Err(format!("has {} bytes, too many to look at", meta.len()));
     }
-    let bytes = fs::read(&file.path).map_err(|error| crate::trouble::plain(&error))?;
+    let bytes = fs::read(&file.path).map_err(|error| crate::error::plain(&error))?;
     file.expect.judge("its text", &String::from_utf8_lossy(&bytes))
 }

@@ -16,7 +16,7 @@ pub fn probe(at: &str, sends: Option<&str>, expect: &Expect, limit: Duration) ->
         ErrorKind::WouldBlock | ErrorKind::TimedOut => {
             format!("takes the connection and says nothing within {} ms", limit.as_millis())
         }
-        _ => format!("takes the connection, and then: {}", crate::trouble::plain(&error)),
+        _ => format!("takes the connection, and then: {}", crate::error::plain(&error)),
     };
     if let Some(text) = sends {
         let text = text.replace("\\r", "\r").replace("\\n", "\n");

@@ -159,7 +159,7 @@ fn trust(ca: Option<&str>) -> Result<TlsConfig, String> {
         // Without any, only plain HTTP can be asked, and TLS says itself that it trusts nobody.
         (Err(_), None) => Vec::new(),
         (Err(error), Some(_)) => {
-            return Err(format!("{path} cannot be read: {}", crate::trouble::plain(&error)));
+            return Err(format!("{path} cannot be read: {}", crate::error::plain(&error)));
         }
     };
     let of = |item| match item {
@@ -197,7 +197,7 @@ fn in_words(error: &ureq::Error, limit: Duration) -> Silence {
             return status.map_or_else(|| Silence::Other(why.clone()), Silence::Tunnel);
         }
         ureq::Error::Timeout(_) => format!("no answer within {} ms", limit.as_millis()),
-        ureq::Error::Io(error) => crate::trouble::plain(error),
+        ureq::Error::Io(error) => crate::error::plain(error),
         ureq::Error::ConnectionFailed => "connection refused".into(),
         ureq::Error::HostNotFound => "its name has no address".into(),
         error => error.to_string(),

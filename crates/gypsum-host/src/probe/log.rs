@@ -11,7 +11,7 @@ pub fn probe(file: Option<&str>, expect: &Expect, scene: &ProbeContext) -> Resul
     };
     let text = match file {
         None => service::logs_since(&scene.service, since, None).join("\n"),
-        Some(path) => since.since(Path::new(path)).map_err(|error| crate::trouble::plain(&error))?,
+        Some(path) => since.since(Path::new(path)).map_err(|error| crate::error::plain(&error))?,
     };
     expect.judge("the log since then", &text)
 }

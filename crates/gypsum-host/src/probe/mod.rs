@@ -94,9 +94,7 @@ fn addresses(at: &str, usual: u16) -> Result<Vec<SocketAddr>, String> {
         None => {
             let has_port = at.rsplit_once(':').is_some_and(|(_, port)| port.parse::<u16>().is_ok());
             let found = if has_port { at.to_socket_addrs() } else { (at, usual).to_socket_addrs() };
-            found
-                .map_err(|error| format!("{at} has no address: {}", crate::trouble::plain(&error)))?
-                .collect()
+            found.map_err(|error| format!("{at} has no address: {}", crate::error::plain(&error)))?.collect()
         }
     };
     if found.is_empty() { Err(format!("{at} has no address")) } else { Ok(found) }

@@ -35,7 +35,7 @@ fn client(ssh: &Ssh, limit: Duration, more: &[&str]) -> Result<children::Ran, St
     argv.extend(["--", host, "true"]);
     let argv: Vec<String> = argv.into_iter().map(str::to_owned).collect();
     let ran = children::run(&argv, limit)
-        .map_err(|error| format!("{CLIENT} cannot be run: {}", crate::trouble::plain(&error)))?;
+        .map_err(|error| format!("{CLIENT} cannot be run: {}", crate::error::plain(&error)))?;
     if ran.timed_out { Err(format!("no answer within {} ms", limit.as_millis())) } else { Ok(ran) }
 }
 

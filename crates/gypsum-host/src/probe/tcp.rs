@@ -28,7 +28,7 @@ pub fn connect(at: &str, usual: u16, limit: Duration) -> Result<(TcpStream, Sock
         }
         match TcpStream::connect_timeout(&address, left) {
             Ok(stream) => return Ok((stream, address)),
-            Err(error) => why = format!("{}{}", crate::trouble::plain(&error), whose(address)),
+            Err(error) => why = format!("{}{}", crate::error::plain(&error), whose(address)),
         }
     }
     Err(why)

@@ -2,12 +2,12 @@
 
 use super::front::{Front, NewFile};
 use crate::disk::Disk;
+use crate::error::Error;
 use crate::service;
 use crate::state::State;
-use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::Verdict;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::profile::{Activation, Part};
 use gypsum_core::report::Report;
 use std::time::Duration;
@@ -17,7 +17,7 @@ const LOOKED_BACK: usize = 5;
 
 impl Front {
     /// Decides what is told, and finds what else that touches.
-    pub(super) fn decide(&mut self, world: &dyn World, state: &State) -> Result<(), Trouble> {
+    pub(super) fn decide(&mut self, world: &dyn World, state: &State) -> Result<(), Error> {
         self.look_for_callers(world);
         self.activation = self.needed()?;
         if self.activation.replaces() && self.service.away.is_none() {
@@ -28,7 +28,7 @@ impl Front {
     }
 
     /// The least that the changed settings need, unless the person knows better.
-    fn needed(&self) -> Result<Activation, Trouble> {
+    fn needed(&self) -> Result<Activation, Error> {
         if !service::exists(&self.service) || !self.touches_service() {
             return Ok(Activation::None);
         }
@@ -43,7 +43,7 @@ impl Front {
         let wanted = self.job.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
         let lacks = |what: &str| {
             let message = format!("{} has no {what} in its profile to be told by", profile.daemon);
-            Err(Trouble::usage(message).mend("--activation reload or restart tells it otherwise"))
+            Err(Error::usage(message).mend("--activation reload or restart tells it otherwise"))
         };
         let up = self.observed.as_ref().is_some_and(|seen| seen.state.is_up());
         let reloadable = self.observed.as_ref().is_some_and(|seen| seen.can_reload && seen.state.is_up());
@@ -80,12 +80,12 @@ impl Front {
     }
 
     /// What will be done.
-    pub(super) fn planned(&self) -> Happening {
+    pub(super) fn planned(&self) -> Event {
         let idle = self.activation == Activation::None || !self.touches_service();
         let down = !idle && self.activation.replaces() && !self.is_stopped();
         let away = self.away().filter(|_| down);
         let away_ms = away.and_then(|away| u64::try_from(away.as_millis()).ok());
-        Happening::Planned { activation: self.in_words(), idle, down, away_ms }
+        Event::Planned { activation: self.in_words(), idle, down, away_ms }
     }
 
     /// How long it is away while it is restarted: as its profile says, else as long as the last time.

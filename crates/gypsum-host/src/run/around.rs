@@ -5,7 +5,7 @@ use super::front::Front;
 use crate::service::{self, Acted, ServiceAction};
 use crate::world::World;
 use gypsum_core::change::{Plan, PlannedNeighbour};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::Check;
 use gypsum_core::profile::{Activation, Chore, Part, RelatedService, Service};
@@ -196,7 +196,7 @@ impl Run<'_> {
         plan: &Plan,
     ) -> Acted {
         let acted = self.world.act(service, deed, Duration::from_millis(plan.limit_ms), true);
-        self.emit(Happening::Beside { how, ok: acted.ok, said: acted.said.clone(), ms: acted.ms() });
+        self.emit(Event::Beside { how, ok: acted.ok, said: acted.said.clone(), ms: acted.ms() });
         acted
     }
 
@@ -212,7 +212,7 @@ impl Run<'_> {
             let ms = u64::try_from(self.world.now_ms() - begun).unwrap_or(0);
             let how = if back { format!("undo {}", chore.title) } else { format!("chore {}", chore.title) };
             let (ok, said) = (done.is_ok(), done.err().unwrap_or_default());
-            self.emit(Happening::Beside { how, ok, said: said.clone(), ms });
+            self.emit(Event::Beside { how, ok, said: said.clone(), ms });
             if !ok && !back {
                 return Err(format!("{} failed: {said}", chore.title));
             }

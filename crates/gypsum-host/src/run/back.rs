@@ -3,13 +3,13 @@
 
 use super::Run;
 use super::log_excerpt::{logs_of, units_down};
+use crate::error::Error;
 use crate::health::HealthRun;
 use crate::probe::ProbeContext;
 use crate::service::{self, Acted, ServiceAction};
 use crate::transaction::Transaction;
-use crate::trouble::Trouble;
-use gypsum_core::change::{Change, Event, Plan};
-use gypsum_core::happening::Happening;
+use gypsum_core::change::{Change, Plan, StepOutcome};
+use gypsum_core::event::Event;
 use gypsum_core::health::{Judgement, Outcome, held};
 use gypsum_core::probe::Check;
 use gypsum_core::profile::Activation;
@@ -18,55 +18,55 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 impl Run<'_> {
-    fn folder(&self) -> Result<PathBuf, Trouble> {
-        let entry = self.entry.as_ref().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
+    fn folder(&self) -> Result<PathBuf, Error> {
+        let entry = self.entry.as_ref().ok_or_else(|| Error::cannot("this change has no folder"))?;
         Ok(entry.folder.clone())
     }
 
     /// Does something with the file transaction of this change.
-    fn files<T>(&self, act: impl FnOnce(&Transaction<'_>) -> Result<T, Trouble>) -> Result<T, Trouble> {
+    fn files<T>(&self, act: impl FnOnce(&Transaction<'_>) -> Result<T, Error>) -> Result<T, Error> {
         let folder = self.folder()?;
         act(&Transaction::new(self.disk(), self.plan()?, &folder))
     }
 
-    pub(super) fn stage(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn stage(&mut self) -> Result<StepOutcome, Error> {
         self.files(|files| files.stage(&self.contents))?;
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 
-    pub(super) fn replace(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn replace(&mut self) -> Result<StepOutcome, Error> {
         let plan = self.plan()?.clone();
         if plan.touch_service && plan.activation.replaces() {
-            self.hold_watchdogs().map_err(Trouble::cannot)?;
+            self.hold_watchdogs().map_err(Error::cannot)?;
         }
         if plan.touch_service && plan.activation == Activation::StopFirst {
             self.stop_first(&plan)?;
         }
         self.files(|files| files.replace())?;
         let files = self.plan()?.files.len();
-        self.emit(Happening::Replaced { files });
-        Ok(Event::Done)
+        self.emit(Event::Replaced { files });
+        Ok(StepOutcome::Done)
     }
 
     /// Stops the daemon before its files change, and sees that it is really gone.
-    fn stop_first(&mut self, plan: &Plan) -> Result<(), Trouble> {
+    fn stop_first(&mut self, plan: &Plan) -> Result<(), Error> {
         let held = self.world.holdings(&plan.service);
         let acted = self.tell(plan, ServiceAction::Stop, false);
         if !acted.ok && self.world.interrupted() {
-            return Err(Trouble::cannot("it was interrupted"));
+            return Err(Error::cannot("it was interrupted"));
         }
         if !acted.ok {
-            return Err(Trouble::cannot(format!("it could not be stopped: {}", acted.said)));
+            return Err(Error::cannot(format!("it could not be stopped: {}", acted.said)));
         }
         let gone = self.world.wait(&plan.service, &held, limit_of(plan, ServiceAction::Stop));
-        gone.map_err(|left| Trouble::cannot(format!("it was stopped, and {left}")))
+        gone.map_err(|left| Error::cannot(format!("it was stopped, and {left}")))
     }
 
-    pub(super) fn activate(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn activate(&mut self) -> Result<StepOutcome, Error> {
         let plan = self.plan()?.clone();
         if let Err(why) = self.do_chores(false) {
             self.cause = Some(why);
-            return Ok(Event::Failed);
+            return Ok(StepOutcome::Failed);
         }
         if !plan.touch_service || plan.activation == Activation::None {
             return Ok(self.reread(&plan, false));
@@ -82,31 +82,31 @@ impl Run<'_> {
         let acted = self.tell(&plan, deed, false);
         if acted.ok {
             self.start_taken_along(&plan, false);
-            return Ok(Event::Done);
+            return Ok(StepOutcome::Done);
         }
         if self.world.interrupted() {
             self.cause = Some("it was interrupted".into());
-            return Ok(Event::Interrupted);
+            return Ok(StepOutcome::Interrupted);
         }
         let said = if acted.said.is_empty() { String::new() } else { format!(": {}", acted.said) };
         self.cause = Some(format!("{} failed{said}", deed.word()));
-        Ok(Event::Failed)
+        Ok(StepOutcome::Failed)
     }
 
     /// Where a unit file was touched and the service is told nothing: its manager is told all the same.
-    fn reread(&mut self, plan: &Plan, back: bool) -> Event {
+    fn reread(&mut self, plan: &Plan, back: bool) -> StepOutcome {
         if !plan.service.reread {
-            return Event::Done;
+            return StepOutcome::Done;
         }
         let how = format!("{} the unit files", ServiceAction::Reread.word());
         let acted = self.do_beside(how, &plan.service, ServiceAction::Reread, plan);
         if acted.ok {
-            return Event::Done;
+            return StepOutcome::Done;
         }
         if !back {
             self.cause = Some(acted.said);
         }
-        Event::Failed
+        StepOutcome::Failed
     }
 
     /// Tells the service something; the look just before it is what comes after is compared with.
@@ -125,19 +125,19 @@ impl Run<'_> {
             self.scene = ProbeContext { service: plan.service.clone(), seen: None, since };
         }
         let on = format!("{} of {name}", deed.word());
-        self.emit(Happening::Waiting { on, usual_ms: usual(plan), calm_ms: None });
+        self.emit(Event::Waiting { on, usual_ms: usual(plan), calm_ms: None });
         let acted = self.world.act(&plan.service, deed, limit_of(plan, deed), back);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
         let restarts = deed == ServiceAction::Restart;
-        self.emit(Happening::Activated { how, ok: acted.ok, said, ms: acted.ms(), back, restarts });
+        self.emit(Event::Activated { how, ok: acted.ok, said, ms: acted.ms(), back, restarts });
         acted
     }
 
-    pub(super) fn look(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn look(&mut self) -> Result<StepOutcome, Error> {
         let plan = self.plan()?.clone();
         if service::exists(&plan.service) && !plan.touch_service {
-            self.emit(Happening::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: false });
-            return Ok(Event::Looked(Judgement::Unproven));
+            self.emit(Event::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: false });
+            return Ok(StepOutcome::Looked(Judgement::Unproven));
         }
         // What slept is not judged by that: it is to be well.
         let baseline: &[Outcome] = if is_woken(&plan) { &[] } else { &plan.baseline };
@@ -145,8 +145,8 @@ impl Run<'_> {
         if self.world.interrupted() {
             // What was seen so far proves nothing: the person did not let it go on.
             self.cause = Some("it was interrupted".into());
-            self.emit(Happening::Looked { health, judgement, back: false });
-            return Ok(Event::Interrupted);
+            self.emit(Event::Looked { health, judgement, back: false });
+            return Ok(StepOutcome::Interrupted);
         }
         if judgement == Judgement::Worse {
             self.cause.get_or_insert_with(|| cause(baseline, &health));
@@ -154,14 +154,14 @@ impl Run<'_> {
         } else {
             self.rouse();
         }
-        self.emit(Happening::Looked { health, judgement, back: false });
+        self.emit(Event::Looked { health, judgement, back: false });
         let scene = self.scene.clone();
         // Until the old files are back, the service is away: nobody is asked who may not answer.
         self.read_again(&scene, judgement == Judgement::Worse);
         if judgement != Judgement::Worse {
             self.mark_log();
         }
-        Ok(Event::Looked(judgement))
+        Ok(StepOutcome::Looked(judgement))
     }
 
     fn look_at(
@@ -187,40 +187,40 @@ impl Run<'_> {
             format!("health checks, then watching for {:.1} s", calm.as_secs_f64())
         };
         let calm_ms = u64::try_from(calm.as_millis()).ok().filter(|ms| *ms > 0);
-        self.emit(Happening::Waiting { on, usual_ms: None, calm_ms });
+        self.emit(Event::Waiting { on, usual_ms: None, calm_ms });
         look.carefully(baseline)
     }
 
-    pub(super) fn put_back(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn put_back(&mut self) -> Result<StepOutcome, Error> {
         // A restart without an edit has no old configuration: what failed must be seen to by a person.
         if self.plan()?.files.is_empty() && self.cause.is_some() {
-            return Ok(Event::Failed);
+            return Ok(StepOutcome::Failed);
         }
         let cause = self.cause.clone().unwrap_or_else(|| "it was interrupted".into());
-        self.emit(Happening::Restoring { cause });
+        self.emit(Event::Restoring { cause });
         self.mark_log();
         let plan = self.plan()?.clone();
         if plan.touch_service && plan.activation == Activation::StopFirst {
             // What it would write over must come back behind its end.
             let acted = self.tell(&plan, ServiceAction::Stop, true);
             if !acted.ok {
-                self.emit(Happening::Noted { text: format!("it could not be stopped: {}", acted.said) });
+                self.emit(Event::Noted { text: format!("it could not be stopped: {}", acted.said) });
             }
         }
         let notes = self.files(|files| files.put_back())?;
         for text in notes {
-            self.emit(Happening::Noted { text });
+            self.emit(Event::Noted { text });
         }
         if !self.files(|files| files.is_before())? {
             let text = "not all files are as before: the version of another process was left in place";
-            self.emit(Happening::Noted { text: text.into() });
+            self.emit(Event::Noted { text: text.into() });
         }
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 
     /// Makes the daemon take up the old configuration. The checker is not asked: with the daemon
     /// down it may fail for reasons of its own.
-    pub(super) fn revive(&mut self, change: &Change) -> Result<Event, Trouble> {
+    pub(super) fn revive(&mut self, change: &Change) -> Result<StepOutcome, Error> {
         let plan = self.plan()?.clone();
         self.told = None;
         if change.was_activated() {
@@ -245,24 +245,24 @@ impl Run<'_> {
             .filter(|_| change.attempt() == 1 && now.state.is_up() && before.main == now.main);
         if gentle.is_some_and(|deed| self.tell(&plan, deed, true).ok) {
             self.start_taken_along(&plan, true);
-            return Ok(Event::Done);
+            return Ok(StepOutcome::Done);
         }
         let deed =
             if before.state == ServiceState::Stopped { ServiceAction::Stop } else { ServiceAction::Restart };
         self.revived_by_restart = true;
         if !self.tell(&plan, deed, true).ok {
-            return Ok(Event::Failed);
+            return Ok(StepOutcome::Failed);
         }
         self.start_taken_along(&plan, true);
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 
-    pub(super) fn look_again(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn look_again(&mut self) -> Result<StepOutcome, Error> {
         let plan = self.plan()?.clone();
         self.quote_log();
         if service::exists(&plan.service) && !plan.touch_service {
-            self.emit(Happening::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: true });
-            return Ok(Event::Looked(Judgement::Unproven));
+            self.emit(Event::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: true });
+            return Ok(StepOutcome::Looked(Judgement::Unproven));
         }
         let activation = if self.revived_by_restart { Activation::Restart } else { plan.activation };
         let checks = (plan.checks_before.as_slice(), plan.baseline.as_slice());
@@ -270,26 +270,26 @@ impl Run<'_> {
         if judgement != Judgement::Worse {
             self.rouse();
         }
-        self.emit(Happening::Looked { health, judgement, back: true });
-        Ok(Event::Looked(judgement))
+        self.emit(Event::Looked { health, judgement, back: true });
+        Ok(StepOutcome::Looked(judgement))
     }
 
-    pub(super) fn tidy(&mut self, change: &Change) -> Result<Event, Trouble> {
+    pub(super) fn tidy(&mut self, change: &Change) -> Result<StepOutcome, Error> {
         use gypsum_core::change::State as S;
         if matches!(change.state(), S::Withdrawn(_)) {
             self.files(|files| files.unstage())?;
-            return Ok(Event::Done);
+            return Ok(StepOutcome::Done);
         }
         match self.files(|files| files.tidy()) {
             Ok(notes) => {
                 for text in notes {
-                    self.emit(Happening::Noted { text });
+                    self.emit(Event::Noted { text });
                 }
             }
             // What counts is done; a leftover is no reason to call it anything else.
-            Err(trouble) => self.emit(Happening::Noted { text: format!("not tidied up: {trouble}") }),
+            Err(error) => self.emit(Event::Noted { text: format!("not tidied up: {error}") }),
         }
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 }
 

@@ -1,17 +1,17 @@
 //! The end of a change: where the service stands, what to do next, the record.
 
 use super::Run;
+use crate::error::Error;
 use crate::journal::Journal;
 use crate::service;
-use crate::trouble::Trouble;
-use gypsum_core::change::{Event, Plan, Stage, Verdict};
-use gypsum_core::happening::Happening;
+use gypsum_core::change::{Plan, Stage, StepOutcome, Verdict};
+use gypsum_core::event::Event;
 use gypsum_core::profile::Activation;
 use gypsum_core::record::seal;
 use gypsum_core::service::State as ServiceState;
 
 impl Run<'_> {
-    pub(super) fn close(&mut self, verdict: Verdict) -> Result<Event, Trouble> {
+    pub(super) fn close(&mut self, verdict: Verdict) -> Result<StepOutcome, Error> {
         if verdict == Verdict::Stuck {
             self.release_watchdogs();
         }
@@ -19,16 +19,16 @@ impl Run<'_> {
         self.drafts_done(verdict);
         let standing = self.standing(verdict);
         let next = self.next_step(verdict);
-        self.emit(Happening::Ended { verdict, standing, next });
+        self.emit(Event::Ended { verdict, standing, next });
         let Some(entry) = self.entry.clone() else {
-            return Ok(Event::Done);
+            return Ok(StepOutcome::Done);
         };
         if self.plan.is_none() {
             // The backup could not be finished: half of one is worse than none.
             if let Err(error) = std::fs::remove_dir_all(&entry.folder) {
                 tracing::warn!(%error, "the unfinished backup cannot be removed");
             }
-            return Ok(Event::Done);
+            return Ok(StepOutcome::Done);
         }
         let disk = self.disk();
         let path = entry.folder.join("change.json");
@@ -48,9 +48,9 @@ impl Run<'_> {
             let text = format!(
                 "the record in {folder} could not be written: {error}; gypsum recover {daemon} finishes it"
             );
-            self.emit(Happening::Noted { text });
+            self.emit(Event::Noted { text });
         }
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 
     /// Where the service stands now, in one sentence without a full stop.
@@ -144,10 +144,10 @@ impl Run<'_> {
                 ))
             }
             Verdict::Dropped | Verdict::Refused => {
-                let trouble = self.trouble.as_ref();
-                let said = trouble.map(|trouble| match &trouble.mend {
-                    Some(mend) => format!("{}\n{mend}", trouble.message),
-                    None => trouble.message.clone(),
+                let error = self.error.as_ref();
+                let said = error.map(|error| match &error.mend {
+                    Some(mend) => format!("{}\n{mend}", error.message),
+                    None => error.message.clone(),
                 });
                 said.or_else(|| self.cause.clone().filter(|_| verdict == Verdict::Dropped))
             }

@@ -4,8 +4,8 @@
 use super::difference::{shown_companion, shown_lines, shown_link};
 use super::front::{Front, NewFile};
 use crate::disk::{Disk, link_target, link_to};
+use crate::error::Error;
 use crate::files::resolved;
-use crate::trouble::Trouble;
 use gypsum_core::change::Ownership;
 use gypsum_core::text::Bytes;
 use std::fs;
@@ -45,7 +45,7 @@ pub struct Companion {
 
 impl Front {
     /// The files that change beside the edits.
-    pub(super) fn beside(&mut self, disk: &dyn Disk) -> Result<(), Trouble> {
+    pub(super) fn beside(&mut self, disk: &dyn Disk) -> Result<(), Error> {
         let beside = self.job.beside.clone();
         for companion in &beside.companions {
             self.place_companion(disk, companion)?;
@@ -59,16 +59,16 @@ impl Front {
         Ok(())
     }
 
-    fn place_companion(&mut self, disk: &dyn Disk, companion: &Companion) -> Result<(), Trouble> {
+    fn place_companion(&mut self, disk: &dyn Disk, companion: &Companion) -> Result<(), Error> {
         let real = resolved(&companion.to);
         if self.loading()?.loaded.iter().any(|file| file.real == real) {
-            return Err(Trouble::usage(format!("{} is one of the daemon's own files", real.display()))
+            return Err(Error::usage(format!("{} is one of the daemon's own files", real.display()))
                 .mend("a prepared configuration file goes in with --whole FILE --in FILE"));
         }
         if link_target(&companion.bytes).is_some() {
-            return Err(Trouble::usage(format!("what goes to {} is no file's content", real.display())));
+            return Err(Error::usage(format!("what goes to {} is no file's content", real.display())));
         }
-        let before = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?;
+        let before = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?;
         let wanted = companion.dress != Ownership::default();
         let same_dress = !wanted || fs::metadata(&real).is_ok_and(|meta| wears(&meta, &companion.dress));
         if before.as_ref() == Some(&companion.bytes) && same_dress {
@@ -87,19 +87,19 @@ impl Front {
     }
 
     /// A link in a folder that the daemon reads, to what waits in the folder beside it.
-    fn switch(&mut self, disk: &dyn Disk, name: &str, on: bool) -> Result<(), Trouble> {
+    fn switch(&mut self, disk: &dyn Disk, name: &str, on: bool) -> Result<(), Error> {
         let found = self.switchable(name)?;
         for (available, enabled) in found {
             let link = enabled.join(available.file_name().unwrap_or_default());
             let target = relative(&enabled, &available);
-            let before = disk.read(&link).map_err(|error| Trouble::file("read", &link, &error))?;
+            let before = disk.read(&link).map_err(|error| Error::file("read", &link, &error))?;
             let after = match (&before, on) {
                 (None, true) => Some(link_to(&target)),
                 (Some(bytes), false) if link_target(bytes).is_some() => None,
                 (Some(bytes), true) if link_target(bytes).is_some() => continue,
                 (None, false) => continue,
                 (Some(_), _) => {
-                    return Err(Trouble::refused(format!(
+                    return Err(Error::refused(format!(
                         "{} is a file of its own and no link",
                         link.display()
                     ))
@@ -119,7 +119,7 @@ impl Front {
 
     /// The files called `name` that wait in a folder beside one that the daemon reads (`NAME-available` beside
     /// `NAME-enabled`, as distributions lay them out), each with the folder that is read.
-    fn switchable(&self, name: &str) -> Result<Vec<(PathBuf, PathBuf)>, Trouble> {
+    fn switchable(&self, name: &str) -> Result<Vec<(PathBuf, PathBuf)>, Error> {
         let mut found = Vec::new();
         let mut known = Vec::new();
         let mut folders: Vec<PathBuf> = self
@@ -154,19 +154,19 @@ impl Front {
             return Ok(found);
         }
         let near = gypsum_core::text::nearest(name, known.iter().map(String::as_str));
-        let trouble = Trouble::usage(format!("there is no {name} that could be switched on or off"));
+        let error = Error::usage(format!("there is no {name} that could be switched on or off"));
         Err(match near.first() {
-            Some(near) => trouble.mend(format!("did you mean {near}?")),
-            None if known.is_empty() => trouble.mend("this daemon reads no folder of links"),
-            None => trouble.mend(format!("there is {}", known.join(", "))),
+            Some(near) => error.mend(format!("did you mean {near}?")),
+            None if known.is_empty() => error.mend("this daemon reads no folder of links"),
+            None => error.mend(format!("there is {}", known.join(", "))),
         })
     }
 
-    fn take_out(&mut self, disk: &dyn Disk, path: &Path) -> Result<(), Trouble> {
+    fn take_out(&mut self, disk: &dyn Disk, path: &Path) -> Result<(), Error> {
         let loading = self.loading()?;
         let n = loading.find(path)?;
         if n == loading.home {
-            return Err(Trouble::usage(format!("{} is the daemon's main file", path.display()))
+            return Err(Error::usage(format!("{} is the daemon's main file", path.display()))
                 .mend("settings are taken out with --delete ADDRESS"));
         }
         // Of a link the link goes, and not what it leads to.
@@ -177,7 +177,7 @@ impl Front {
             _ => place.real.clone(),
         };
         let name = place.name.clone();
-        let before = disk.read(&real).map_err(|error| Trouble::file("read", &real, &error))?;
+        let before = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?;
         match before.as_deref().and_then(link_target) {
             Some(target) => self.edits.push(shown_link(&real, target, false)),
             None => self.edits.extend(shown_lines(&real, before.as_deref(), None)),

@@ -5,6 +5,7 @@ use super::job::{Job, Wish};
 use super::readings::look_at;
 use super::values::Values;
 use crate::disk::Disk;
+use crate::error::Error;
 use crate::files::{self, Loading};
 use crate::health::HealthRun;
 use crate::locks::Locks;
@@ -14,13 +15,12 @@ use crate::service;
 use crate::shell;
 use crate::state::State;
 use crate::survey::Early;
-use crate::trouble::Trouble;
-use gypsum_core::change::{Event, Ownership, PlannedNeighbour};
+use gypsum_core::change::{Ownership, PlannedNeighbour, StepOutcome};
 use gypsum_core::doc::Family;
 use gypsum_core::edit::Shown;
 use gypsum_core::effective::{ALSO_CHANGES, asked, compare};
+use gypsum_core::event::Event;
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::happening::Happening;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
@@ -74,7 +74,7 @@ pub(super) struct Front {
     /// What others are told who want the locks.
     pub holder: String,
     /// What the daemon's checker said meanwhile.
-    pub rehearsed: Option<Result<Rehearsal, Trouble>>,
+    pub rehearsed: Option<Result<Rehearsal, Error>>,
     pub service: Service,
     /// How the service was when it was looked up.
     pub found: Observation,
@@ -127,8 +127,8 @@ impl Front {
         }
     }
 
-    pub fn loading(&self) -> Result<&Loading, Trouble> {
-        self.loading.as_ref().ok_or_else(|| Trouble::cannot("the files were not read"))
+    pub fn loading(&self) -> Result<&Loading, Error> {
+        self.loading.as_ref().ok_or_else(|| Error::cannot("the files were not read"))
     }
 
     /// Whether the service is to be told of the change: not where it is stopped and stays so.
@@ -143,7 +143,7 @@ impl Front {
 }
 
 impl Run<'_> {
-    pub(super) fn prepare(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn prepare(&mut self) -> Result<StepOutcome, Error> {
         let (state, disk, now) = (self.state, self.disk(), self.world.now_ms());
         let front = self.front()?;
         let daemon = front.job.profile.daemon.clone();
@@ -163,16 +163,16 @@ impl Run<'_> {
         // was cut off.
         if let Some(entry) = state.open_change(disk, &daemon)?.map(|(entry, ..)| entry) {
             let what = format!("change {} of {daemon} was interrupted and is still open", entry.number);
-            return Err(Trouble::busy(what).mend(format!("gypsum recover {daemon}")));
+            return Err(Error::busy(what).mend(format!("gypsum recover {daemon}")));
         }
         // Under the locks, and whatever was read to find them: somebody may have changed it before.
         let held = front.held_already(state)?;
         front.loading =
             Some(files::load_over(disk, &front.job.profile, front.job.new_file(), &held, &known)?);
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 
-    pub(super) fn rehearse(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn rehearse(&mut self) -> Result<StepOutcome, Error> {
         let front = self.front()?;
         let rehearsal = front.rehearsed.take().transpose()?;
         let home = front.home()?;
@@ -198,13 +198,13 @@ impl Run<'_> {
             findings.extend(told);
         }
         if self.judge(findings)? {
-            return Ok(Event::Refused);
+            return Ok(StepOutcome::Refused);
         }
-        self.emit(Happening::Checked { by: by.join("; ") });
-        Ok(Event::Done)
+        self.emit(Event::Checked { by: by.join("; ") });
+        Ok(StepOutcome::Done)
     }
 
-    pub(super) fn measure(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn measure(&mut self) -> Result<StepOutcome, Error> {
         let (world, state) = (self.world, self.state);
         let front = self.front()?;
         let profile = &front.job.profile;
@@ -251,24 +251,24 @@ impl Run<'_> {
 
     /// Says how all is before anything is touched, and what will be done; where something is not well, the person may
     /// stop here.
-    fn say_how_it_is(&mut self) -> Result<Event, Trouble> {
+    fn say_how_it_is(&mut self) -> Result<StepOutcome, Error> {
         let front = self.front()?;
         let (baseline, planned) = (front.baseline.clone(), front.planned());
         // Nobody asks whom to wake that is asleep.
         let stopped = front.is_stopped();
         let unwell: Vec<Finding> =
             baseline.iter().filter(|outcome| !outcome.well && !stopped).map(unwell).collect();
-        self.emit(Happening::Baseline { health: baseline });
+        self.emit(Event::Baseline { health: baseline });
         let asks = !unwell.is_empty() && self.front()?.asks_if_unwell();
         if self.judge(unwell)? {
-            return Ok(Event::Refused);
+            return Ok(StepOutcome::Refused);
         }
         self.emit(planned);
         if asks && !self.watch.confirm() {
             self.cause = Some("the service was already unhealthy, and you chose to stop".into());
-            return Ok(Event::Interrupted);
+            return Ok(StepOutcome::Interrupted);
         }
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 }
 
@@ -290,7 +290,7 @@ fn proposed<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
 }
 
 impl Front {
-    fn home(&self) -> Result<PathBuf, Trouble> {
+    fn home(&self) -> Result<PathBuf, Error> {
         let loading = self.loading()?;
         Ok(loading.loaded.get(loading.home).map_or_else(PathBuf::new, |file| file.real.clone()))
     }
@@ -303,7 +303,7 @@ impl Front {
     }
 
     /// Our own check; the daemon's checker reads the proposal meanwhile.
-    pub(super) fn both_checks(&mut self, state: &State, disk: &dyn Disk) -> Result<Vec<Finding>, Trouble> {
+    pub(super) fn both_checks(&mut self, state: &State, disk: &dyn Disk) -> Result<Vec<Finding>, Error> {
         let home = self.home()?;
         let (files, checker) = (&self.new_files, self.job.profile.checker.as_ref());
         let putting_back = matches!(self.job.wish, Wish::Files(_));
@@ -313,7 +313,7 @@ impl Front {
                 scope.spawn(move || rehearse(checker, &proposed(files, home), home, putting_back))
             });
             let own = self.own_check(disk);
-            let failed = || Err(Trouble::cannot("the rehearsal broke off"));
+            let failed = || Err(Error::cannot("the rehearsal broke off"));
             (own, rehearsing.map(|thread| thread.join().unwrap_or_else(|_| failed())))
         });
         self.rehearsed = rehearsed;
@@ -332,7 +332,7 @@ impl Front {
     }
 
     /// What the daemon understands otherwise than it was asked for, where it can be asked.
-    fn effective(&self, proposed: &[Proposed<'_>], home: &Path) -> Result<Option<Vec<Finding>>, Trouble> {
+    fn effective(&self, proposed: &[Proposed<'_>], home: &Path) -> Result<Option<Vec<Finding>>, Error> {
         let profile = &self.job.profile;
         let Some((effective, loading)) = profile.effective.as_ref().zip(self.after_loading.as_ref()) else {
             return Ok(None);

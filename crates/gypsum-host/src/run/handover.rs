@@ -1,13 +1,13 @@
 //! Handing the change over to a guardian, and watching it from here.
 
 use super::{Finished, Observer, Run, Way};
+use crate::error::Error;
 use crate::evidence::{Evidence, Progress};
 use crate::guardian::{GuardianClient, Handover, Heard, Told};
 use crate::state::{Entry, State};
-use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage, Verdict};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::report::Report;
 use gypsum_core::secret::Redactor;
 use serde::{Deserialize, Serialize};
@@ -52,25 +52,25 @@ impl Run<'_> {
     /// goes on in this process, and that is said.
     pub(super) fn hand_over(&mut self) -> Option<GuardianClient> {
         let guardian = self.guardian.take()?;
-        match guardian.come().map_err(Trouble::from_io).and_then(|line| self.charge(line)) {
+        match guardian.come().map_err(Error::from_io).and_then(|line| self.charge(line)) {
             Ok(line) => Some(line),
             Err(why) => {
                 let why = why.message;
                 let text = format!("running in this session: the guardian could not be started ({why})");
-                self.emit(Happening::Noted { text });
+                self.emit(Event::Noted { text });
                 None
             }
         }
     }
 
-    fn charge(&mut self, mut line: GuardianClient) -> Result<GuardianClient, Trouble> {
-        let entry = self.entry.clone().ok_or_else(|| Trouble::cannot("this change has no folder"))?;
+    fn charge(&mut self, mut line: GuardianClient) -> Result<GuardianClient, Error> {
+        let entry = self.entry.clone().ok_or_else(|| Error::cannot("this change has no folder"))?;
         let (report, secrets) = (self.report.clone(), self.redactor.values().to_vec());
         let staged = Staged { entry, plan: self.plan()?.clone(), report, secrets };
         let state = self.state.clone();
         let front = self.front()?;
         let charge = Handover { state, staged, holder: front.holder.clone() };
-        line.hand_over(charge, &front.locks).map_err(Trouble::from_io)?;
+        line.hand_over(charge, &front.locks).map_err(Error::from_io)?;
         Ok(line)
     }
 
@@ -78,16 +78,16 @@ impl Run<'_> {
     pub(super) fn follow(mut self, mut line: GuardianClient) -> Finished {
         loop {
             match line.hear() {
-                Heard::Told(Told::Saw(happening)) => {
-                    self.watch.on_event(&happening);
-                    self.report.take(&happening);
+                Heard::Told(Told::Saw(event)) => {
+                    self.watch.on_event(&event);
+                    self.report.take(&event);
                 }
                 Heard::Told(Told::Ended(status)) => return self.leave(status),
                 Heard::End => return self.take_over(),
                 Heard::Nothing if self.world.is_sent_away() => {
                     let daemon = &self.report.daemon;
                     let text = format!("the change goes on by itself: gypsum changes {daemon}");
-                    self.watch.on_event(&Happening::Noted { text });
+                    self.watch.on_event(&Event::Noted { text });
                     return self.leave(GOES_ON);
                 }
                 Heard::Nothing if self.world.interrupted() => line.withdraw(),
@@ -129,7 +129,7 @@ impl Run<'_> {
         };
         let cause = "the process that carried it was ended";
         self.cause = Some(cause.into());
-        self.emit(Happening::Noted { text: format!("{cause}; this one goes on") });
+        self.emit(Event::Noted { text: format!("{cause}; this one goes on") });
         self.carry(Change::resume(stage))
     }
 }
@@ -139,7 +139,7 @@ fn ended(report: Report) -> Finished {
     Finished { report, status }
 }
 
-impl Trouble {
+impl Error {
     fn from_io(error: std::io::Error) -> Self {
         Self::cannot(error.to_string())
     }

@@ -4,7 +4,7 @@ use super::Run;
 use crate::logs::Mark;
 use crate::service;
 use gypsum_core::change::Plan;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
@@ -46,7 +46,7 @@ impl Run<'_> {
         };
         let shown = [last(&telling(&journal), SHOWN_LINES), last(&telling(&files), SHOWN_LINES)].concat();
         if !shown.is_empty() {
-            self.emit(Happening::Log { lines: shown });
+            self.emit(Event::Log { lines: shown });
         }
         self.record_log(journal, files);
     }
@@ -68,7 +68,7 @@ impl Run<'_> {
     fn record_log(&mut self, mut lines: Vec<String>, files: Vec<String>) {
         lines.extend(files);
         if !lines.is_empty() {
-            self.emit(Happening::Logged { lines: last(&lines, MOST_LINES) });
+            self.emit(Event::Logged { lines: last(&lines, MOST_LINES) });
         }
     }
 }

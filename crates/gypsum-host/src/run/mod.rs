@@ -28,16 +28,16 @@ pub use recover::{carry_saved, recover, recover_all, resume};
 pub use values::Values;
 
 use crate::disk::Disk;
+use crate::error::{Error, ErrorKind};
 use crate::guardian::{Guardian, GuardianClient};
 use crate::journal::Journal;
 use crate::probe::ProbeContext;
 use crate::state::{Entry, State};
-use crate::trouble::{Trouble, TroubleKind};
 use crate::world::World;
 use front::Front;
-use gypsum_core::change::{Change, Event, Order, Plan, State as Reached, Verdict};
+use gypsum_core::change::{Change, Order, Plan, State as Reached, StepOutcome, Verdict};
+use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
-use gypsum_core::happening::Happening;
 use gypsum_core::record::seal;
 use gypsum_core::report::Report;
 use gypsum_core::secret::Redactor;
@@ -49,7 +49,7 @@ use std::time::Instant;
 /// Somebody who watches what happens.
 pub trait Observer {
     /// One thing happened.
-    fn on_event(&mut self, happening: &Happening);
+    fn on_event(&mut self, event: &Event);
 
     /// Whether to go on though something is not well already, as was just told. Where nobody can be asked, yes: the
     /// change is judged by whether anything gets worse.
@@ -85,11 +85,11 @@ pub struct Run<'a> {
     contents: Vec<Option<Bytes>>,
     entry: Option<Entry>,
     report: Report,
-    unwritten: Vec<Happening>,
+    unwritten: Vec<Event>,
     redactor: Redactor,
     /// The process that will carry it from the first live byte on.
     guardian: Option<Guardian>,
-    trouble: Option<Trouble>,
+    error: Option<Error>,
     cause: Option<String>,
     /// What probes know of the service since it was last told something.
     scene: ProbeContext,
@@ -118,7 +118,7 @@ impl<'a> Run<'a> {
             unwritten: Vec::new(),
             redactor: Redactor::default(),
             guardian: None,
-            trouble: None,
+            error: None,
             cause: None,
             scene: ProbeContext::default(),
             told: None,
@@ -133,7 +133,7 @@ impl<'a> Run<'a> {
     pub fn change(world: &'a dyn World, state: &'a State, watch: &'a mut dyn Observer, job: Job) -> Finished {
         let mut run = Self::new(world, state, watch, &job.profile.daemon);
         let (why, who, dry_run, hold) = (job.why.clone(), job.who.clone(), job.dry_run, job.hold);
-        run.emit(Happening::Begun { daemon: job.profile.daemon.clone(), why, who, dry_run, hold });
+        run.emit(Event::Begun { daemon: job.profile.daemon.clone(), why, who, dry_run, hold });
         run.front = Some(Front::new(job));
         run.carry(Change::open(dry_run))
     }
@@ -162,23 +162,23 @@ impl<'a> Run<'a> {
             let seen = match recorded {
                 // A journal that cannot be written stops a change before the first live byte, and
                 // never stops a restore.
-                Err(trouble) if !change.state().is_past_armed() => self.give_up(trouble),
+                Err(error) if !change.state().is_past_armed() => self.give_up(error),
                 // What is told as kept must be known as kept after a crash.
-                Err(trouble) if change.state() == Reached::Kept && change.attempt() == 0 => {
-                    self.give_up(trouble);
-                    Event::Unrecorded
+                Err(error) if change.state() == Reached::Kept && change.attempt() == 0 => {
+                    self.give_up(error);
+                    StepOutcome::Unrecorded
                 }
-                _ if self.wants_out(&change, order) => Event::Interrupted,
+                _ if self.wants_out(&change, order) => StepOutcome::Interrupted,
                 _ => self.timed(order, &change),
             };
             change = change.next(seen);
         }
-        let status = self.trouble.as_ref().map(|trouble| trouble.kind.status());
+        let status = self.error.as_ref().map(|error| error.kind.status());
         let early = matches!(self.report.verdict, Some(Verdict::Dropped | Verdict::Refused) | None);
         Way::Ended(status.filter(|_| early).unwrap_or_else(|| self.report.status()))
     }
 
-    fn record(&mut self, change: &Change) -> Result<(), Trouble> {
+    fn record(&mut self, change: &Change) -> Result<(), Error> {
         let (Some(entry), Some(stage)) = (&self.entry, change.state().stage()) else {
             return Ok(());
         };
@@ -188,7 +188,7 @@ impl<'a> Run<'a> {
         }
         let plan = self.plan.as_ref().filter(|_| stage == gypsum_core::change::Stage::Saved);
         let written = Journal::of(&entry.folder).write(self.world.disk(), stage, plan, self.world.now_ms());
-        written.map_err(|error| Trouble::file("write the journal in", &entry.folder, &error))
+        written.map_err(|error| Error::file("write the journal in", &entry.folder, &error))
     }
 
     fn wants_out(&mut self, change: &Change, order: Order) -> bool {
@@ -200,28 +200,28 @@ impl<'a> Run<'a> {
         out
     }
 
-    fn timed(&mut self, order: Order, change: &Change) -> Event {
+    fn timed(&mut self, order: Order, change: &Change) -> StepOutcome {
         let begun = Instant::now();
         let seen = match self.act(order, change) {
             Ok(event) => event,
-            Err(trouble) => self.give_up(trouble),
+            Err(error) => self.give_up(error),
         };
         let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
         if !matches!(order, Order::Close(_)) {
             let (name, outcome) = (order.name().to_owned(), seen.name().to_owned());
-            self.emit(Happening::Stage { name, outcome, ms });
+            self.emit(Event::Stage { name, outcome, ms });
         }
         seen
     }
 
-    fn give_up(&mut self, trouble: Trouble) -> Event {
-        self.cause = Some(trouble.message.clone());
-        let refused = trouble.kind == TroubleKind::Refused;
-        self.trouble = Some(trouble);
-        if refused { Event::Refused } else { Event::Failed }
+    fn give_up(&mut self, error: Error) -> StepOutcome {
+        self.cause = Some(error.message.clone());
+        let refused = error.kind == ErrorKind::Refused;
+        self.error = Some(error);
+        if refused { StepOutcome::Refused } else { StepOutcome::Failed }
     }
 
-    fn act(&mut self, order: Order, change: &Change) -> Result<Event, Trouble> {
+    fn act(&mut self, order: Order, change: &Change) -> Result<StepOutcome, Error> {
         match order {
             Order::Prepare => self.prepare(),
             Order::Propose => self.propose(),
@@ -229,7 +229,7 @@ impl<'a> Run<'a> {
             Order::Measure => self.measure(),
             Order::Save => self.save(),
             Order::Stage => self.stage(),
-            Order::Arm => Ok(Event::Done),
+            Order::Arm => Ok(StepOutcome::Done),
             Order::Replace => self.replace(),
             Order::Activate => self.activate(),
             Order::Look => self.look(),
@@ -245,22 +245,22 @@ impl<'a> Run<'a> {
         self.world.disk()
     }
 
-    fn front(&mut self) -> Result<&mut Front, Trouble> {
-        self.front.as_mut().ok_or_else(|| Trouble::cannot("this change is past its preparation"))
+    fn front(&mut self) -> Result<&mut Front, Error> {
+        self.front.as_mut().ok_or_else(|| Error::cannot("this change is past its preparation"))
     }
 
-    fn plan(&self) -> Result<&Plan, Trouble> {
-        self.plan.as_ref().ok_or_else(|| Trouble::cannot("this change has no plan"))
+    fn plan(&self) -> Result<&Plan, Error> {
+        self.plan.as_ref().ok_or_else(|| Error::cannot("this change has no plan"))
     }
 
     /// Shows what happened, gathers it for the report, and keeps it in the change's folder.
-    fn emit(&mut self, happening: Happening) {
-        let happening = self.redactor.event(happening);
-        self.report.take(&happening);
-        self.unwritten.push(happening.clone());
+    fn emit(&mut self, event: Event) {
+        let event = self.redactor.event(event);
+        self.report.take(&event);
+        self.unwritten.push(event.clone());
         // What a person was told is on record, whatever happens next.
         self.write_events();
-        self.watch.on_event(&happening);
+        self.watch.on_event(&event);
     }
 
     fn write_events(&mut self) {
@@ -269,8 +269,8 @@ impl<'a> Run<'a> {
         };
         let at = self.world.now_ms();
         let mut lines = Vec::new();
-        for happening in self.unwritten.drain(..) {
-            match seal(&Timed { at_ms: at, happening }) {
+        for event in self.unwritten.drain(..) {
+            match seal(&Timed { at_ms: at, event }) {
                 Ok(line) => lines.extend_from_slice(format!("{line}\n").as_bytes()),
                 Err(error) => tracing::warn!(%error, "an event cannot be written"),
             }
@@ -282,7 +282,7 @@ impl<'a> Run<'a> {
     }
 
     /// Shows findings; whether one of them refuses.
-    fn judge(&mut self, findings: Vec<Finding>) -> Result<bool, Trouble> {
+    fn judge(&mut self, findings: Vec<Finding>) -> Result<bool, Error> {
         let front = self.front()?;
         let (accept, strict, why) = (front.job.accept.clone(), front.job.strict, front.job.why.clone());
         let mut refuses = false;
@@ -294,7 +294,7 @@ impl<'a> Run<'a> {
                 finding.reason = said.or_else(|| why.clone());
             }
             refuses |= finding.refuses(strict);
-            self.emit(Happening::Found { finding });
+            self.emit(Event::Found { finding });
         }
         Ok(refuses)
     }
@@ -306,5 +306,5 @@ struct Timed {
     /// When, in milliseconds since 1970.
     at_ms: i64,
     #[serde(flatten)]
-    happening: Happening,
+    event: Event,
 }

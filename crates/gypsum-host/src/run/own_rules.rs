@@ -3,12 +3,12 @@
 use super::front::Front;
 use super::job::Wish;
 use crate::disk::{Disk, link_target};
+use crate::error::Error;
 use crate::evidence::Progress;
 use crate::files::{Loaded, Loading, Overlay, load_over};
 use crate::service;
 use crate::state::State;
 use crate::survey::Host;
-use crate::trouble::Trouble;
 use gypsum_core::address::address_of;
 use gypsum_core::change::Verdict;
 use gypsum_core::check::CheckingChange;
@@ -49,7 +49,7 @@ fn new_settings(files: &[File], fresh: &HashSet<Leaf>) -> Vec<String> {
 
 impl Front {
     /// What our rules say of the files as they will be.
-    pub(super) fn own_check(&self, disk: &dyn Disk) -> Result<Own, Trouble> {
+    pub(super) fn own_check(&self, disk: &dyn Disk) -> Result<Own, Error> {
         let overlay = self.overlay(disk);
         let after = self.loading_after(disk, &overlay)?;
         let before = self.loading()?;
@@ -84,7 +84,7 @@ impl Front {
         own: Own,
         state: &State,
         disk: &dyn Disk,
-    ) -> Result<Vec<Finding>, Trouble> {
+    ) -> Result<Vec<Finding>, Error> {
         let Own { mut findings, fresh, after } = own;
         self.changed.extend(new_settings(&after.files, &fresh));
         self.fresh = fresh;
@@ -97,7 +97,7 @@ impl Front {
     }
 
     /// Keeps the service that was found, and takes its lock.
-    fn settle(&mut self) -> Result<(), Trouble> {
+    fn settle(&mut self) -> Result<(), Error> {
         (self.service, self.found) = self.early.service()?;
         if let Some(name) = service::lock_name(&self.service).filter(|_| !self.job.dry_run) {
             self.locks.take_more(&[name], &self.holder)?;
@@ -123,7 +123,7 @@ impl Front {
     }
 
     /// The files of the daemon as they will be.
-    fn loading_after(&self, disk: &dyn Disk, overlay: &Overlay) -> Result<Loading, Trouble> {
+    fn loading_after(&self, disk: &dyn Disk, overlay: &Overlay) -> Result<Loading, Error> {
         let loading = self.loading()?;
         let dialect = &self.job.profile.dialect;
         let known = self.new_files.iter().all(|file| {

@@ -3,11 +3,11 @@
 use super::Run;
 use super::front::NewFile;
 use crate::disk::{content_of, link_target};
+use crate::error::Error;
 use crate::files::can_exchange;
 use crate::state::Entry;
-use crate::trouble::Trouble;
-use gypsum_core::change::{Content, Event, How, Ownership, Plan, PlannedFile};
-use gypsum_core::happening::Happening;
+use gypsum_core::change::{Content, How, Ownership, Plan, PlannedFile, StepOutcome};
+use gypsum_core::event::Event;
 use gypsum_core::profile::Service;
 use gypsum_core::text::Bytes;
 use std::fs;
@@ -23,7 +23,7 @@ const MOST_LIMIT: Duration = Duration::from_mins(30);
 const USUAL_STEADY: Duration = Duration::from_secs(2);
 
 impl Run<'_> {
-    pub(super) fn save(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn save(&mut self) -> Result<StepOutcome, Error> {
         let (disk, state, now) = (self.disk(), self.state, self.world.now_ms());
         let front = self.front()?;
         let daemon = front.job.profile.daemon.clone();
@@ -37,9 +37,9 @@ impl Run<'_> {
         for file in &new_files {
             files.push(self.back_up(&entry, file)?);
         }
-        disk.sync_folder(&entry.folder).map_err(|error| Trouble::file("sync", &entry.folder, &error))?;
+        disk.sync_folder(&entry.folder).map_err(|error| Error::file("sync", &entry.folder, &error))?;
         let parent = state.of_daemon(&daemon);
-        disk.sync_folder(&parent).map_err(|error| Trouble::file("sync", &parent, &error))?;
+        disk.sync_folder(&parent).map_err(|error| Error::file("sync", &parent, &error))?;
         // Those that are gone go last: nothing must refer to a file that is missing.
         let folders = missing_folders(&files);
         let mut pairs: Vec<(PlannedFile, Option<Bytes>)> =
@@ -49,13 +49,13 @@ impl Run<'_> {
         self.contents = contents;
         self.plan = Some(self.plan_of(&entry, files, folders)?);
         let folder = entry.folder.join("before").display().to_string();
-        self.emit(Happening::BackedUp { change: entry.name, folder });
+        self.emit(Event::BackedUp { change: entry.name, folder });
         let in_place: Vec<String> =
             self.plan()?.files.iter().filter(|file| file.how == How::InPlace).map(in_place).collect();
         for text in in_place {
-            self.emit(Happening::Noted { text });
+            self.emit(Event::Noted { text });
         }
-        Ok(Event::Done)
+        Ok(StepOutcome::Done)
     }
 
     fn plan_of(
@@ -63,7 +63,7 @@ impl Run<'_> {
         entry: &Entry,
         files: Vec<PlannedFile>,
         folders: Vec<PathBuf>,
-    ) -> Result<Plan, Trouble> {
+    ) -> Result<Plan, Error> {
         let same_settings = self.same_settings;
         let front = self.front()?;
         let paths: Vec<&Path> = files.iter().map(|file| file.path.as_path()).collect();
@@ -116,16 +116,16 @@ impl Run<'_> {
     }
 
     /// The backup of one file, durable, read back and compared.
-    fn back_up(&self, entry: &Entry, file: &NewFile) -> Result<PlannedFile, Trouble> {
+    fn back_up(&self, entry: &Entry, file: &NewFile) -> Result<PlannedFile, Error> {
         let disk = self.disk();
         let backup = file.before.as_ref().map(|bytes| (entry.copy_of("before", &file.real), bytes));
         if let Some((copy, bytes)) = &backup {
             self.place(copy, bytes, &file.real)?;
-            disk.sync_file(copy).map_err(|error| Trouble::file("sync", copy, &error))?;
+            disk.sync_file(copy).map_err(|error| Error::file("sync", copy, &error))?;
             self.sync_up(copy, &entry.folder)?;
-            let again = disk.content(copy).map_err(|error| Trouble::file("read", copy, &error))?;
+            let again = disk.content(copy).map_err(|error| Error::file("read", copy, &error))?;
             if again != content_of(Some(bytes)) {
-                return Err(Trouble::cannot(format!(
+                return Err(Error::cannot(format!(
                     "the backup {} does not read back as it was written",
                     copy.display()
                 ))
@@ -146,7 +146,7 @@ impl Run<'_> {
             self.place(&copy, bytes, &file.real)?;
             if let Some(dress) = &dress {
                 disk.dress(&copy, dress)
-                    .map_err(|error| Trouble::file("give its owner and mode to", &copy, &error))?;
+                    .map_err(|error| Error::file("give its owner and mode to", &copy, &error))?;
             }
         }
         Ok(PlannedFile {
@@ -160,34 +160,34 @@ impl Run<'_> {
         })
     }
 
-    fn place(&self, copy: &Path, bytes: &[u8], like: &Path) -> Result<(), Trouble> {
+    fn place(&self, copy: &Path, bytes: &[u8], like: &Path) -> Result<(), Error> {
         let disk = self.disk();
-        let failed = |error: std::io::Error| Trouble::file("write", copy, &error);
+        let failed = |error: std::io::Error| Error::file("write", copy, &error);
         disk.make_folder(copy.parent().unwrap_or(copy)).map_err(failed)?;
         let like = disk.content(like).is_ok_and(|content| content != Content::Absent).then_some(like);
         disk.create(copy, bytes, like).map_err(failed)
     }
 
     /// Makes the names of all folders between a copy and the change's folder durable.
-    fn sync_up(&self, copy: &Path, top: &Path) -> Result<(), Trouble> {
+    fn sync_up(&self, copy: &Path, top: &Path) -> Result<(), Error> {
         for folder in copy.ancestors().skip(1).take_while(|folder| *folder != top) {
-            self.disk().sync_folder(folder).map_err(|error| Trouble::file("sync", folder, &error))?;
+            self.disk().sync_folder(folder).map_err(|error| Error::file("sync", folder, &error))?;
         }
         Ok(())
     }
 
     /// A name beside the file that no include pattern reads (they leave out names with a leading dot,
     /// and by their ending), and that is free: what stands there may be somebody's only copy.
-    fn aside(&self, entry: &Entry, path: &Path) -> Result<PathBuf, Trouble> {
+    fn aside(&self, entry: &Entry, path: &Path) -> Result<PathBuf, Error> {
         let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-        let taken = |error: std::io::Error| Trouble::file("look beside", path, &error);
+        let taken = |error: std::io::Error| Error::file("look beside", path, &error);
         for more in ["", "b", "c", "d", "e"] {
             let aside = path.with_file_name(format!(".{name}.gypsum-{:04}{more}~", entry.number));
             if self.disk().read(&aside).map_err(taken)?.is_none() {
                 return Ok(aside);
             }
         }
-        Err(Trouble::cannot(format!("there are too many leftovers beside {}", path.display()))
+        Err(Error::cannot(format!("there are too many leftovers beside {}", path.display()))
             .mend(format!("look at .{name}.gypsum-* there: one may hold an original")))
     }
 }

@@ -5,15 +5,15 @@ use super::difference::{moved_lines, shown_companion, shown_lines, shown_link};
 use super::front::{Front, NewFile};
 use super::job::Wish;
 use crate::disk::link_target;
+use crate::error::Error;
 use crate::files::Loading;
 use crate::guardian::Guardian;
-use crate::trouble::Trouble;
 use gypsum_core::address::Address;
-use gypsum_core::change::{Event, Verdict};
+use gypsum_core::change::{StepOutcome, Verdict};
 use gypsum_core::doc::{Document, Family};
 use gypsum_core::edit::{Batch, Edit, File, Guide, Request, Where, propose_batches};
+use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
-use gypsum_core::happening::Happening;
 use gypsum_core::listing::changed;
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::secret::{Redactor, mentions_secret, secrets_in};
@@ -24,7 +24,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 impl Run<'_> {
-    pub(super) fn propose(&mut self) -> Result<Event, Trouble> {
+    pub(super) fn propose(&mut self) -> Result<StepOutcome, Error> {
         let disk = self.disk();
         // What was typed unseen is not shown in a misfit either.
         self.redactor = Redactor::new(self.front()?.job.hidden.clone());
@@ -40,7 +40,7 @@ impl Run<'_> {
             Wish::Edits(edits) => front.place(&edits, &disabled)?,
             Wish::Whole(bytes) => {
                 if memchr::memchr(0, &bytes).is_some() {
-                    return Err(Trouble::refused("the prepared file holds a NUL byte; it is no text file"));
+                    return Err(Error::refused("the prepared file holds a NUL byte; it is no text file"));
                 }
                 let target = front.target()?;
                 front.whole(&[(target, Some(bytes))], disk)?
@@ -49,7 +49,7 @@ impl Run<'_> {
         };
         if let Err(misfits) = placed {
             self.judge(misfits)?;
-            return Ok(Event::Refused);
+            return Ok(StepOutcome::Refused);
         }
         let front = self.front()?;
         front.beside(disk)?;
@@ -65,21 +65,21 @@ impl Run<'_> {
         let only_activates =
             activates && matches!(&self.front()?.job.wish, Wish::Edits(edits) if edits.is_empty());
         if nothing && !only_activates {
-            return Ok(Event::Unchanged);
+            return Ok(StepOutcome::Unchanged);
         }
         if !self.front()?.job.dry_run {
             self.guardian = Some(Guardian::begin(&self.report.daemon));
         }
         let state = self.state;
         let findings = self.front()?.both_checks(state, disk)?;
-        self.emit(Happening::Proposed { edits });
-        if self.judge(findings)? { Ok(Event::Refused) } else { Ok(Event::Done) }
+        self.emit(Event::Proposed { edits });
+        if self.judge(findings)? { Ok(StepOutcome::Refused) } else { Ok(StepOutcome::Done) }
     }
 }
 
 impl Run<'_> {
     /// The lines as which kept changes commented out what is to be enabled now, by address.
-    fn disabled_before(&mut self) -> Result<HashMap<String, String>, Trouble> {
+    fn disabled_before(&mut self) -> Result<HashMap<String, String>, Error> {
         let state = self.state;
         let front = self.front()?;
         let Wish::Edits(edits) = &front.job.wish else {
@@ -117,7 +117,7 @@ impl Run<'_> {
 type Placed = Result<(), Vec<Finding>>;
 
 impl Front {
-    fn place(&mut self, requests: &[Request], disabled: &HashMap<String, String>) -> Result<Placed, Trouble> {
+    fn place(&mut self, requests: &[Request], disabled: &HashMap<String, String>) -> Result<Placed, Error> {
         let only = self.job.only().map(|path| self.loading()?.find(path)).transpose()?;
         let loading = self.loading()?;
         let profile = &self.job.profile;
@@ -164,7 +164,7 @@ impl Front {
     }
 
     /// The file that a prepared one takes the place of.
-    fn target(&self) -> Result<std::path::PathBuf, Trouble> {
+    fn target(&self) -> Result<std::path::PathBuf, Error> {
         let loading = self.loading()?;
         let n = match self.job.only() {
             Some(path) => loading.find(path)?,
@@ -177,12 +177,12 @@ impl Front {
         &mut self,
         files: &[(std::path::PathBuf, Option<Vec<u8>>)],
         disk: &dyn crate::disk::Disk,
-    ) -> Result<Placed, Trouble> {
+    ) -> Result<Placed, Error> {
         let loading = self.loading()?;
         let mut after = loading.files.clone();
         let (mut new_files, mut edits) = (Vec::new(), Vec::new());
         for (path, bytes) in files {
-            let before = disk.read(path).map_err(|error| Trouble::file("read", path, &error))?;
+            let before = disk.read(path).map_err(|error| Error::file("read", path, &error))?;
             if before == *bytes {
                 continue;
             }
@@ -230,7 +230,7 @@ impl Front {
 }
 
 /// The edits of each file together, those for any file, or for `only`, first.
-fn by_file(requests: &[Request], loading: &Loading, only: Option<usize>) -> Result<Vec<Batch>, Trouble> {
+fn by_file(requests: &[Request], loading: &Loading, only: Option<usize>) -> Result<Vec<Batch>, Error> {
     let mut batches = vec![Batch { only, edits: Vec::new() }];
     for Request { edit, within } in requests {
         let file = match within {
@@ -328,7 +328,7 @@ fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
     misfits.into_iter().map(better).collect()
 }
 
-fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Trouble> {
+fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Error> {
     Document::read(bytes, like.family(), like.dialect().clone())
-        .map_err(|error| Trouble::cannot(error.to_string()))
+        .map_err(|error| Error::cannot(error.to_string()))
 }

@@ -2,10 +2,10 @@
 
 use super::Run;
 use super::front::Front;
+use crate::error::Error;
 use crate::probe::ProbeContext;
-use crate::trouble::Trouble;
 use crate::world::World;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::probe::{Check, Expect, Probe, parse_source};
 use gypsum_core::reading::{Reading, Seen, of_change, unmoved};
 use gypsum_core::report;
@@ -17,7 +17,7 @@ const SETTLED_MS: u64 = 1_000;
 
 impl Front {
     /// What is read before and after this change.
-    pub(super) fn readings(&self) -> Result<Vec<Reading>, Trouble> {
+    pub(super) fn readings(&self) -> Result<Vec<Reading>, Error> {
         let settings = self.changed_settings();
         let mut known = self.job.profile.reading.clone();
         known.extend(self.job.readings.iter().cloned());
@@ -37,13 +37,13 @@ impl Front {
         self.job.profile.dialect.same(reading.name.as_bytes(), name.as_bytes())
     }
 
-    fn no_reading(&self, name: &str, readings: &[Reading]) -> Trouble {
+    fn no_reading(&self, name: &str, readings: &[Reading]) -> Error {
         let names = || readings.iter().map(|reading| reading.name.as_str());
         let near = nearest(name, names());
         let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
         let all: Vec<&str> = names().collect();
         let known = if all.is_empty() { String::new() } else { format!("There are {}; ", all.join(", ")) };
-        Trouble::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
+        Error::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
             .mend(format!("{near}{known}a sentence does, too: --expect \"process niceness=5\""))
     }
 
@@ -82,7 +82,7 @@ impl Front {
     }
 
     /// What is expected of readings, as health checks.
-    pub(super) fn expected(&self, readings: &[Reading]) -> Result<Vec<Check>, Trouble> {
+    pub(super) fn expected(&self, readings: &[Reading]) -> Result<Vec<Check>, Error> {
         let mut checks = Vec::new();
         for (name, value) in &self.job.expects {
             let reading = readings.iter().find(|reading| self.is_named(reading, name));
@@ -92,7 +92,7 @@ impl Front {
                 Probe::Process { expect, .. } | Probe::Command { expect, .. } => *expect = wanted,
                 Probe::Http(http) => http.expect = Expect { contains: Some(value.clone()), ..wanted },
                 _ => {
-                    return Err(Trouble::usage(format!("{name:?} shows no value to compare"))
+                    return Err(Error::usage(format!("{name:?} shows no value to compare"))
                         .mend("--must says in a sentence what must hold"));
                 }
             }
@@ -140,9 +140,9 @@ impl Run<'_> {
         };
         let readings: Vec<report::Reading> = now.iter().map(shown).collect();
         let findings = unmoved(before, &now, &plan.moved);
-        self.emit(Happening::Read { readings });
+        self.emit(Event::Read { readings });
         for finding in findings {
-            self.emit(Happening::Found { finding });
+            self.emit(Event::Found { finding });
         }
     }
 }

@@ -4,19 +4,19 @@ use super::front::Front;
 use super::job::Wish;
 use crate::disk::Disk;
 use crate::drafts::{self, Draft, Reason};
+use crate::error::Error;
 use crate::files::{self, Overlay};
 use crate::state::State;
-use crate::trouble::Trouble;
 use gypsum_core::doc::Document;
 use gypsum_core::merge::merge;
 use gypsum_core::profile::Profile;
 
 /// The drafts of a daemon that are ready, and the change that takes all of them live.
-pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish, Vec<Draft>), Trouble> {
+pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish, Vec<Draft>), Error> {
     let mut ready = drafts::all(state, &profile.daemon);
     ready.retain(|draft| draft.note.because == Reason::Ready);
     if ready.is_empty() {
-        return Err(Trouble::usage(format!("nothing of {} is ready", profile.daemon)).mend(format!(
+        return Err(Error::usage(format!("nothing of {} is ready", profile.daemon)).mend(format!(
             "gypsum change {} EDIT --hold checks a change and puts it aside",
             profile.daemon
         )));
@@ -29,9 +29,9 @@ pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish,
 }
 
 /// What a draft proposes, with what was changed in the file since it was put aside.
-fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>, Trouble> {
+fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>, Error> {
     let file = &draft.note.file;
-    let live = disk.read(file).map_err(|error| Trouble::file("read", file, &error))?.unwrap_or_default();
+    let live = disk.read(file).map_err(|error| Error::file("read", file, &error))?.unwrap_or_default();
     let (base, typed) = (draft.base()?, draft.proposal()?);
     if base == live {
         return Ok(typed);
@@ -43,7 +43,7 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
         |doc| (doc.family(), doc.dialect().clone()),
     );
     let read = |bytes: Vec<u8>| {
-        Document::read(bytes, family, dialect.clone()).map_err(|error| Trouble::cannot(error.to_string()))
+        Document::read(bytes, family, dialect.clone()).map_err(|error| Error::cannot(error.to_string()))
     };
     merge(&read(base)?, &read(typed)?, &read(live)?).map_err(|conflicts| {
         let message = format!(
@@ -51,13 +51,13 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
             file.display(),
             if conflicts.len() == 1 { "one".to_owned() } else { conflicts.len().to_string() }
         );
-        Trouble::refused(message).mend(format!("gypsum edit {} shows the draft", profile.daemon))
+        Error::refused(message).mend(format!("gypsum edit {} shows the draft", profile.daemon))
     })
 }
 
 impl Front {
     /// What was put aside before: what comes now stands on it.
-    pub(super) fn held_already(&self, state: &State) -> Result<Overlay, Trouble> {
+    pub(super) fn held_already(&self, state: &State) -> Result<Overlay, Error> {
         let mut overlay = Overlay::new();
         if self.job.hold {
             for draft in drafts::all(state, &self.job.profile.daemon) {

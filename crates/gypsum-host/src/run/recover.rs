@@ -1,14 +1,14 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
 use super::{Finished, Observer, Run};
+use crate::error::Error;
 use crate::locks::Locks;
 use crate::profiles;
 use crate::service;
 use crate::state::{Entry, State};
-use crate::trouble::Trouble;
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::secret::{Redactor, secrets_in_bytes};
 use gypsum_core::text::Bytes;
 
@@ -20,7 +20,7 @@ pub fn recover(
     watch: &mut dyn Observer,
     daemon: &str,
     who: &str,
-) -> Result<Option<Finished>, Trouble> {
+) -> Result<Option<Finished>, Error> {
     let Some((entry, plan, _)) = state.last_change(world.disk(), daemon)? else {
         return Ok(None);
     };
@@ -53,14 +53,12 @@ pub fn resume(
     let daemon = plan.daemon.clone();
     let mut run = Run::new(world, state, watch, &daemon);
     run.redactor = redactor_of(world, &entry, &plan);
-    run.emit(Happening::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
+    run.emit(Event::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
     // What the first part of the change had to say of itself, so that the record is whole.
     run.report = entry.so_far(world.disk(), run.report);
     let folder = entry.folder.join("before").display().to_string();
-    run.emit(Happening::BackedUp { change: entry.name.clone(), folder });
-    run.emit(Happening::Noted {
-        text: format!("change {} was interrupted {}", entry.number, words_for(stage)),
-    });
+    run.emit(Event::BackedUp { change: entry.name.clone(), folder });
+    run.emit(Event::Noted { text: format!("change {} was interrupted {}", entry.number, words_for(stage)) });
     run.cause = Some("the change was interrupted".into());
     run.entry = Some(entry);
     run.plan = Some(plan);

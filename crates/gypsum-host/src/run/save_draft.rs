@@ -5,7 +5,7 @@ use super::{Run, Wish};
 use crate::disk::link_target;
 use crate::drafts::{Note, Reason, keep, remove_taken};
 use gypsum_core::change::{PlannedDraft, Verdict};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use std::path::PathBuf;
 
 impl Front {
@@ -47,13 +47,13 @@ impl Run<'_> {
                     format!("checked and put aside; gypsum change {daemon} --ready takes it live")
                 }
                 Ok(_) => format!("your edit is saved as a draft; correct it with: gypsum edit {daemon}"),
-                Err(trouble) => {
-                    format!("your edit could not be saved as a draft: {}", trouble.message)
+                Err(error) => {
+                    format!("your edit could not be saved as a draft: {}", error.message)
                 }
             });
         }
         if let Some(text) = text {
-            self.emit(Happening::Noted { text });
+            self.emit(Event::Noted { text });
         }
     }
 
@@ -72,9 +72,9 @@ impl Run<'_> {
             None => job.map(|job| job.takes_live.clone()).unwrap_or_default(),
         };
         for draft in drafts.iter().filter(|_| done) {
-            if let Err(trouble) = remove_taken(draft) {
-                let text = format!("a draft that is live now stays listed: {}", trouble.message);
-                self.emit(Happening::Noted { text });
+            if let Err(error) = remove_taken(draft) {
+                let text = format!("a draft that is live now stays listed: {}", error.message);
+                self.emit(Event::Noted { text });
             }
         }
     }

@@ -1,8 +1,8 @@
 //! The values that health checks name in braces.
 
+use crate::error::Error;
 use crate::files::Loading;
 use crate::service;
-use crate::trouble::Trouble;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
@@ -65,7 +65,7 @@ impl<'a> Values<'a> {
     }
 
     /// These health checks with the values that they name.
-    pub fn filled(&self, checks: &[Check]) -> Result<Vec<Check>, Trouble> {
+    pub fn filled(&self, checks: &[Check]) -> Result<Vec<Check>, Error> {
         let mut filled = Vec::new();
         for check in checks {
             match fill(check, &|name| self.value(name)) {
@@ -73,7 +73,7 @@ impl<'a> Values<'a> {
                 // Where it listens nowhere, nobody can be asked there.
                 Err(missing) if missing.0.starts_with("listen-") => {}
                 Err(missing) => {
-                    return Err(Trouble::usage(format!(
+                    return Err(Error::usage(format!(
                         "the health check {:?} names {{{}}}, which has no value and no default",
                         check.name, missing.0
                     ))
@@ -86,7 +86,7 @@ impl<'a> Values<'a> {
 
     /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
     /// wants to.
-    pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Trouble> {
+    pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Error> {
         let has_service = service::exists(service);
         let mut checks: Vec<Check> =
             has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();

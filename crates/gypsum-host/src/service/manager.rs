@@ -3,8 +3,8 @@
 use super::holdings::OwnedResources;
 use super::{Acted, ServiceAction};
 use crate::children::Limit;
+use crate::error::Error;
 use crate::logs::Mark;
-use crate::trouble::Trouble;
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use std::time::{Duration, Instant};
@@ -15,7 +15,7 @@ const LOOK_UP: Duration = Duration::from_millis(10);
 /// A service manager. What it reports proves nothing: `observe` alone judges.
 pub(super) trait ServiceManager {
     /// The service of these names that exists on this host, and how it is.
-    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble>;
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error>;
 
     /// How a resolved service is, with its main process and the manager's own marks of this run of it.
     fn observe(&self, service: &Service) -> Observation;

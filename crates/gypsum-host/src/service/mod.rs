@@ -15,8 +15,8 @@ pub use proc::sockets as sockets_of;
 pub use systemd::ManagerScope;
 
 use crate::children::{self, Limit};
+use crate::error::Error;
 use crate::logs::Mark;
-use crate::trouble::Trouble;
 use gypsum_core::profile::{Proof, Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use manager::ServiceManager;
@@ -116,10 +116,10 @@ fn keeper_of_host() -> ServiceManagerKind {
 
 /// The service with the one unit of its names that exists on this host, and how it is; without a service manager
 /// entry it stays as it is.
-pub fn find(service: &Service) -> Result<(Service, Observation), Trouble> {
+pub fn find(service: &Service) -> Result<(Service, Observation), Error> {
     let odd = |name: &&String| name.is_empty() || name.contains(char::is_whitespace);
     if let Some(name) = service.unit.iter().find(odd) {
-        return Err(Trouble::usage(format!("{name:?} cannot be the name of a service")));
+        return Err(Error::usage(format!("{name:?} cannot be the name of a service")));
     }
     manager_of(service).resolve(service)
 }
@@ -130,14 +130,14 @@ fn bare(unit: &str) -> &str {
 }
 
 /// That none of its names is one of a service here.
-fn unknown(keeper: ServiceManagerKind, service: &Service) -> Trouble {
+fn unknown(keeper: ServiceManagerKind, service: &Service) -> Error {
     let names = service.unit.iter().map(|unit| bare(unit)).collect::<Vec<_>>().join(" or ");
-    Trouble::cannot(format!("{} knows no service {names}", keeper.title()))
+    Error::cannot(format!("{} knows no service {names}", keeper.title()))
         .mend("its profile may name the keeper: keeper = \"runit\"")
 }
 
 /// The service with the one unit of its names that exists on this host.
-pub fn resolve(service: &Service) -> Result<Service, Trouble> {
+pub fn resolve(service: &Service) -> Result<Service, Error> {
     find(service).map(|(service, _)| service)
 }
 
@@ -312,7 +312,7 @@ fn report(ran: std::io::Result<children::Ran>, name: &str, limit: Duration) -> R
         Ok(ran) if ran.timed_out => Err(format!("{name} did not end within {}s", limit.as_secs())),
         Ok(ran) if ran.ok() => Ok(()),
         Ok(ran) => Err(ran.last_words()),
-        Err(error) => Err(format!("{name} cannot be run: {}", crate::trouble::plain(&error))),
+        Err(error) => Err(format!("{name} cannot be run: {}", crate::error::plain(&error))),
     }
 }
 

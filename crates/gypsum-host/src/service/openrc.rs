@@ -6,7 +6,7 @@
 use super::manager::ServiceManager;
 use super::{Acted, ServiceAction, proc, script, tell, with_logs};
 use crate::children::{self, Limit};
-use crate::trouble::Trouble;
+use crate::error::Error;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
@@ -17,7 +17,7 @@ const TOOL: &str = "rc-service";
 pub struct Openrc;
 
 impl ServiceManager for Openrc {
-    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error> {
         script::resolve(self, ServiceManagerKind::Openrc, service)
     }
 

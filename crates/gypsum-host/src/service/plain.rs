@@ -3,7 +3,7 @@
 use super::manager::ServiceManager;
 use super::{Acted, ServiceAction, named_signal, proc, send, with_logs};
 use crate::children::{self, Limit};
-use crate::trouble::Trouble;
+use crate::error::Error;
 use gypsum_core::profile::{Plain, Service, Stop};
 use gypsum_core::service::{Observation, Process, State};
 use rustix::process::Signal;
@@ -14,7 +14,7 @@ use std::time::{Duration, Instant};
 pub struct NoManager;
 
 impl ServiceManager for NoManager {
-    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error> {
         Ok((service.clone(), self.observe(service)))
     }
 

@@ -6,7 +6,7 @@
 use super::manager::ServiceManager;
 use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::Limit;
-use crate::trouble::Trouble;
+use crate::error::Error;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use std::fs;
@@ -79,7 +79,7 @@ fn observe(folder: &Path) -> Observation {
 pub struct Runit;
 
 impl ServiceManager for Runit {
-    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error> {
         let folder = service.unit.iter().find_map(|unit| folder(bare(unit)));
         let folder = folder.ok_or_else(|| unknown(ServiceManagerKind::Runit, service))?;
         let log = if service.log.is_empty() { output::of_runit(&folder) } else { service.log.clone() };

@@ -6,7 +6,7 @@
 use super::manager::ServiceManager;
 use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::{self, Limit};
-use crate::trouble::Trouble;
+use crate::error::Error;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
@@ -56,7 +56,7 @@ pub fn resolve(
     manager: &dyn ServiceManager,
     keeper: ServiceManagerKind,
     service: &Service,
-) -> Result<(Service, Observation), Trouble> {
+) -> Result<(Service, Observation), Error> {
     let names = || service.unit.iter().map(|unit| bare(unit));
     let name = names().find(|name| exists(name)).ok_or_else(|| unknown(keeper, service))?;
     let log = if service.log.is_empty() { output::of_script(name) } else { service.log.clone() };
@@ -74,7 +74,7 @@ fn argv<'a>(path: &'a str, word: &'a str) -> [&'a str; 4] {
 pub struct Script;
 
 impl ServiceManager for Script {
-    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error> {
         resolve(self, ServiceManagerKind::Script, service)
     }
 

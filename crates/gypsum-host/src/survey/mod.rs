@@ -6,8 +6,8 @@ mod place;
 
 use crate::background::Background;
 use crate::children;
+use crate::error::Error;
 use crate::files::{Loading, Overlay, resolved};
-use crate::trouble::Trouble;
 use endpoints::Endpoints;
 use gypsum_core::check::{Checking, worst_first};
 use gypsum_core::finding::Finding;
@@ -29,7 +29,7 @@ const ROUNDS: usize = 4;
 
 /// What is looked up of a daemon's host while its files are read.
 pub struct Early {
-    service: Background<Result<(Service, Observation), Trouble>>,
+    service: Background<Result<(Service, Observation), Error>>,
     endpoints: Background<Endpoints>,
 }
 
@@ -44,7 +44,7 @@ impl Early {
     }
 
     /// The service, and how it was when it was looked up; waits for it.
-    pub fn service(&self) -> Result<(Service, Observation), Trouble> {
+    pub fn service(&self) -> Result<(Service, Observation), Error> {
         self.service.get().clone()
     }
 

@@ -5,7 +5,7 @@ use crate::disk::{FakeDisk, Leaves};
 use crate::world::FakeWorld;
 use crate::{FILES, FOLDER, assert_settled, content, entry, fresh_disk, plan, recover, state};
 use gypsum_core::change::Verdict;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_host::disk::{Disk, content_of};
 use gypsum_host::evidence::Progress;
 use gypsum_host::run::{Observer, carry_saved};
@@ -19,8 +19,8 @@ struct Hearer<'a> {
 }
 
 impl Observer for Hearer<'_> {
-    fn on_event(&mut self, happening: &Happening) {
-        if let Happening::Ended { verdict, .. } = happening
+    fn on_event(&mut self, event: &Event) {
+        if let Event::Ended { verdict, .. } = event
             && self.disk.operations() < self.cut
         {
             self.told = Some(*verdict);

@@ -13,7 +13,7 @@ mod world;
 
 use disk::{FakeDisk, Leaves};
 use gypsum_core::change::{Content, How, Ownership, Plan, PlannedFile, Verdict};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_host::disk::{Disk, content_of};
@@ -40,7 +40,7 @@ const FOREIGN: &[u8] = b"# by somebody else\nrows 3\n";
 struct Nobody;
 
 impl Observer for Nobody {
-    fn on_event(&mut self, _happening: &Happening) {}
+    fn on_event(&mut self, _happening: &Event) {}
 }
 
 fn backup(path: &str) -> PathBuf {

@@ -11,17 +11,17 @@ use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
+use gypsum_host::error::Error;
 use gypsum_host::profiles::for_file;
 use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
-use gypsum_host::trouble::Trouble;
 use gypsum_host::who::login_name;
 use std::time::Duration;
 
 pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -> Result<u8, NoTarget> {
     let prepared = typed.prepared(manner.why.as_ref())?;
-    let mut edits = prepared.requests().map_err(|why| Trouble::usage(why.0))?;
+    let mut edits = prepared.requests().map_err(|why| Error::usage(why.0))?;
     if typed.more.print_edits {
-        let text = prepared.write().map_err(|why| Trouble::cannot(why.0))?;
+        let text = prepared.write().map_err(|why| Error::cannot(why.0))?;
         context.out.line(text.trim_end());
         return Ok(0);
     }
@@ -39,7 +39,7 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
     let wish = match &typed.more.whole {
         Some(file) => Wish::Whole(content(file)?),
         None if edits.is_empty() && beside.is_empty() && !activates(manner) => {
-            return Err(Trouble::usage("no edit was given")
+            return Err(Error::usage("no edit was given")
                 .mend("for example: gypsum change sshd MaxAuthTries=4; --activation restart restarts without an edit")
                 .into());
         }
@@ -47,7 +47,7 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
     };
     let mut profile = profile_of(target)?;
     let only = prepared.within.as_deref().map(std::path::absolute).transpose();
-    let only = only.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
+    let only = only.map_err(|error| Error::cannot(format!("--in cannot be used: {error}")))?;
     let wish = in_absolute_files(wish)?;
     if let Some(only) = &only {
         for_file(&mut profile, only);
@@ -58,11 +58,11 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
 }
 
 /// The same edits, each file by its whole name.
-fn in_absolute_files(wish: Wish) -> Result<Wish, Trouble> {
+fn in_absolute_files(wish: Wish) -> Result<Wish, Error> {
     let Wish::Edits(mut edits) = wish else { return Ok(wish) };
     for within in edits.iter_mut().filter_map(|request| request.within.as_mut()) {
         let path = std::path::absolute(&*within)
-            .map_err(|error| Trouble::file("use", std::path::Path::new(within), &error))?;
+            .map_err(|error| Error::file("use", std::path::Path::new(within), &error))?;
         *within = path.display().to_string();
     }
     Ok(Wish::Edits(edits))
@@ -74,14 +74,14 @@ fn activates(manner: &Manner) -> bool {
 }
 
 /// A change in the manner that was asked for.
-pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble> {
+pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Error> {
     let musts = manner.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
     let readings = manner.reading.iter().map(|what| reading_of(what)).collect::<Result<_, _>>()?;
     let expect = |text: &String| {
         let pair =
             text.rsplit_once('=').map(|(name, value)| (name.trim().to_owned(), value.trim().to_owned()));
         pair.filter(|(name, _)| !name.is_empty()).ok_or_else(|| {
-            Trouble::usage(format!("--expect {text:?} is not NAME=VALUE"))
+            Error::usage(format!("--expect {text:?} is not NAME=VALUE"))
                 .mend("for example --expect niceness=5")
         })
     };
@@ -112,7 +112,7 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Trouble
 /// Takes live what was put aside.
 fn take_live(context: &Context, target: &Target, edits: &[Request], manner: &Manner) -> Result<u8, NoTarget> {
     if !edits.is_empty() || manner.hold {
-        return Err(Trouble::usage("--ready takes live what was put aside, and nothing else")
+        return Err(Error::usage("--ready takes live what was put aside, and nothing else")
             .mend("give further edits with --hold first")
             .into());
     }
@@ -122,9 +122,9 @@ fn take_live(context: &Context, target: &Target, edits: &[Request], manner: &Man
     carry_out(context, Job { takes_live, ..job(profile, wish, manner)? })
 }
 
-fn reading_of(what: &str) -> Result<Reading, Trouble> {
+fn reading_of(what: &str) -> Result<Reading, Error> {
     let source = parse_source(what).map_err(|why| {
-        Trouble::usage(format!("--reading {what:?}: {}", why.0))
+        Error::usage(format!("--reading {what:?}: {}", why.0))
             .mend("for example --reading 'process niceness'")
     })?;
     let name = match &source {
@@ -134,13 +134,13 @@ fn reading_of(what: &str) -> Result<Reading, Trouble> {
     Ok(Reading { name, source, of: None })
 }
 
-fn steady_of(text: &str) -> Result<Duration, Trouble> {
+fn steady_of(text: &str) -> Result<Duration, Error> {
     if text == "0" {
         return Ok(Duration::ZERO);
     }
     let time = text.parse::<jiff::SignedDuration>().ok().and_then(|time| Duration::try_from(time).ok());
     time.ok_or_else(|| {
-        Trouble::usage(format!("--steady {text:?} is no time"))
+        Error::usage(format!("--steady {text:?} is no time"))
             .mend("for example --steady 10s; 0 does not wait")
     })
 }

@@ -4,15 +4,15 @@ use super::Context;
 use crate::out::{BOLD, ERROR};
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, difference, sizes, styled, wrapped};
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::error::Error;
 use gypsum_host::evidence::Progress;
 use gypsum_host::profiles;
 use gypsum_host::run::Observer;
 use gypsum_host::state::{Entry, Way};
-use gypsum_host::trouble::Trouble;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -20,7 +20,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
     if let Err(error) = fs::read_dir(context.state.root())
         && error.kind() == std::io::ErrorKind::PermissionDenied
     {
-        return Err(Trouble::file("read", context.state.root(), &error).into());
+        return Err(Error::file("read", context.state.root(), &error).into());
     }
     if let (Some(daemon), Some(change)) = (daemon, change) {
         let entry = context.state.find(daemon, change)?;
@@ -78,10 +78,10 @@ fn known(daemon: &str, entry: &Entry) -> Known {
     let so_far = || entry.so_far(&RealDisk, Report::new(daemon));
     let evidence = match entry.evidence(&RealDisk) {
         Ok(evidence) => evidence,
-        Err(trouble) => {
-            let way = Way::Unknown(trouble.message.clone());
+        Err(error) => {
+            let way = Way::Unknown(error.message.clone());
             let report = entry.report(&RealDisk).or_else(|| Some(so_far()));
-            return Known { way, report, damaged: vec![trouble.message] };
+            return Known { way, report, damaged: vec![error.message] };
         }
     };
     let way = entry.way(&evidence);
@@ -129,8 +129,8 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
     let mut view = ChangeView::replay(context.out);
     for (n, event) in entry.events(&RealDisk).into_iter().enumerate() {
         match event {
-            Recorded::Whole(Happening::Waiting { .. }) | Recorded::Absent => {}
-            Recorded::Whole(happening) => view.on_event(&happening),
+            Recorded::Whole(Event::Waiting { .. }) | Recorded::Absent => {}
+            Recorded::Whole(event) => view.on_event(&event),
             Recorded::Damaged(why) => {
                 context.out.aside(&format!("events.jsonl is damaged, line {}: {why}", n + 1));
             }

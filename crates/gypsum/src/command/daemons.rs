@@ -16,8 +16,8 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
     for (name, file) in names() {
         let profile = match load(&name, file.as_deref()) {
             Ok(profile) => profile,
-            Err(NoProfile::Trouble(trouble)) => {
-                context.out.trouble(&trouble);
+            Err(NoProfile::Error(error)) => {
+                context.out.error(&error);
                 continue;
             }
             Err(NoProfile::Malformed(finding)) => {
@@ -94,8 +94,8 @@ fn missing(profile: &Profile) -> Vec<String> {
             lines.push(format!("{what:<12}{program} does not exist"));
         }
     }
-    if let Err(trouble) = gypsum_host::service::resolve(&profile.service) {
-        lines.push(format!("{:<12}{}", "service", trouble.message));
+    if let Err(error) = gypsum_host::service::resolve(&profile.service) {
+        lines.push(format!("{:<12}{}", "service", error.message));
     }
     for (name, setting) in &profile.setting {
         if let Some(default) = &setting.default

@@ -2,16 +2,16 @@
 
 use super::Context;
 use crate::target::NoTarget;
-use gypsum_host::trouble::Trouble;
+use gypsum_host::error::Error;
 
 pub fn run(context: &Context, keep: bool) -> Result<u8, NoTarget> {
     let program = std::env::current_exe()
-        .map_err(|error| Trouble::cannot(format!("the own program is gone: {error}")))?;
+        .map_err(|error| Error::cannot(format!("the own program is gone: {error}")))?;
     let profile = gypsum_core::profile::built_in(gypsum_demo::DAEMON).map_or("", |one| one.text);
     let mut say = |line: &str| context.out.line(line);
     match gypsum_demo::walk(&program, profile, keep, &mut say) {
         Ok(true) => Ok(0),
         Ok(false) => Ok(1),
-        Err(why) => Err(Trouble::cannot(format!("the demonstration cannot go on: {why}")).into()),
+        Err(why) => Err(Error::cannot(format!("the demonstration cannot go on: {why}")).into()),
     }
 }

@@ -10,16 +10,16 @@ use crate::view::{finding_lines, styled, when};
 use gypsum_core::address::Address;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::{find_active, find_dormant};
+use gypsum_core::event::Event;
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::happening::Happening;
 use gypsum_core::merge::{Conflict, merge};
 use gypsum_core::profile::Profile;
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::drafts::{self, Draft, Held, Note};
+use gypsum_host::error::Error;
 use gypsum_host::files::{self, Loading};
 use gypsum_host::profiles::for_file;
 use gypsum_host::run::{Beside, Job, Observer, Run, Wish};
-use gypsum_host::trouble::Trouble;
 use gypsum_host::who::login_name;
 use gypsum_host::world::World;
 use std::path::{Path, PathBuf};
@@ -40,7 +40,7 @@ pub fn run(context: &Context, target: &Target, asked: &Asked, manner: &Manner) -
     job(profile.clone(), Wish::Whole(Vec::new()), manner)?;
     context.state.prepare(&RealDisk, &profile.daemon)?;
     let within = asked.within.as_deref().map(std::path::absolute).transpose();
-    let within = within.map_err(|error| Trouble::cannot(format!("--in cannot be used: {error}")))?;
+    let within = within.map_err(|error| Error::cannot(format!("--in cannot be used: {error}")))?;
     if let Some(within) = &within {
         for_file(&mut profile, within);
     }
@@ -58,23 +58,19 @@ pub fn run(context: &Context, target: &Target, asked: &Asked, manner: &Manner) -
 }
 
 /// The file that is meant, and the line to begin at.
-fn place(
-    loading: &Loading,
-    within: Option<&Path>,
-    at: Option<&str>,
-) -> Result<(usize, Option<u32>), Trouble> {
+fn place(loading: &Loading, within: Option<&Path>, at: Option<&str>) -> Result<(usize, Option<u32>), Error> {
     let meant = within.map(|path| loading.find(path)).transpose()?;
     let Some(text) = at else {
         return Ok((meant.unwrap_or(loading.home), None));
     };
     let address =
-        Address::parse(text).map_err(|why| Trouble::usage(format!("{text:?} is not an address: {why}")))?;
+        Address::parse(text).map_err(|why| Error::usage(format!("{text:?} is not an address: {why}")))?;
     let awake = find_active(&loading.files, &address);
     let asleep = find_dormant(&loading.files, &address);
     let mut found = awake.into_iter().chain(asleep.into_iter().map(|(n, dormant)| (n, dormant.leaf)));
     let found = found.find(|(n, _)| meant.is_none_or(|meant| meant == *n));
     let (n, leaf) = found.ok_or_else(|| {
-        Trouble::usage(format!("{address} is not set"))
+        Error::usage(format!("{address} is not set"))
             .mend("`gypsum show` lists the settings with their addresses")
     })?;
     Ok((n, Some(loading.files[n].doc.place(leaf).line)))
@@ -102,7 +98,7 @@ enum Next {
 impl Editing<'_> {
     /// The draft to work on: one that waits, or a new one of the file as it is. None where the person does not
     /// want to, after all.
-    fn draft(&mut self) -> Result<Option<(Draft, Held)>, Trouble> {
+    fn draft(&mut self) -> Result<Option<(Draft, Held)>, Error> {
         let say = |text: &str| self.context.out.aside(text);
         let mine = drafts::of_file(&self.context.state, &self.profile.daemon, &self.real);
         for other in mine.iter().filter(|draft| draft.holder().is_some()) {
@@ -113,7 +109,7 @@ impl Editing<'_> {
                 when(other.note.at_ms)
             );
             if !is_interactive() {
-                return Err(Trouble::busy(text).mend("wait for them, or edit by line: gypsum change"));
+                return Err(Error::busy(text).mend("wait for them, or edit by line: gypsum change"));
             }
             say(&format!("{text}."));
             let choices = [('l', "leave it to them"), ('o', "open a draft of your own; the two are merged")];
@@ -157,18 +153,18 @@ impl Editing<'_> {
             written: true,
         };
         let draft = drafts::keep(&self.context.state, &self.profile.daemon, note, &live, &live)?;
-        let held = draft.hold()?.ok_or_else(|| Trouble::busy("another session has just taken this draft"))?;
+        let held = draft.hold()?.ok_or_else(|| Error::busy("another session has just taken this draft"))?;
         Ok(Some((draft, held)))
     }
 
-    fn live(&self) -> Result<Vec<u8>, Trouble> {
-        let live = RealDisk.read(&self.real).map_err(|error| Trouble::file("read", &self.real, &error))?;
+    fn live(&self) -> Result<Vec<u8>, Error> {
+        let live = RealDisk.read(&self.real).map_err(|error| Error::file("read", &self.real, &error))?;
         Ok(live.unwrap_or_default())
     }
 
-    fn read(&self, bytes: Vec<u8>) -> Result<Document, Trouble> {
+    fn read(&self, bytes: Vec<u8>) -> Result<Document, Error> {
         Document::read(bytes, self.like.family(), self.like.dialect().clone())
-            .map_err(|error| Trouble::cannot(error.to_string()))
+            .map_err(|error| Error::cannot(error.to_string()))
     }
 
     /// The editor, the check and the choice, until the proposal is live or left.
@@ -176,8 +172,8 @@ impl Editing<'_> {
         let out = self.context.out;
         loop {
             draft.is_now(drafts::Reason::BeingEdited, self.world.now_ms())?;
-            if let Err(trouble) = gypsum_host::editor::edit(&draft.path(), self.line) {
-                return self.leave(draft, Some(trouble));
+            if let Err(error) = gypsum_host::editor::edit(&draft.path(), self.line) {
+                return self.leave(draft, Some(error));
             }
             let typed = draft.proposal()?;
             if typed == self.live()? {
@@ -212,11 +208,11 @@ impl Editing<'_> {
         }
     }
 
-    fn leave(&self, mut draft: Draft, why: Option<Trouble>) -> Result<u8, NoTarget> {
+    fn leave(&self, mut draft: Draft, why: Option<Error>) -> Result<u8, NoTarget> {
         draft.is_now(drafts::Reason::Left, self.world.now_ms())?;
         let daemon = &self.profile.daemon;
         match why {
-            Some(trouble) => Err(trouble.into()),
+            Some(error) => Err(error.into()),
             None => {
                 let text = format!("what you wrote waits as a draft: gypsum edit {daemon}");
                 self.context.out.line(&format!("{}: nothing was touched; {text}.", styled(BOLD, "Left")));
@@ -225,7 +221,7 @@ impl Editing<'_> {
         }
     }
 
-    fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Result<Job, Trouble> {
+    fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Result<Job, Error> {
         let beside = Beside { new: self.asked.new, ..Beside::default() };
         let job = job(self.profile.clone(), Wish::Whole(proposal), self.manner)?;
         let hold = job.hold && !dry_run;
@@ -234,7 +230,7 @@ impl Editing<'_> {
 
     /// The proposal against the file as it is now: with what somebody else changed meanwhile, where the two
     /// do not touch.
-    fn merged(&self, draft: &Draft, typed: Vec<u8>) -> Result<Result<Vec<u8>, Vec<Conflict>>, Trouble> {
+    fn merged(&self, draft: &Draft, typed: Vec<u8>) -> Result<Result<Vec<u8>, Vec<Conflict>>, Error> {
         let (base, live) = (draft.base()?, self.live()?);
         if base == live {
             return Ok(Ok(typed));
@@ -255,7 +251,7 @@ impl Editing<'_> {
     }
 
     /// Our own check and the daemon's, before anything is live; and the choice, where they find something.
-    fn judged(&mut self, proposal: &[u8]) -> Result<Next, Trouble> {
+    fn judged(&mut self, proposal: &[u8]) -> Result<Next, Error> {
         let mut seen = Seen::default();
         Run::change(self.world, &self.context.state, &mut seen, self.job(proposal.to_vec(), true)?);
         let accepted = |finding: &&Finding| !self.manner.accept.contains(&finding.rule);
@@ -300,7 +296,7 @@ impl Editing<'_> {
     }
 
     /// Where two people changed the same; from here on it is a proposal against the file as it is.
-    fn touched(&mut self, draft: &Draft, conflicts: &[Conflict]) -> Result<Next, Trouble> {
+    fn touched(&mut self, draft: &Draft, conflicts: &[Conflict]) -> Result<Next, Error> {
         let out = self.context.out;
         let name = self.name.display();
         out.aside(&format!("{name} was changed by another process meanwhile, in the same places:"));
@@ -347,8 +343,8 @@ struct Seen {
 }
 
 impl Observer for Seen {
-    fn on_event(&mut self, happening: &Happening) {
-        if let Happening::Found { finding } = happening {
+    fn on_event(&mut self, event: &Event) {
+        if let Event::Found { finding } = event {
             self.findings.push(finding.clone());
         }
     }

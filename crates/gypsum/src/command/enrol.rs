@@ -9,9 +9,9 @@ use gypsum_core::listing::list;
 use gypsum_core::profile::{Files, Profile, Service};
 use gypsum_core::secret::is_secret;
 use gypsum_core::text::nearest;
+use gypsum_host::error::Error;
 use gypsum_host::profiles::check_name;
 use gypsum_host::service;
-use gypsum_host::trouble::Trouble;
 use std::collections::BTreeMap;
 use std::fmt::Write;
 use std::path::Path;
@@ -24,20 +24,20 @@ pub fn run(
     format: Option<&str>,
 ) -> Result<u8, NoTarget> {
     check_name(daemon)?;
-    let file = std::path::absolute(file).map_err(|error| Trouble::file("use", file, &error))?;
-    let bytes = std::fs::read(&file).map_err(|error| Trouble::file("read", &file, &error))?;
+    let file = std::path::absolute(file).map_err(|error| Error::file("use", file, &error))?;
+    let bytes = std::fs::read(&file).map_err(|error| Error::file("read", &file, &error))?;
     let family = match format {
         Some(name) => Family::named(name).ok_or_else(|| {
             let near = nearest(name, Family::ALL.map(Family::name));
             let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-            Trouble::usage(format!("there is no family of formats called {name}"))
+            Error::usage(format!("there is no family of formats called {name}"))
                 .mend(format!("{first}There are {}", Family::ALL.map(Family::name).join(", ")))
         })?,
         None => best_family(&file, &bytes),
     };
     let path = file.display().to_string();
     let doc = Document::read(bytes, family, family.plain_dialect())
-        .map_err(|error| Trouble::cannot(error.to_string()))?;
+        .map_err(|error| Error::cannot(error.to_string()))?;
     let told = unit.map(look_at).transpose()?;
     let profile = Profile::bare(daemon, daemon.to_owned(), Files::one(path.clone(), family));
     let files = [File { path, doc }];
@@ -105,7 +105,7 @@ struct Told {
     reloads: bool,
 }
 
-fn look_at(unit: &str) -> Result<Told, Trouble> {
+fn look_at(unit: &str) -> Result<Told, Error> {
     let resolved = service::resolve(&Service { unit: vec![unit.to_owned()], ..Service::default() })?;
     let seen = service::observe(&resolved);
     Ok(Told { unit: service::name_of(&resolved), reloads: seen.can_reload })

@@ -6,10 +6,10 @@ use crate::target::{NoTarget, profile_of};
 use crate::view::outcome_line;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::error::Error;
 use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
 use gypsum_host::run::Values;
-use gypsum_host::trouble::Trouble;
 use gypsum_host::{files, service};
 
 pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
@@ -18,12 +18,9 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let loading = files::load(&RealDisk, &profile, None)?;
     let checks = Values::of(&profile, &loading).checks(&unit)?;
     if checks.is_empty() {
-        return Err(Trouble::usage(format!(
-            "nothing is known of {} that could be looked at",
-            profile.daemon
-        ))
-        .mend("name a unit or a health check: --unit UNIT, --health URL or PORT")
-        .into());
+        return Err(Error::usage(format!("nothing is known of {} that could be looked at", profile.daemon))
+            .mend("name a unit or a health check: --unit UNIT, --health URL or PORT")
+            .into());
     }
     let world = world()?;
     let scene = ProbeContext { service: unit.clone(), ..ProbeContext::default() };

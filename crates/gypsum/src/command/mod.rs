@@ -20,8 +20,8 @@ use crate::target::NoTarget;
 use crate::typed::Typed;
 use crate::view::finding_lines;
 use gypsum_core::report::Report;
+use gypsum_host::error::Error;
 use gypsum_host::state::State;
-use gypsum_host::trouble::Trouble;
 
 /// What every command has at hand.
 pub struct Context {
@@ -40,7 +40,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> u8 {
     }
     let state = match State::at(cli.common.state.as_deref()) {
         Ok(state) => state,
-        Err(trouble) => return out.trouble(&trouble),
+        Err(error) => return out.error(&error),
     };
     let context = Context { out, yes: cli.common.yes, state };
     let done = match cli.command {
@@ -73,7 +73,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> u8 {
 impl Context {
     fn no_target(&self, why: &NoTarget) -> u8 {
         match why {
-            NoTarget::Trouble(trouble) => self.out.trouble(trouble),
+            NoTarget::Error(error) => self.out.error(error),
             NoTarget::Malformed(finding) => {
                 if self.out.json {
                     self.report(&Report { findings: vec![(**finding).clone()], ..Report::new("") });
@@ -90,7 +90,7 @@ impl Context {
 }
 
 /// The world, or why there is none.
-fn world() -> Result<gypsum_host::world::RealWorld, Trouble> {
+fn world() -> Result<gypsum_host::world::RealWorld, Error> {
     gypsum_host::world::RealWorld::new()
-        .map_err(|error| Trouble::cannot(format!("signals cannot be caught: {error}")))
+        .map_err(|error| Error::cannot(format!("signals cannot be caught: {error}")))
 }

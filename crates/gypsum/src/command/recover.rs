@@ -4,8 +4,8 @@ use super::{Context, world};
 use crate::target::NoTarget;
 use crate::view::ChangeView;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::error::Error;
 use gypsum_host::run::{recover, recover_all};
-use gypsum_host::trouble::Trouble;
 use gypsum_host::who::login_name;
 
 pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
@@ -24,8 +24,8 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
             Ok(None) if context.out.json => {}
             Ok(None) => context.out.line(&format!("{daemon} has no change to recover.")),
             // The others are recovered all the same.
-            Err(trouble) if daemons.len() > 1 => worst = worst.max(context.out.trouble(&trouble)),
-            Err(trouble) => return Err(trouble.into()),
+            Err(error) if daemons.len() > 1 => worst = worst.max(context.out.error(&error)),
+            Err(error) => return Err(error.into()),
         }
     }
     if context.out.json {
@@ -40,7 +40,7 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
 /// Sets the records aside that keep new changes of a daemon from being made.
 pub fn set_aside(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
     let Some(daemon) = daemon else {
-        return Err(Trouble::usage("--set-aside needs the name of a daemon").into());
+        return Err(Error::usage("--set-aside needs the name of a daemon").into());
     };
     let folder = context.state.set_aside(&RealDisk, daemon)?;
     if context.out.json {

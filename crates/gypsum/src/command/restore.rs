@@ -6,10 +6,10 @@ use crate::args::{Manner, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
 use gypsum_host::disk::{Disk, RealDisk, content_of};
+use gypsum_host::error::Error;
 use gypsum_host::evidence::Progress;
 use gypsum_host::run::Wish;
 use gypsum_host::state::Entry;
-use gypsum_host::trouble::Trouble;
 use std::path::PathBuf;
 
 pub fn run(
@@ -25,13 +25,13 @@ pub fn run(
         None => last_kept(context, &profile.daemon)?,
     };
     let plan = entry.evidence(&RealDisk)?.plan.ok_or_else(|| {
-        Trouble::cannot(format!("the plan of change {} cannot be read", entry.number))
+        Error::cannot(format!("the plan of change {} cannot be read", entry.number))
             .mend(format!("its old files are in {}", entry.folder.join("before").display()))
     })?;
     let wish = Wish::Files(files_of(&plan, &entry, whole)?);
     if manner.hold {
-        let trouble = Trouble::usage("what is taken back cannot be put aside");
-        return Err(trouble.mend("-n shows what a restore would do").into());
+        let error = Error::usage("what is taken back cannot be put aside");
+        return Err(error.mend("-n shows what a restore would do").into());
     }
     let mut job = job(profile, wish, manner)?;
     job.prune = plan.folders.iter().rev().cloned().collect();
@@ -39,13 +39,13 @@ pub fn run(
     carry_out(context, job)
 }
 
-fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Trouble> {
+fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Error> {
     for entry in context.state.entries(daemon).into_iter().rev() {
         if matches!(entry.evidence(&RealDisk)?.progress, Progress::Ended(Verdict::Kept)) {
             return Ok(entry);
         }
     }
-    Err(Trouble::usage(format!("no change of {daemon} is live that could be taken back"))
+    Err(Error::usage(format!("no change of {daemon} is live that could be taken back"))
         .mend(format!("`gypsum changes {daemon}` lists what was done")))
 }
 
@@ -54,11 +54,11 @@ type Contents = Vec<(PathBuf, Option<Vec<u8>>)>;
 
 /// The files as they were before the change; refused where they were changed since, unless that is
 /// to be lost.
-fn files_of(plan: &Plan, entry: &Entry, whole: bool) -> Result<Contents, Trouble> {
+fn files_of(plan: &Plan, entry: &Entry, whole: bool) -> Result<Contents, Error> {
     let mut files = Vec::new();
     let mut changed = Vec::new();
     for file in &plan.files {
-        let live = RealDisk.read(&file.path).map_err(|error| Trouble::file("read", &file.path, &error))?;
+        let live = RealDisk.read(&file.path).map_err(|error| Error::file("read", &file.path, &error))?;
         let content = content_of(live.as_deref());
         if content != file.after && content != file.before {
             changed.push(file.path.display().to_string());
@@ -66,20 +66,20 @@ fn files_of(plan: &Plan, entry: &Entry, whole: bool) -> Result<Contents, Trouble
         files.push((file.path.clone(), backup_of(file)?));
     }
     if !changed.is_empty() && !whole {
-        return Err(Trouble::refused(format!("{} was changed since change {}", changed.join(" and "), entry.number)).mend(
+        return Err(Error::refused(format!("{} was changed since change {}", changed.join(" and "), entry.number)).mend(
             "`gypsum changes` shows by what; --whole puts the files back as of then, and what came after is lost (it is in the new change's backup)",
         ));
     }
     Ok(files)
 }
 
-fn backup_of(file: &PlannedFile) -> Result<Option<Vec<u8>>, Trouble> {
+fn backup_of(file: &PlannedFile) -> Result<Option<Vec<u8>>, Error> {
     let Some(path) = &file.backup else {
         return Ok(None);
     };
-    let bytes = RealDisk.read(path).map_err(|error| Trouble::file("read", path, &error))?;
+    let bytes = RealDisk.read(path).map_err(|error| Error::file("read", path, &error))?;
     if file.before != Content::Absent && content_of(bytes.as_deref()) != file.before {
-        return Err(Trouble::cannot(format!("the backup {} is not what was saved", path.display()))
+        return Err(Error::cannot(format!("the backup {} is not what was saved", path.display()))
             .mend("it was changed or removed; another change may hold a copy"));
     }
     Ok(bytes)

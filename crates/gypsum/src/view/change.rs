@@ -6,7 +6,7 @@ use crate::out::{BOLD, DIM, ERROR, Out, WARNING};
 use anstyle::Style;
 use gypsum_core::change::Verdict;
 use gypsum_core::edit::Shown;
-use gypsum_core::happening::Happening;
+use gypsum_core::event::Event;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::report::Reading;
 use gypsum_host::run::Observer;
@@ -211,14 +211,14 @@ impl Observer for ChangeView {
         matches!(choose("The service is already unhealthy. What to do?", &choices), Ok(Some('g')))
     }
 
-    fn on_event(&mut self, happening: &Happening) {
+    fn on_event(&mut self, event: &Event) {
         if let Some(bar) = self.waiting.take() {
             bar.finish_and_clear();
         }
         if self.out.json {
             return;
         }
-        let told = matches!(happening, Happening::Found { .. } | Happening::Stage { .. });
+        let told = matches!(event, Event::Found { .. } | Event::Stage { .. });
         if let Some(rest) = rest(self.count).filter(|_| !told && !self.out.quiet) {
             self.out.line("");
             self.out.line(&rest);
@@ -228,51 +228,51 @@ impl Observer for ChangeView {
             self.out.line("");
             self.found = false;
         }
-        match happening {
-            Happening::Begun { dry_run, hold, .. } => (self.dry_run, self.hold) = (*dry_run, *hold),
-            Happening::Proposed { edits } => self.edits(edits),
-            Happening::Found { finding } => {
+        match event {
+            Event::Begun { dry_run, hold, .. } => (self.dry_run, self.hold) = (*dry_run, *hold),
+            Event::Proposed { edits } => self.edits(edits),
+            Event::Found { finding } => {
                 self.count += 1;
                 let shown = (!self.out.quiet || finding.refuses(false)) && self.count <= SCREEN;
                 let lines = std::iter::once(String::new()).chain(finding_lines(finding));
                 lines.filter(|_| shown).for_each(|line| self.out.line(&line));
                 self.found |= shown;
             }
-            Happening::Checked { by } => self.row("checked", by),
-            Happening::Baseline { health } => self.outcomes("before", health),
-            Happening::Planned { activation, .. } if self.dry_run => self.row("would", activation),
-            Happening::Planned { activation, idle: true, .. } => self.row("to do", activation),
+            Event::Checked { by } => self.row("checked", by),
+            Event::Baseline { health } => self.outcomes("before", health),
+            Event::Planned { activation, .. } if self.dry_run => self.row("would", activation),
+            Event::Planned { activation, idle: true, .. } => self.row("to do", activation),
             // Whoever uses it will notice: that is said before.
-            Happening::Planned { activation, down: true, .. } => self.row("will", activation),
-            Happening::Planned { .. } | Happening::Replaced { .. } => {}
-            Happening::BackedUp { change, folder } => {
+            Event::Planned { activation, down: true, .. } => self.row("will", activation),
+            Event::Planned { .. } | Event::Replaced { .. } => {}
+            Event::BackedUp { change, folder } => {
                 self.change = Some(change.clone());
                 self.row("backup", folder);
             }
-            Happening::Waiting { on, usual_ms, .. } => self.begin_waiting(on, *usual_ms),
-            Happening::Logged { .. } => {}
-            Happening::Activated { how, ok, said, ms, .. } | Happening::Beside { how, ok, said, ms } => {
+            Event::Waiting { on, usual_ms, .. } => self.begin_waiting(on, *usual_ms),
+            Event::Logged { .. } => {}
+            Event::Activated { how, ok, said, ms, .. } | Event::Beside { how, ok, said, ms } => {
                 let (label, what) = how.split_once(' ').unwrap_or((how, ""));
                 let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
                 let outcome = if *ok { "" } else { " failed" };
                 self.row(label, &format!("{what}{outcome}, {}{said}", time(*ms)));
             }
-            Happening::Read { readings } => self.readings(readings),
-            Happening::Looked { health, judgement, back } => self.looked(health, *judgement, *back),
-            Happening::Log { lines } => lines.iter().enumerate().for_each(|(n, line)| {
+            Event::Read { readings } => self.readings(readings),
+            Event::Looked { health, judgement, back } => self.looked(health, *judgement, *back),
+            Event::Log { lines } => lines.iter().enumerate().for_each(|(n, line)| {
                 let label = if n == 0 { "its log" } else { "" };
                 self.row(label, line);
             }),
-            Happening::Restoring { cause } => self.row("restoring", &format!("because {cause}")),
-            Happening::Noted { text } => self.row("note", text),
-            Happening::Stage { name, outcome, ms } if self.out.verbose => {
+            Event::Restoring { cause } => self.row("restoring", &format!("because {cause}")),
+            Event::Noted { text } => self.row("note", text),
+            Event::Stage { name, outcome, ms } if self.out.verbose => {
                 self.out.aside(&styled(
                     Style::new().dimmed(),
                     &format!("stage {name}: {outcome}, {}", time(*ms)),
                 ));
             }
-            Happening::Stage { .. } => {}
-            Happening::Ended { verdict, standing, next } => self.ended(*verdict, standing, next.as_deref()),
+            Event::Stage { .. } => {}
+            Event::Ended { verdict, standing, next } => self.ended(*verdict, standing, next.as_deref()),
         }
     }
 }

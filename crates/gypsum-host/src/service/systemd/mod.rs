@@ -15,8 +15,8 @@ pub use whose::ManagerScope;
 use super::manager::ServiceManager;
 use super::{ASKING, Acted, ServiceAction, with_logs};
 use crate::children::{self, Limit, Ran};
+use crate::error::Error;
 use crate::logs::Mark;
-use crate::trouble::Trouble;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use shown::Shown;
@@ -26,13 +26,13 @@ use std::time::{Duration, Instant};
 pub struct Systemd;
 
 impl ServiceManager for Systemd {
-    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Trouble> {
+    fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error> {
         let mut why = None;
         let whose = ManagerScope::of(service);
         for name in &service.unit {
             let name = full_name(name)?;
             let Some(shown) = Shown::of(&whose, &name) else {
-                return Err(Trouble::cannot(
+                return Err(Error::cannot(
                     "systemd does not answer: it is not running here, or systemctl is missing",
                 )
                 .mend("where another thing keeps the daemon running, its profile says so: [service.plain]"));
@@ -51,7 +51,7 @@ impl ServiceManager for Systemd {
         }
         let names = service.unit.join(" or ");
         Err(why.unwrap_or_else(|| {
-            Trouble::cannot(format!("systemd knows no unit {names}"))
+            Error::cannot(format!("systemd knows no unit {names}"))
                 .mend("systemctl list-units --type=service shows what there is")
         }))
     }
@@ -116,17 +116,17 @@ impl ServiceManager for Systemd {
 }
 
 /// A unit name that systemd takes as it is: it would make `etc-nginx.mount` of a path.
-fn full_name(name: &str) -> Result<String, Trouble> {
+fn full_name(name: &str) -> Result<String, Error> {
     let plain =
         name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, ':' | '_' | '.' | '\\' | '@' | '-'));
     if !plain || name.is_empty() {
-        return Err(Trouble::usage(format!("{name:?} cannot be the name of a unit")));
+        return Err(Error::usage(format!("{name:?} cannot be the name of a unit")));
     }
     let kind = name.rsplit_once('.').map(|(_, kind)| kind);
     let typed = kind.is_some_and(|kind| matches!(kind, "service" | "socket" | "target" | "timer"));
     let full = if typed { name.to_owned() } else { format!("{name}.service") };
     match full.split_once("@.") {
-        Some((template, kind)) => Err(Trouble::usage(format!(
+        Some((template, kind)) => Err(Error::usage(format!(
             "{full} is a template, and runs only as one of its instances"
         ))
         .mend(format!(
@@ -149,12 +149,12 @@ fn behind(whose: &ManagerScope, shown: &Shown) -> Option<Shown> {
     <[Shown; 1]>::try_from(instances).ok().map(|[only]| only)
 }
 
-fn unusable(name: &str, state: &str) -> Trouble {
+fn unusable(name: &str, state: &str) -> Error {
     if state == "masked" {
-        return Trouble::cannot(format!("{name} is masked: it cannot be started"))
+        return Error::cannot(format!("{name} is masked: it cannot be started"))
             .mend(format!("systemctl unmask {name}"));
     }
-    Trouble::cannot(format!("the unit file of {name} cannot be loaded; once stopped it would not start"))
+    Error::cannot(format!("the unit file of {name} cannot be loaded; once stopped it would not start"))
         .mend(format!("systemd-analyze verify {name}"))
 }
 

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 /// One thing that happened.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "what", rename_all = "kebab-case")]
-pub enum Happening {
+pub enum Event {
     /// A change was begun.
     Begun {
         /// The daemon.

@@ -6,7 +6,7 @@ use std::path::Path;
 
 /// The kind of a trouble; one kind, one exit status.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum TroubleKind {
+pub enum ErrorKind {
     /// It could not be run; nothing was touched.
     Cannot,
     /// The command line or a profile is wrong.
@@ -17,7 +17,7 @@ pub enum TroubleKind {
     Busy,
 }
 
-impl TroubleKind {
+impl ErrorKind {
     /// The exit status of the command.
     pub fn status(self) -> u8 {
         match self {
@@ -31,55 +31,55 @@ impl TroubleKind {
 
 /// What went wrong, and what to do about it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Trouble {
+pub struct Error {
     /// Its kind.
-    pub kind: TroubleKind,
+    pub kind: ErrorKind,
     /// What went wrong, with the file or name it is about.
     pub message: String,
     /// What to do.
     pub mend: Option<String>,
 }
 
-impl Trouble {
-    fn new(kind: TroubleKind, message: impl Into<String>) -> Self {
+impl Error {
+    fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
         Self { kind, message: message.into(), mend: None }
     }
 
     /// It could not be run.
     pub fn cannot(message: impl Into<String>) -> Self {
-        Self::new(TroubleKind::Cannot, message)
+        Self::new(ErrorKind::Cannot, message)
     }
 
     /// The command line or a profile is wrong.
     pub fn usage(message: impl Into<String>) -> Self {
-        Self::new(TroubleKind::Usage, message)
+        Self::new(ErrorKind::Usage, message)
     }
 
     /// A check refuses it.
     pub fn refused(message: impl Into<String>) -> Self {
-        Self::new(TroubleKind::Refused, message)
+        Self::new(ErrorKind::Refused, message)
     }
 
     /// Another change is in the way.
     pub fn busy(message: impl Into<String>) -> Self {
-        Self::new(TroubleKind::Busy, message)
+        Self::new(ErrorKind::Busy, message)
     }
 
     /// An operation on a file failed.
-    pub fn file(what: &str, path: &Path, error: &io::Error) -> Self {
-        let trouble = Self::cannot(format!("cannot {what} {}: {}", path.display(), plain(error)));
-        match error.kind() {
+    pub fn file(what: &str, path: &Path, source: &io::Error) -> Self {
+        let error = Self::cannot(format!("cannot {what} {}: {}", path.display(), plain(source)));
+        match source.kind() {
             io::ErrorKind::PermissionDenied if !rustix::process::geteuid().is_root() => {
-                trouble.mend("this account may not do that; run it as root (sudo)")
+                error.mend("this account may not do that; run it as root (sudo)")
             }
-            io::ErrorKind::PermissionDenied => trouble.mend(
+            io::ErrorKind::PermissionDenied => error.mend(
                 "root is refused here: the file may be immutable (lsattr) or its file system read-only",
             ),
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
-                trouble.mend("make room on that file system (df -h) and try again")
+                error.mend("make room on that file system (df -h) and try again")
             }
-            io::ErrorKind::ReadOnlyFilesystem => trouble.mend("the file system is mounted read-only"),
-            _ => trouble,
+            io::ErrorKind::ReadOnlyFilesystem => error.mend("the file system is mounted read-only"),
+            _ => error,
         }
     }
 
@@ -96,10 +96,10 @@ pub fn plain(error: &io::Error) -> String {
     text.split(" (os error").next().unwrap_or(&text).to_lowercase()
 }
 
-impl fmt::Display for Trouble {
+impl fmt::Display for Error {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         out.write_str(&self.message)
     }
 }
 
-impl std::error::Error for Trouble {}
+impl std::error::Error for Error {}
