@@ -117,5 +117,5 @@ fn broken_one(file: &File, leaf: LeafId) -> Finding {
     };
     Finding::fault("broken", message)
         .at(&file.path, &file.doc, leaf)
-        .mend("correct or remove the line; edits elsewhere do not touch it")
+        .help("correct or remove the line; edits elsewhere do not touch it")
 }

@@ -51,8 +51,8 @@ pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'
     let command = about.command;
     if proposal.timed_out {
         let message = format!("{command} did not answer in its time");
-        let mend = "see why it hangs, or go on without it: --accept checker";
-        return vec![Finding::fault("checker", message).mend(mend)];
+        let help = "see why it hangs, or go on without it: --accept checker";
+        return vec![Finding::fault("checker", message).help(help)];
     }
     let says = |line: &&String| !about.chatter.iter().any(|word| line.contains(word.as_str()));
     let known: Vec<String> =
@@ -111,7 +111,7 @@ fn rejected(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'_>)
     let message = format!("{command} refuses the files as they are, and the proposal too ({status}){said}");
     let severity = if about.lenient { Severity::Warning } else { Severity::Fault };
     Finding::new("checker", severity, message)
-        .mend("mend what it says first, or in the same change; or --accept checker")
+        .help("mend what it says first, or in the same change; or --accept checker")
 }
 
 /// A line without what differs from run to run: times and process ids; old line numbers are moved

@@ -129,7 +129,7 @@ pub fn compare(
             Finding::new("not-understood", severity, message)
                 .at_offset(&file.path, &file.doc, start)
                 .about(crate::address::address_of(&file.doc, turn.leaf))
-                .mend(
+                .help(
                     "see whether another line or file decides, and how the daemon wants this value written",
                 ),
         );

@@ -80,8 +80,8 @@ pub enum Event {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         usual_ms: Option<u64>,
         /// How long all must stay well then, in milliseconds.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        calm_ms: Option<u64>,
+        #[serde(default, alias = "calm_ms", skip_serializing_if = "Option::is_none")]
+        steady_ms: Option<u64>,
     },
     /// The daemon was told.
     Activated {

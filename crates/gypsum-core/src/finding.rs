@@ -51,8 +51,8 @@ pub struct Finding {
     /// What is wrong.
     pub message: String,
     /// What to do about it.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub mend: Option<String>,
+    #[serde(default, alias = "mend", skip_serializing_if = "Option::is_none")]
+    pub help: Option<String>,
     /// Whether the person accepted the rule by name.
     #[serde(default)]
     pub accepted: bool,
@@ -76,7 +76,7 @@ impl Finding {
             text: None,
             address: None,
             message: message.into(),
-            mend: None,
+            help: None,
             accepted: false,
             reason: None,
             firm: false,
@@ -89,7 +89,7 @@ impl Finding {
     }
 
     /// A fault that cannot be accepted: what was asked for does not fit.
-    pub fn misfit(rule: &str, message: impl Into<String>) -> Self {
+    pub fn edit_error(rule: &str, message: impl Into<String>) -> Self {
         Self { firm: true, ..Self::fault(rule, message) }
     }
 
@@ -99,8 +99,8 @@ impl Finding {
     }
 
     /// With what to do about it.
-    pub fn mend(mut self, mend: impl Into<String>) -> Self {
-        self.mend = Some(mend.into());
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
         self
     }
 

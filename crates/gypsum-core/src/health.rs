@@ -8,7 +8,8 @@ pub struct Outcome {
     /// The check, by its name.
     pub name: String,
     /// Whether it holds.
-    pub well: bool,
+    #[serde(alias = "well")]
+    pub healthy: bool,
     /// What was seen, in a plain sentence.
     pub said: String,
     /// How long it took until it held, or until it was given up, in milliseconds.
@@ -20,7 +21,8 @@ pub struct Outcome {
 #[serde(rename_all = "kebab-case")]
 pub enum Judgement {
     /// All of them hold.
-    Well,
+    #[serde(alias = "well")]
+    Healthy,
     /// What fails now failed before, too.
     AsBefore,
     /// All that could be looked at holds, and something could not be looked at (the service is
@@ -35,18 +37,18 @@ pub enum Judgement {
 pub fn held(baseline: &[Outcome], names: &[&str], n: usize) -> bool {
     let named = baseline.iter().find(|before| before.name == names[n]);
     let left = |before: &&Outcome| !names.contains(&before.name.as_str());
-    named.or_else(|| baseline.get(n).filter(left)).is_none_or(|before| before.well)
+    named.or_else(|| baseline.get(n).filter(left)).is_none_or(|before| before.healthy)
 }
 
 /// Judges the checks `now` against those of the `baseline`.
 pub fn judge(baseline: &[Outcome], now: &[Outcome]) -> Judgement {
     let names: Vec<&str> = now.iter().map(|outcome| outcome.name.as_str()).collect();
-    let mut judgement = Judgement::Well;
+    let mut judgement = Judgement::Healthy;
     for (n, outcome) in now.iter().enumerate() {
-        if !outcome.well && held(baseline, &names, n) {
+        if !outcome.healthy && held(baseline, &names, n) {
             return Judgement::Worse;
         }
-        if !outcome.well {
+        if !outcome.healthy {
             judgement = Judgement::AsBefore;
         }
     }
@@ -57,18 +59,18 @@ pub fn judge(baseline: &[Outcome], now: &[Outcome]) -> Judgement {
 mod tests {
     use super::*;
 
-    fn outcome(name: &str, well: bool) -> Outcome {
-        Outcome { name: name.into(), well, said: String::new(), ms: 0 }
+    fn outcome(name: &str, healthy: bool) -> Outcome {
+        Outcome { name: name.into(), healthy, said: String::new(), ms: 0 }
     }
 
     #[test]
     fn judged_against_the_baseline() {
         type Side<'a> = &'a [(&'a str, bool)];
         let table: [(Side<'_>, Side<'_>, Judgement); 10] = [
-            (&[("a", true), ("b", true)], &[("a", true), ("b", true)], Judgement::Well),
+            (&[("a", true), ("b", true)], &[("a", true), ("b", true)], Judgement::Healthy),
             (&[("a", true), ("b", true)], &[("a", true), ("b", false)], Judgement::Worse),
             (&[("a", true), ("b", false)], &[("a", true), ("b", false)], Judgement::AsBefore),
-            (&[("a", true), ("b", false)], &[("a", true), ("b", true)], Judgement::Well),
+            (&[("a", true), ("b", false)], &[("a", true), ("b", true)], Judgement::Healthy),
             (&[("a", true), ("b", false)], &[("a", false), ("b", false)], Judgement::Worse),
             // What was not looked at before is to hold.
             (&[], &[("a", false)], Judgement::Worse),
@@ -79,8 +81,9 @@ mod tests {
             (&[("a", true), ("port 80", true)], &[("a", true), ("port 81", false)], Judgement::Worse),
         ];
         for (before, now, judgement) in table {
-            let side =
-                |side: Side<'_>| side.iter().map(|(name, well)| outcome(name, *well)).collect::<Vec<_>>();
+            let side = |side: Side<'_>| {
+                side.iter().map(|(name, healthy)| outcome(name, *healthy)).collect::<Vec<_>>()
+            };
             assert_eq!(judge(&side(before), &side(now)), judgement, "{before:?} {now:?}");
         }
     }

@@ -206,7 +206,7 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             let known = close || profile.spelling(&name).is_some();
             let setting = profile.setting(&name).map(|(_, setting)| setting);
             let fits = setting.is_none_or(|setting| {
-                crate::value::misfit_of_any(setting, &profile.values, &value).is_none()
+                crate::value::edit_error_of_any(setting, &profile.values, &value).is_none()
             });
             // Behind a blank it may be prose: only a value that is none tells.
             let told = setting.is_some_and(|setting| setting.kind != Kind::Text);

@@ -30,7 +30,7 @@ pub struct Seen {
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-struct Written {
+struct RawReading {
     name: Option<String>,
     process: Option<String>,
     run: Option<Argv>,
@@ -40,12 +40,12 @@ struct Written {
 
 /// Reads the readings of a profile.
 pub fn readings<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Reading>, D::Error> {
-    let written = Vec::<Written>::deserialize(source)?;
+    let written = Vec::<RawReading>::deserialize(source)?;
     written.into_iter().map(|one| reading(one).map_err(serde::de::Error::custom)).collect()
 }
 
-fn reading(written: Written) -> Result<Reading, String> {
-    let Written { name, process, run, http, of } = written;
+fn reading(written: RawReading) -> Result<Reading, String> {
+    let RawReading { name, process, run, http, of } = written;
     let title = match (&process, &run, &http) {
         (Some(word), None, None) | (None, None, Some(word)) => word.clone(),
         (None, Some(run), None) => of.clone().or_else(|| run.first().cloned()).unwrap_or_default(),
@@ -95,7 +95,7 @@ pub fn unmoved(before: &[Seen], after: &[Seen], changed: &[String]) -> Vec<Findi
         let of = seen.of.as_deref().unwrap_or_default();
         let message = format!("{of} was changed, yet the running process still shows {}: {value}", seen.name);
         Finding::warning("unmoved", message)
-            .mend("a limit elsewhere may hold it down, or another place decides: gypsum show explains it")
+            .help("a limit elsewhere may hold it down, or another place decides: gypsum show explains it")
     };
     after.iter().filter(stood_still).map(finding).collect()
 }

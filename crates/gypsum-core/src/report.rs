@@ -8,7 +8,7 @@ use crate::health::{Judgement, Outcome};
 use serde::{Deserialize, Serialize};
 
 /// The shape of the document; raised when a field changes its meaning.
-pub const SCHEMA: u32 = 1;
+pub const SCHEMA: u32 = 2;
 
 /// One stage of a change.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -58,7 +58,8 @@ pub struct Report {
     /// How it ended; none for commands that change nothing.
     pub verdict: Option<Verdict>,
     /// Whether the service is well now; none where nobody looked.
-    pub well: Option<bool>,
+    #[serde(alias = "well")]
+    pub healthy: Option<bool>,
     /// Whether something could not be looked at.
     #[serde(default)]
     pub unproven: bool,
@@ -139,14 +140,14 @@ impl Report {
     }
 
     fn looked(&mut self, health: Vec<Outcome>) {
-        self.well = Some(health.iter().all(|outcome| outcome.well));
+        self.healthy = Some(health.iter().all(|outcome| outcome.healthy));
         self.health = health;
     }
 
     /// The exit status that the report amounts to.
     pub fn status(&self) -> u8 {
         match self.verdict {
-            Some(Verdict::Kept) if self.unproven || self.well == Some(false) => 7,
+            Some(Verdict::Kept) if self.unproven || self.healthy == Some(false) => 7,
             Some(Verdict::Kept | Verdict::Unchanged) | None => 0,
             Some(Verdict::Dropped) if self.dry_run && self.next.is_none() => 0,
             Some(Verdict::Dropped) => 1,

@@ -26,7 +26,7 @@ pub enum Question {
     /// Whether this is an address of this host.
     OwnAddress(IpAddr),
     /// Who listens on a port.
-    Holders {
+    PortOwners {
         /// The port.
         port: u16,
         /// Whether of UDP.
@@ -39,13 +39,13 @@ pub enum Question {
     /// The daemon's version.
     Version,
     /// The account of the person who types, and its groups.
-    Typist,
+    InvokingUser,
     /// The accounts of people that may log in, besides root.
-    People,
+    LoginUsers,
     /// Whether there is a unit of that name.
     Unit(String),
     /// The value in effect of another daemon's setting, as it stands and as a number.
-    Elsewhere {
+    OtherDaemonSetting {
         /// The daemon.
         daemon: String,
         /// Its setting.
@@ -55,7 +55,7 @@ pub enum Question {
 
 /// What is at a path.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct PathFact {
+pub struct PathProperties {
     /// Whether anything is there.
     pub exists: bool,
     /// Whether that is a folder.
@@ -93,9 +93,9 @@ pub enum Answer {
     /// Yes or no.
     Is(bool),
     /// What is at a path.
-    Path(PathFact),
+    Path(PathProperties),
     /// Who listens.
-    Holders(Vec<Holder>),
+    PortOwners(Vec<Holder>),
     /// An amount.
     Amount(u64),
     /// Words: a version, an account and its groups, accounts.
@@ -152,9 +152,9 @@ impl Survey {
     }
 
     /// What is at `path`, and what `account` may do with it.
-    pub fn path(&self, path: &str, account: Option<&str>) -> Option<&PathFact> {
+    pub fn path(&self, path: &str, account: Option<&str>) -> Option<&PathProperties> {
         match self.ask(Question::Path { path: path.into(), account: account.map(str::to_owned) })? {
-            Answer::Path(fact) => Some(fact),
+            Answer::Path(property) => Some(property),
             _ => None,
         }
     }
@@ -186,15 +186,16 @@ impl Survey {
 
     /// The value in effect of another daemon's setting: as it stands, and as a number.
     pub fn elsewhere(&self, daemon: &str, setting: &str) -> Option<(&str, f64)> {
-        let words = self.words(Question::Elsewhere { daemon: daemon.into(), setting: setting.into() })?;
+        let words =
+            self.words(Question::OtherDaemonSetting { daemon: daemon.into(), setting: setting.into() })?;
         let [value, number] = words else { return None };
         Some((value, number.parse().ok()?))
     }
 
     /// Who listens on a port.
     pub fn holders(&self, port: u16, udp: bool) -> Option<&[Holder]> {
-        match self.ask(Question::Holders { port, udp })? {
-            Answer::Holders(holders) => Some(holders),
+        match self.ask(Question::PortOwners { port, udp })? {
+            Answer::PortOwners(holders) => Some(holders),
             _ => None,
         }
     }
@@ -219,11 +220,11 @@ impl Survey {
 
     /// The account of the person who types, and behind it its groups.
     pub fn typist(&self) -> Option<&[String]> {
-        self.words(Question::Typist)
+        self.words(Question::InvokingUser)
     }
 
     /// The accounts besides root that may log in, each with its groups behind it.
     pub fn people(&self) -> Option<&[String]> {
-        self.words(Question::People)
+        self.words(Question::LoginUsers)
     }
 }

@@ -300,7 +300,7 @@ fn refusals_say_what_and_where() {
     };
     let deleted = refused(F::Xml, "<a>1</a>\n", Edit::Delete(Address::parse("a").unwrap()));
     assert!(deleted.message.contains("the document element is missing"), "{deleted:?}");
-    assert!(!deleted.mend.unwrap_or_default().contains("value"), "{}", deleted.message);
+    assert!(!deleted.help.unwrap_or_default().contains("value"), "{}", deleted.message);
     let set = refused(F::Braces, "a 1;\nb 2;\n", Edit::parse_set("a=1 \"x").unwrap());
     assert_eq!(set.rule, "open-quote");
 }
@@ -383,7 +383,7 @@ fn choices_can_be_pasted() {
     let files = [File { path: "x".into(), doc: read(F::Keyword, "Port 22\nPort 23\n") }];
     let guide = Guide { knows_effect: true, in_effect: &|_, leaf| leaf == 1, ..Guide::default() };
     let refused = propose(&files, &[Edit::parse_set("Port=24").unwrap()], &guide).unwrap_err();
-    let help = refused[0].mend.clone().unwrap();
+    let help = refused[0].help.clone().unwrap();
     assert_eq!(
         help,
         "say which:\n  'Port#1=24'   (line 1, not in effect)\n  'Port#2=24'   (line 2, in effect)"
@@ -412,9 +412,9 @@ fn includes_go_to_the_top() {
     ];
     let beside = |text: &str| Where::Below(Address::parse(text).unwrap());
     let top = "include \"one\";\ninclude \"two\";\nserver {\n a 1;\n};\n";
-    assert_eq!(born(&files, 1, "include=two", Where::Kin), (0, top.into()));
+    assert_eq!(born(&files, 1, "include=two", Where::NextToSiblings), (0, top.into()));
     let within = "view {\n include \"in\";\n include \"two\";\n b 2;\n};\n";
-    assert_eq!(born(&files, 1, "view..include=two", Where::Kin), (1, within.into()));
+    assert_eq!(born(&files, 1, "view..include=two", Where::NextToSiblings), (1, within.into()));
     let below = "view {\n include \"in\";\n b 2;\n include \"two\";\n};\n";
     assert_eq!(born(&files, 1, "include=two", beside("b")), (1, below.into()));
 
@@ -423,12 +423,12 @@ fn includes_go_to_the_top() {
         file(F::Stanzas, &stanzas, "main", "# x\ninclude: \"one\"\n"),
         file(F::Stanzas, &stanzas, "other", "server:\n    a: 1\n"),
     ];
-    assert_eq!(born(&files, 0, "include=two", Where::Kin).0, 0);
+    assert_eq!(born(&files, 0, "include=two", Where::NextToSiblings).0, 0);
 
     let nested = Dialect { equals: true, includes: vec!["!include".into()], ..F::Nested.plain_dialect() };
     let files = [file(F::Nested, &nested, "main", "a = 1\n!include one\nb = 2\n")];
     let after = "a = 1\n!include one\n!include two\nb = 2\n";
-    assert_eq!(born(&files, 0, "!include=two", Where::Kin), (0, after.into()));
+    assert_eq!(born(&files, 0, "!include=two", Where::NextToSiblings), (0, after.into()));
 }
 
 /// A section that is called just so is meant, and not those that begin with its name.

@@ -10,7 +10,7 @@ use gypsum_core::finding::Finding;
 use gypsum_core::layers::{EffectiveConfig, Order};
 use gypsum_core::listing::list;
 use gypsum_core::profile::{Profile, built_in, read};
-use gypsum_core::value::misfit_of_any;
+use gypsum_core::value::edit_error_of_any;
 use proptest::prelude::*;
 
 fn sshd() -> Profile {
@@ -23,7 +23,9 @@ fn file(source: &str, family: Family, dialect: &Dialect) -> File {
 
 fn edit_with(files: &[File], profile: &Profile, edits: &[Edit]) -> Result<Proposal, Vec<Finding>> {
     let plausible = |name: &str, value: &str| {
-        profile.setting(name).is_some_and(|(_, known)| misfit_of_any(known, &profile.values, value).is_none())
+        profile
+            .setting(name)
+            .is_some_and(|(_, known)| edit_error_of_any(known, &profile.values, value).is_none())
     };
     let spelling = |name: &str| profile.spelling(name).map(str::to_owned);
     let block = |name: &str| profile.home_block(name);

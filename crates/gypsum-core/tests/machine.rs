@@ -13,7 +13,7 @@ const EVENTS: [StepOutcome; 9] = [
     StepOutcome::Refused,
     StepOutcome::Failed,
     StepOutcome::Interrupted,
-    StepOutcome::Looked(Judgement::Well),
+    StepOutcome::Looked(Judgement::Healthy),
     StepOutcome::Looked(Judgement::AsBefore),
     StepOutcome::Looked(Judgement::Unproven),
     StepOutcome::Looked(Judgement::Worse),

@@ -18,7 +18,7 @@ const SECRETS: [&str; 3] = ["hunter2", "pw99", "q8w7"];
 /// One of each, with such a text wherever one may be; a new variant does not compile until it is here, too.
 fn after(event: Option<&H>) -> Option<H> {
     let text = || TEXT.to_owned();
-    let outcome = || Outcome { name: text(), well: false, said: text(), ms: 7 };
+    let outcome = || Outcome { name: text(), healthy: false, said: text(), ms: 7 };
     Some(match event {
         None => H::Begun {
             daemon: "boards".into(),
@@ -39,7 +39,7 @@ fn after(event: Option<&H>) -> Option<H> {
             H::Proposed { edits: vec![shown] }
         }
         Some(H::Proposed { .. }) => {
-            let finding = Finding::new("pattern", Severity::Fault, text()).mend(text());
+            let finding = Finding::new("pattern", Severity::Fault, text()).help(text());
             H::Found { finding: Finding { text: Some(text()), reason: Some(text()), ..finding } }
         }
         Some(H::Found { .. }) => H::Checked { by: text() },
@@ -49,7 +49,7 @@ fn after(event: Option<&H>) -> Option<H> {
             H::BackedUp { change: "0001".into(), folder: "/state/0001/before".into() }
         }
         Some(H::BackedUp { .. }) => H::Replaced { files: 1 },
-        Some(H::Replaced { .. }) => H::Waiting { on: text(), usual_ms: None, calm_ms: None },
+        Some(H::Replaced { .. }) => H::Waiting { on: text(), usual_ms: None, steady_ms: None },
         Some(H::Waiting { .. }) => {
             H::Activated { how: text(), ok: false, said: text(), ms: 7, back: false, restarts: false }
         }

@@ -75,8 +75,8 @@ impl Walk<'_> {
         );
         let before = self.config()?;
         let status = self.gypsum(&["change", DAEMON, "quay=east"])?;
-        let well = self.config()? == before && self.host.ask()?.contains("Oyster Island");
-        self.expect(status == 4 && well, "status 4, the old file is back, and boards show departures");
+        let healthy = self.config()? == before && self.host.ask()?.contains("Oyster Island");
+        self.expect(status == 4 && healthy, "status 4, the old file is back, and boards show departures");
         Ok(())
     }
 
@@ -112,8 +112,8 @@ impl Walk<'_> {
         let status = self.gypsum(&["change", DAEMON, "rows=9"])?;
         self.expect(status == 6, "status 6: first recover the interrupted one");
         let status = self.gypsum(&["recover", DAEMON])?;
-        let well = self.config()? == before && self.host.ask()?.contains("Oyster Island");
-        self.expect(status == 4 && well, "status 4, the old file is back, and boards show departures");
+        let healthy = self.config()? == before && self.host.ask()?.contains("Oyster Island");
+        self.expect(status == 4 && healthy, "status 4, the old file is back, and boards show departures");
         Ok(())
     }
 

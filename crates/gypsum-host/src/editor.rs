@@ -43,7 +43,7 @@ pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Error> {
         return Ok(());
     }
     Err(Error::cannot(format!("the editor {program} ended badly ({status})"))
-        .mend("what was written is kept as a draft; VISUAL or EDITOR names another editor"))
+        .help("what was written is kept as a draft; VISUAL or EDITOR names another editor"))
 }
 
 /// The editor's command line: split like a shell does, and never handed to one.
@@ -54,7 +54,7 @@ fn chosen() -> Result<Vec<String>, Error> {
         };
         return shlex::split(&text).ok_or_else(|| {
             Error::usage(format!("{variable} is {text:?}, which is not a command"))
-                .mend("for example EDITOR=nano")
+                .help("for example EDITOR=nano")
         });
     }
     let found = USUAL.into_iter().find(|name| on_path(name));
@@ -62,7 +62,7 @@ fn chosen() -> Result<Vec<String>, Error> {
 }
 
 fn none() -> Error {
-    Error::usage("there is no editor").mend("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit …")
+    Error::usage("there is no editor").help("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit …")
 }
 
 fn on_path(name: &str) -> bool {

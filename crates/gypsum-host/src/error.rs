@@ -37,12 +37,12 @@ pub struct Error {
     /// What went wrong, with the file or name it is about.
     pub message: String,
     /// What to do.
-    pub mend: Option<String>,
+    pub help: Option<String>,
 }
 
 impl Error {
     fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
-        Self { kind, message: message.into(), mend: None }
+        Self { kind, message: message.into(), help: None }
     }
 
     /// It could not be run.
@@ -70,22 +70,22 @@ impl Error {
         let error = Self::cannot(format!("cannot {what} {}: {}", path.display(), plain(source)));
         match source.kind() {
             io::ErrorKind::PermissionDenied if !rustix::process::geteuid().is_root() => {
-                error.mend("this account may not do that; run it as root (sudo)")
+                error.help("this account may not do that; run it as root (sudo)")
             }
-            io::ErrorKind::PermissionDenied => error.mend(
+            io::ErrorKind::PermissionDenied => error.help(
                 "root is refused here: the file may be immutable (lsattr) or its file system read-only",
             ),
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
-                error.mend("make room on that file system (df -h) and try again")
+                error.help("make room on that file system (df -h) and try again")
             }
-            io::ErrorKind::ReadOnlyFilesystem => error.mend("the file system is mounted read-only"),
+            io::ErrorKind::ReadOnlyFilesystem => error.help("the file system is mounted read-only"),
             _ => error,
         }
     }
 
     /// With what to do about it.
-    pub fn mend(mut self, mend: impl Into<String>) -> Self {
-        self.mend = Some(mend.into());
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
         self
     }
 }

@@ -77,10 +77,10 @@ impl Loading {
             let known: Vec<String> = self.loaded.iter().map(|file| file.name.display().to_string()).collect();
             if !path.exists() && self.reads(path) {
                 return Error::usage(format!("{} does not exist", path.display()))
-                    .mend("--new makes it, and its folder");
+                    .help("--new makes it, and its folder");
             }
             Error::usage(format!("{} is none of this daemon's files", path.display()))
-                .mend(format!("it reads {}", known.join(", ")))
+                .help(format!("it reads {}", known.join(", ")))
         })
     }
 
@@ -326,7 +326,7 @@ fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Error> {
 fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
     let real = name.canonicalize().map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => Error::cannot(format!("{} does not exist", name.display()))
-            .mend("is the daemon installed? A file elsewhere is named with --file or in a profile"),
+            .help("is the daemon installed? A file elsewhere is named with --file or in a profile"),
         _ => Error::file("read", name, &error),
     })?;
     let meta = fs::symlink_metadata(&real).map_err(|error| Error::file("look at", &real, &error))?;
@@ -340,12 +340,12 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
             "a device"
         };
         return Err(Error::cannot(format!("{} is {what}, not a configuration file", name.display()))
-            .mend("name the file itself"));
+            .help("name the file itself"));
     }
     let size = usize::try_from(meta.len()).unwrap_or(usize::MAX);
     if size > MOST_BYTES {
         return Err(Error::cannot(format!("{}: {}", name.display(), TooLarge(size)))
-            .mend("a configuration of this size is data: see what wrote it"));
+            .help("a configuration of this size is data: see what wrote it"));
     }
     let bytes = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?.unwrap_or_default();
     if let Some(at) = memchr::memchr(0, &bytes) {
@@ -354,7 +354,7 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
             "{} holds a NUL byte in line {line}; it is no text file",
             name.display()
         ))
-        .mend("see what happened to it (a crash, a wrong encoding) before it is edited"));
+        .help("see what happened to it (a crash, a wrong encoding) before it is edited"));
     }
     Ok((Loaded { name: name.to_owned(), real, hard_links: meta.nlink(), absent: false }, bytes.into()))
 }

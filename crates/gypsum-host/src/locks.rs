@@ -92,7 +92,7 @@ fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File),
                 let _ = file.read_to_string(&mut text);
                 let by = if text.trim().is_empty() { String::new() } else { format!(" ({})", text.trim()) };
                 return Err(Error::busy(format!("another change has {thing} right now{by}"))
-                    .mend("wait until it has ended; nothing was touched"));
+                    .help("wait until it has ended; nothing was touched"));
             }
             Err(TryLockError::Error(error)) => return Err(Error::file("lock", &path, &error)),
         }

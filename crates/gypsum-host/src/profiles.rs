@@ -149,7 +149,7 @@ pub fn check_name(daemon: &str) -> Result<(), Error> {
         return Ok(());
     }
     Err(Error::usage(format!("{daemon:?} cannot be the name of a daemon"))
-        .mend("a name has letters, digits and - _ . @ +; the daemon comes first, then the edits"))
+        .help("a name has letters, digits and - _ . @ +; the daemon comes first, then the edits"))
 }
 
 fn unknown(daemon: &str) -> Error {
@@ -158,7 +158,7 @@ fn unknown(daemon: &str) -> Error {
     }
     if daemon == "unit" {
         return Error::usage("unit is followed by the name of one")
-            .mend("for example gypsum show unit:nginx");
+            .help("for example gypsum show unit:nginx");
     }
     let names = names();
     let near = nearest(daemon, names.iter().map(|(name, _)| name.as_str()));
@@ -166,7 +166,7 @@ fn unknown(daemon: &str) -> Error {
         Some(near) => format!("did you mean {near}? "),
         None => String::new(),
     };
-    Error::usage(format!("there is no profile for a daemon called {daemon}")).mend(format!(
+    Error::usage(format!("there is no profile for a daemon called {daemon}")).help(format!(
         "{first}`gypsum daemons` lists them; for any other: --file PATH --format FAMILY --unit UNIT"
     ))
 }
@@ -204,7 +204,7 @@ fn safe(path: &Path) -> Result<(), Error> {
         let writable = meta.mode() & 0o002 != 0 || (meta.mode() & 0o020 != 0 && meta.gid() != 0);
         if meta.uid() != 0 || (writable && !sticky) {
             let message = format!("{} could be written by another account than root", part.display());
-            return Err(Error::refused(format!("profile {} is not used: {message}", path.display())).mend(
+            return Err(Error::refused(format!("profile {} is not used: {message}", path.display())).help(
                 format!(
                     "a profile names commands that run as root: chown root:root {0} && chmod go-w {0}",
                     part.display()

@@ -121,7 +121,7 @@ pub fn rehearse(
 
 fn unable(why: &str) -> Finding {
     Finding::fault("rehearsal", format!("the daemon's own checker could not read the proposal: {why}"))
-        .mend("a private view needs root; or go on without the checker: --accept rehearsal")
+        .help("a private view needs root; or go on without the checker: --accept rehearsal")
 }
 
 /// The folder in which the proposal waits to be shown, and the command with its words filled in.

@@ -35,7 +35,7 @@ pub fn syntax(path: &Path, before: Option<&[u8]>, after: &[u8]) -> Option<Vec<Fi
         let text = String::from_utf8_lossy(after);
         text.lines().nth(line as usize - 1).map(str::to_owned)
     });
-    Some(vec![finding.mend("put the value in quotes, or edit the line itself: gypsum edit")])
+    Some(vec![finding.help("put the value in quotes, or edit the line itself: gypsum edit")])
 }
 
 fn asked(shell: &str, text: &[u8]) -> Option<Ran> {

@@ -59,7 +59,7 @@ impl State {
         match xdg.or_else(home) {
             Some(base) => Ok(Self { root: base.join("gypsum") }),
             None => Err(Error::usage("this account has no home folder")
-                .mend("say where to keep backups: --state DIR")),
+                .help("say where to keep backups: --state DIR")),
         }
     }
 
@@ -78,7 +78,7 @@ impl State {
         let folder = self.of_daemon(daemon);
         disk.make_folder(&folder).map_err(|error| {
             let error = Error::file("make the state folder", &folder, &error);
-            if error.mend.is_some() { error } else { error.mend("say where to keep backups: --state DIR") }
+            if error.help.is_some() { error } else { error.help("say where to keep backups: --state DIR") }
         })
     }
 
@@ -120,7 +120,7 @@ impl State {
         let found = entries.iter().find(|entry| Some(entry.number) == number || entry.name == word);
         found.cloned().ok_or_else(|| {
             Error::usage(format!("{daemon} has no change {word}"))
-                .mend(format!("`gypsum changes {daemon}` lists them"))
+                .help(format!("`gypsum changes {daemon}` lists them"))
         })
     }
 
@@ -146,8 +146,8 @@ impl State {
         if let Some(why) = entry.unknown(&evidence) {
             let error = Error::busy(why);
             return Err(match evidence.progress {
-                Progress::Newer(..) => error.mend("use that version of Gypsum"),
-                _ => error.mend(format!(
+                Progress::Newer(..) => error.help("use that version of Gypsum"),
+                _ => error.help(format!(
                     "compare the live files with the old ones in {}\nthen allow new changes of {daemon}: gypsum recover {daemon} --set-aside",
                     entry.folder.join("before").display()
                 )),

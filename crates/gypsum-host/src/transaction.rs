@@ -381,7 +381,7 @@ fn digest_name(content: &Content) -> &str {
 
 fn foreign(path: &Path) -> Error {
     Error::cannot(format!("{} was changed by another process after it was read", path.display()))
-        .mend("look at it, and run the command again")
+        .help("look at it, and run the command again")
 }
 
 fn left_alone(path: &Path) -> String {

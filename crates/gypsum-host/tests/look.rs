@@ -39,8 +39,8 @@ impl World for Quay {
     fn probe(&self, check: &Check, _: &ProbeContext) -> Outcome {
         let asked = self.asked.fetch_add(1, Ordering::Relaxed);
         // One holds at first, and then not any more.
-        let well = check.name == "holds" || check.name == "held" && asked == 0;
-        Outcome { name: check.name.clone(), well, said: String::new(), ms: 0 }
+        let healthy = check.name == "holds" || check.name == "held" && asked == 0;
+        Outcome { name: check.name.clone(), healthy, said: String::new(), ms: 0 }
     }
     fn read(&self, _: &Probe, _: &ProbeContext) -> Result<String, String> {
         unreachable!("nothing is read")
@@ -67,8 +67,8 @@ fn check(name: &str, patience_ms: u64, steady_ms: u64) -> Check {
     Check { patience_ms, steady_ms: Some(steady_ms), ..check }
 }
 
-fn outcome(name: &str, well: bool) -> Outcome {
-    Outcome { name: name.into(), well, said: String::new(), ms: 0 }
+fn outcome(name: &str, healthy: bool) -> Outcome {
+    Outcome { name: name.into(), healthy, said: String::new(), ms: 0 }
 }
 
 /// Looks after a restart: the judgement, and what each check said.
@@ -88,17 +88,17 @@ fn looked(world: &Quay, checks: &[Check], baseline: &[Outcome], back: bool) -> (
 #[test]
 fn one_check_that_got_worse_ends_the_waiting_of_all() {
     let checks = [Check::of_service("boards"), check("fails", 30, 0), check("late", 60_000, 0)];
-    let well = [outcome("boards", true), outcome("fails", true), outcome("late", true)];
-    let (judgement, outcomes) = looked(&Quay::default(), &checks, &well, false);
+    let healthy = [outcome("boards", true), outcome("fails", true), outcome("late", true)];
+    let (judgement, outcomes) = looked(&Quay::default(), &checks, &healthy, false);
     assert_eq!(judgement, Judgement::Worse);
     assert!(outcomes[2].ms < 30_000, "it was not waited for: {outcomes:?}");
     // One that failed before decides nothing: what is new has its time, and is worse.
-    let unwell = [outcome("boards", true), outcome("fails", false)];
+    let unhealthy = [outcome("boards", true), outcome("fails", false)];
     let checks = [Check::of_service("boards"), check("fails", 10, 0), check("late", 400, 0)];
-    let (judgement, outcomes) = looked(&Quay::default(), &checks, &unwell, false);
+    let (judgement, outcomes) = looked(&Quay::default(), &checks, &unhealthy, false);
     assert_eq!(judgement, Judgement::Worse);
     assert!(outcomes[2].ms >= 400, "it had its time: {outcomes:?}");
-    let (judgement, _) = looked(&Quay::default(), &checks[..2], &unwell, false);
+    let (judgement, _) = looked(&Quay::default(), &checks[..2], &unhealthy, false);
     assert_eq!(judgement, Judgement::AsBefore);
 }
 
@@ -110,7 +110,7 @@ fn what_its_log_says_decides_on_the_way_there_and_not_on_the_way_back() {
     assert_eq!(judgement, Judgement::Worse);
     assert_eq!(outcomes[0].said, "its log says: it cannot bind");
     // What is still said there is of the configuration that did not work.
-    assert_eq!(looked(&world, &checks, &[], true).0, Judgement::Well);
+    assert_eq!(looked(&world, &checks, &[], true).0, Judgement::Healthy);
     // It ends the waiting, too.
     let checks = [Check::of_service("boards"), check("late", 60_000, 0)];
     let (judgement, outcomes) = looked(&world, &checks, &[], false);
@@ -123,5 +123,5 @@ fn each_check_is_asked_once_more_when_its_own_time_is_over() {
     let checks = |steady| [Check::of_service("boards"), check("held", 0, steady)];
     assert_eq!(looked(&Quay::default(), &checks(150), &[], false).0, Judgement::Worse);
     // Without a time nobody asks again.
-    assert_eq!(looked(&Quay::default(), &checks(0), &[], false).0, Judgement::Well);
+    assert_eq!(looked(&Quay::default(), &checks(0), &[], false).0, Judgement::Healthy);
 }

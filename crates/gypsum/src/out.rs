@@ -82,7 +82,7 @@ impl Out {
         if self.json {
             self.document(&serde_json::json!({
                 "schema": gypsum_core::report::SCHEMA,
-                "error": { "message": error.message, "mend": error.mend },
+                "error": { "message": error.message, "help": error.help },
                 "status": error.kind.status(),
             }));
         }
@@ -90,7 +90,7 @@ impl Out {
             let lead = if n == 0 { format!("{ERROR}gypsum:{ERROR:#} ") } else { " ".repeat(8) };
             self.aside(&format!("{lead}{line}"));
         }
-        for line in error.mend.iter().flat_map(|mend| mend.lines()).flat_map(|line| wrapped(line, 70)) {
+        for line in error.help.iter().flat_map(|help| help.lines()).flat_map(|line| wrapped(line, 70)) {
             self.aside(&format!("        {line}"));
         }
         error.kind.status()

@@ -48,7 +48,7 @@ pub fn profile_of(target: &Target) -> Result<Profile, NoTarget> {
 pub fn check_of(option: &str, sentence: &str) -> Result<Check, Error> {
     parse_check(sentence).map_err(|why| {
         Error::usage(format!("{option} {sentence:?}: {}", why.0))
-            .mend(format!("for example {option} 6379, or {option} 'http http://localhost/ 200'"))
+            .help(format!("for example {option} 6379, or {option} 'http http://localhost/ 200'"))
     })
 }
 
@@ -65,7 +65,7 @@ fn without_profile(target: &Target) -> Result<Profile, Error> {
         let near = nearest(name, known);
         let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
         Error::usage(format!("there is no family of formats called {name}"))
-            .mend(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
+            .help(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
     })?;
     let files = Files::one(path, format);
     let mut dialect = format.plain_dialect();
@@ -86,7 +86,7 @@ fn checker_of(typed: &str) -> Result<Checker, Error> {
         shlex::split(typed).filter(|words| words.first().is_some_and(|program| program.starts_with('/')));
     let run = run.ok_or_else(|| {
         Error::usage(format!("--checker {typed:?} is not a command"))
-            .mend("give it with its path: --checker '/usr/sbin/chronyd -p -f {file}'")
+            .help("give it with its path: --checker '/usr/sbin/chronyd -p -f {file}'")
     })?;
     Ok(Checker { run, ..Checker::default() })
 }

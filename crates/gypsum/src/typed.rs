@@ -1,10 +1,10 @@
 //! From the edits as they were typed, or prepared in a file, to what a change is to do.
 
-use crate::args::MoreEdits;
+use crate::args::EditArgs;
 use crate::order::TypedOrder;
 use gypsum_core::address::Address;
 use gypsum_core::change::Ownership;
-use gypsum_core::edit::{Companion as Placing, Edit, Prepared, Request, Where, Written};
+use gypsum_core::edit::{Companion as Placing, Edit, Prepared, RawEdit, Request, Where};
 use gypsum_host::accounts;
 use gypsum_host::error::Error;
 use gypsum_host::run::{Beside, Companion};
@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 /// The edits as they were typed.
 pub struct Typed {
     pub edits: Vec<String>,
-    pub more: MoreEdits,
+    pub more: EditArgs,
     pub order: TypedOrder,
 }
 
@@ -38,7 +38,7 @@ impl Typed {
             [within] => prepared.within = Some(utf8(within)?),
             _ if more.new => {
                 return Err(Error::usage("--new goes with one --in alone")
-                    .mend("make the new file with a change of its own first"));
+                    .help("make the new file with a change of its own first"));
             }
             _ => {}
         }
@@ -47,7 +47,7 @@ impl Typed {
         for file in &more.delete_file {
             prepared.delete_file.push(utf8(file)?);
         }
-        prepared.edit.extend(self.requests()?.iter().map(Written::from));
+        prepared.edit.extend(self.requests()?.iter().map(RawEdit::from));
         prepared.companion.extend(self.companions()?);
         Ok(prepared)
     }
@@ -81,7 +81,7 @@ impl Typed {
         for (n, text) in self.edits.iter().enumerate() {
             let edit = Edit::parse_set(text).map_err(|why| {
                 Error::usage(format!("{text:?} is not an edit: {why}"))
-                    .mend("for example MaxAuthTries=4; to wake, comment out or remove: --enable, --disable, --delete ADDRESS")
+                    .help("for example MaxAuthTries=4; to wake, comment out or remove: --enable, --disable, --delete ADDRESS")
             })?;
             requests.push(self.request(edit, "edits", n)?);
         }
@@ -116,7 +116,7 @@ impl Typed {
         match before.checked_sub(1).and_then(|last| self.more.within.get(last)) {
             Some(file) => Ok(Request { edit, within: Some(utf8(file)?) }),
             None => Err(Error::usage(format!("no --in FILE is in front of {}", edit.address()))
-                .mend("each of several --in holds for the edits behind it: --in FILE EDIT --in OTHER EDIT")),
+                .help("each of several --in holds for the edits behind it: --in FILE EDIT --in OTHER EDIT")),
         }
     }
 
@@ -139,7 +139,7 @@ impl Typed {
             }
         }
         let born: Vec<usize> = self.order.all("add").iter().chain(self.order.all("piece")).copied().collect();
-        let mut spots = vec![Where::Kin; born.len()];
+        let mut spots = vec![Where::NextToSiblings; born.len()];
         if let ([spot], [(_, place)]) = (spots.as_mut_slice(), places.as_slice()) {
             *spot = place.clone();
             return Ok(spots);
@@ -147,11 +147,11 @@ impl Typed {
         for (at, place) in places {
             let before = (0..born.len()).filter(|n| born[*n] < at).max_by_key(|n| born[*n]);
             match before.map(|n| &mut spots[n]) {
-                Some(spot) if *spot == Where::Kin => *spot = place,
+                Some(spot) if *spot == Where::NextToSiblings => *spot = place,
                 Some(_) => return Err(Error::usage("two places were given for one --add or --piece")),
                 None => {
                     return Err(Error::usage("a place is given, and no --add or --piece is in front of it")
-                        .mend("for example --add NAME=VALUE --above OTHER"));
+                        .help("for example --add NAME=VALUE --above OTHER"));
                 }
             }
         }
@@ -232,7 +232,7 @@ fn owner_of(text: &str) -> Result<(Option<u32>, Option<u32>), Error> {
 
 fn mode_of(text: &str) -> Result<u32, Error> {
     u32::from_str_radix(text, 8).ok().filter(|mode| *mode <= 0o7777).ok_or_else(|| {
-        Error::usage(format!("{text:?} is not a mode")).mend("it is written in octal, for example 0640")
+        Error::usage(format!("{text:?} is not a mode")).help("it is written in octal, for example 0640")
     })
 }
 
@@ -251,7 +251,7 @@ pub fn content(file: &Path) -> Result<Vec<u8>, Error> {
 /// An address as it is typed.
 pub fn address(text: &str) -> Result<Address, Error> {
     Address::parse(text).map_err(|why| {
-        Error::usage(format!("{text:?} is not an address: {why}")).mend("`gypsum show` lists addresses")
+        Error::usage(format!("{text:?} is not an address: {why}")).help("`gypsum show` lists addresses")
     })
 }
 

@@ -148,7 +148,7 @@ impl StepOutcome {
             Self::Failed => "failed",
             Self::Interrupted => "interrupted",
             Self::Unrecorded => "unrecorded",
-            Self::Looked(Judgement::Well) => "healthy",
+            Self::Looked(Judgement::Healthy) => "healthy",
             Self::Looked(Judgement::AsBefore) => "as-before",
             Self::Looked(Judgement::Unproven) => "unproven",
             Self::Looked(Judgement::Worse) => "worse",
@@ -256,7 +256,7 @@ impl Change {
 
             (S::Armed, E::Done) => Self { activated: true, ..self.to(S::Replaced, Order::Activate) },
             (S::Replaced, E::Done) => self.to(S::Activated, Order::Look),
-            (S::Activated, E::Looked(Judgement::Well | Judgement::AsBefore | Judgement::Unproven)) => {
+            (S::Activated, E::Looked(Judgement::Healthy | Judgement::AsBefore | Judgement::Unproven)) => {
                 self.to(S::Kept, Order::Tidy)
             }
             (S::Armed | S::Replaced | S::Activated, _) => self.restore(),
@@ -266,7 +266,7 @@ impl Change {
 
             (S::Restoring, E::Done) => self.to(S::PutBack, Order::Revive),
             (S::PutBack, _) => self.to(S::Revived, Order::LookAgain),
-            (S::Revived, E::Looked(Judgement::Well | Judgement::AsBefore | Judgement::Unproven)) => {
+            (S::Revived, E::Looked(Judgement::Healthy | Judgement::AsBefore | Judgement::Unproven)) => {
                 self.to(S::Restored, Order::Tidy)
             }
             (S::Restoring | S::Revived, _) if self.attempt < ATTEMPTS => self.restore(),

@@ -16,8 +16,8 @@ pub fn shared(files: &[File], placed: &Placed) -> Option<Finding> {
         Some(line) => format!("the value is shared: line {line} uses it, too, through {name}"),
     };
     let finding =
-        Finding::misfit("anchor", message).about(&placed.address).at(&files[placed.file].path, doc, leaf);
-    Some(finding.mend("to change all of these places at once, edit the block in an editor: gypsum edit"))
+        Finding::edit_error("anchor", message).about(&placed.address).at(&files[placed.file].path, doc, leaf);
+    Some(finding.help("to change all of these places at once, edit the block in an editor: gypsum edit"))
 }
 
 /// The statement and the openings of the blocks around it.

@@ -3,10 +3,10 @@
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, wake_block};
+use super::edit_error::{absent, ambiguous, no_quantity};
 use super::enable::{ToEnable, can_be_enabled};
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
-use super::misfit::{absent, ambiguous, no_quantity};
 use super::piece::put_in;
 use super::place::{File, Guide, Placed};
 use super::prove::Expected;
@@ -136,12 +136,13 @@ impl Deeds<'_> {
             1 => "there is only one".to_owned(),
             many => format!("there are only {many}"),
         };
-        let finding = Finding::misfit("not-there", format!("{address} is not set: {count}")).about(address);
+        let finding =
+            Finding::edit_error("not-there", format!("{address} is not set: {count}")).about(address);
         let finding = match found.first() {
             Some((n, leaf)) => finding.at(&self.files[*n].path, &self.files[*n].doc, *leaf),
             None => finding,
         };
-        finding.mend(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
+        finding.help(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
     }
 
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
@@ -189,9 +190,9 @@ impl Deeds<'_> {
             }
         }
         if placed.is_empty() && old != new {
-            return Err(Finding::misfit("not-there", format!("{old:?} is not a whole value anywhere"))
+            return Err(Finding::edit_error("not-there", format!("{old:?} is not a whole value anywhere"))
                 .about(edit.address())
-                .mend("`gypsum show` finds parts of values, too"));
+                .help("`gypsum show` finds parts of values, too"));
         }
         Ok(placed)
     }
@@ -214,8 +215,8 @@ impl Deeds<'_> {
 /// Puts a remark above what `placed` is about.
 pub(super) fn remark(doc: &Document, placed: &mut Placed, remark: &str) -> Result<(), Finding> {
     if remark.chars().any(char::is_control) {
-        return Err(Finding::misfit("control-character", "a remark is one line")
-            .mend("leave the line break out of it"));
+        return Err(Finding::edit_error("control-character", "a remark is one line")
+            .help("leave the line break out of it"));
     }
     let Some(first) = placed.splices.first_mut() else {
         return Ok(());
@@ -281,7 +282,7 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
         let list = address.rsplit_once("..").map_or("LIST", |(list, _)| list);
         let message = format!("{name} is an element of a list, so it has no value of its own");
         return Err(here(
-            Finding::misfit("element", message).mend(format!("'{list}-={name}' '{list}+={value}'")),
+            Finding::edit_error("element", message).help(format!("'{list}-={name}' '{list}+={value}'")),
         ));
     }
     let splices = value_splices(doc, &parts, value).map_err(here)?;

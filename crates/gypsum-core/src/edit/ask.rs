@@ -103,7 +103,7 @@ pub enum Amount {
 pub enum Where {
     /// Beside its kin: behind the last of the same name, else last in its block.
     #[default]
-    Kin,
+    NextToSiblings,
     /// First in its block, or in the file.
     First,
     /// Last in its block, or in the file.

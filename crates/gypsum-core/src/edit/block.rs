@@ -70,9 +70,10 @@ pub fn new_block(
     let groups = &doc.dialect().groups;
     let grouped = matches!(family, Family::Keyword) || family == Family::Stanzas && !groups.is_empty();
     if grouped && !groups.iter().any(|group| doc.dialect().same(group.as_bytes(), name.as_bytes())) {
-        let finding = Finding::misfit("no-blocks", format!("{name} does not begin a group in this format"));
+        let finding =
+            Finding::edit_error("no-blocks", format!("{name} does not begin a group in this format"));
         let known = groups.join(", ");
-        return Err(finding.mend(if known.is_empty() {
+        return Err(finding.help(if known.is_empty() {
             "it has none".into()
         } else {
             format!("there is: {known}")
@@ -92,8 +93,8 @@ pub fn new_block(
         Family::Stanzas if doc.dialect().groups.is_empty() => (format!("{words}:"), None),
         Family::Keyword | Family::Stanzas => (words.to_owned(), None),
         _ => {
-            return Err(Finding::misfit("no-blocks", format!("a {} file has no blocks", family.name()))
-                .mend("leave out the steps before the name"));
+            return Err(Finding::edit_error("no-blocks", format!("a {} file has no blocks", family.name()))
+                .help("leave out the steps before the name"));
         }
     };
     let whole = family == Family::Sections || family.is_standard();

@@ -41,7 +41,7 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
         let after = after.map_err(|why| {
             let finding = unreadable(file, new, &why, true);
             if takes_away {
-                finding.mend("take away the block around it, or edit the lines themselves: gypsum edit")
+                finding.help("take away the block around it, or edit the lines themselves: gypsum edit")
             } else {
                 finding
             }
@@ -134,14 +134,14 @@ fn unreadable(file: &File, doc: &Document, why: &Unreadable, after: bool) -> Fin
     } else {
         "edit the file as a whole: gypsum edit, or change --whole"
     };
-    let finding = Finding::misfit("not-confirmed", message).mend(help);
+    let finding = Finding::edit_error("not-confirmed", message).help(help);
     finding.at_offset(&file.path, doc, at)
 }
 
 fn disagrees(file: &File, new: &Document, found: &Disagreement) -> Finding {
     let message = format!("a second reader does not confirm this edit: {}", found.what);
-    let finding = Finding::misfit("not-confirmed", message)
-        .mend("nothing was changed; edit the lines themselves: gypsum edit");
+    let finding = Finding::edit_error("not-confirmed", message)
+        .help("nothing was changed; edit the lines themselves: gypsum edit");
     let doc = if found.after { new } else { &file.doc };
     match found.line {
         0 => finding.in_file(&file.path),

@@ -3,8 +3,8 @@
 
 use super::apply::Deeds;
 use super::ask::Edit;
+use super::edit_error::several_asleep;
 use super::find::find_active;
-use super::misfit::several_asleep;
 use super::place::{File, Guide, Placed};
 use crate::address::Address;
 use crate::doc::{BlockId, Document, Dormant, LeafId};
@@ -113,8 +113,8 @@ impl Deeds<'_> {
             let lines = fit.iter().map(|(n, one)| self.files[*n].doc.line_of(one.leaf).to_string());
             let message =
                 format!("{address} may be any of the lines {}", lines.collect::<Vec<_>>().join(", "));
-            let finding = Finding::misfit("ambiguous", message).about(address);
-            return Err(finding.at(&self.files[*n].path, doc, first.leaf).mend(format!(
+            let finding = Finding::edit_error("ambiguous", message).about(address);
+            return Err(finding.at(&self.files[*n].path, doc, first.leaf).help(format!(
                 "give its value: --add '{any}=VALUE', or uncomment it in an editor: gypsum edit"
             )));
         }
@@ -159,6 +159,6 @@ pub(super) fn can_be_enabled(
     }
     let message =
         "commented out, this could not be told from the comments around it when it is enabled again";
-    let finding = Finding::misfit("one-way", message).about(address).at(&file.path, doc, leaf);
-    Err(finding.mend("--delete it; `gypsum restore` brings it back"))
+    let finding = Finding::edit_error("one-way", message).about(address).at(&file.path, doc, leaf);
+    Err(finding.help("--delete it; `gypsum restore` brings it back"))
 }

@@ -3,8 +3,8 @@
 use super::File;
 use super::ask::Where;
 use super::block::{Body, new_block};
+use super::edit_error::{absent, ambiguous};
 use super::find::{Found, blocks_around, find_active};
-use super::misfit::{absent, ambiguous};
 use super::place::{Guide, Placed};
 use super::prove::Expected;
 use super::quoting::quoted;
@@ -124,13 +124,15 @@ pub fn born_at(
     };
     let doc = &files[found.file].doc;
     found.after = match spot {
-        Where::Kin => last_kin(doc, &found, address.name()).or(found.after),
+        Where::NextToSiblings => last_kin(doc, &found, address.name()).or(found.after),
         _ => after_leaf(files, &found, spot, guide)?,
     };
     if let Some(text) = found.like.filter(|leaf| doc.family() == Family::Xml && is_text(doc, *leaf)) {
-        let finding =
-            Finding::misfit("holds-text", "the element contains text, so no setting can be added beside it");
-        return Err(finding.at(&files[found.file].path, doc, text).mend("edit it as a whole: gypsum edit"));
+        let finding = Finding::edit_error(
+            "holds-text",
+            "the element contains text, so no setting can be added beside it",
+        );
+        return Err(finding.at(&files[found.file].path, doc, text).help("edit it as a whole: gypsum edit"));
     }
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
     // The file that an include names is quoted as in another one of the block.
@@ -175,8 +177,8 @@ fn computed(files: &[File], address: &Address, guide: &Guide<'_>) -> Option<Find
         });
         let (leaf, ..) = leaf??;
         let finding =
-            Finding::misfit("computed", format!("the value of {} is computed there", address.name()));
-        Some(finding.at(&files[n].path, doc, leaf).about(address).mend("edit the line itself: gypsum edit"))
+            Finding::edit_error("computed", format!("the value of {} is computed there", address.name()));
+        Some(finding.at(&files[n].path, doc, leaf).about(address).help("edit the line itself: gypsum edit"))
     })
 }
 
@@ -209,7 +211,7 @@ fn after_leaf(
     let open = spot.block.map(|block| tree.block(block).open());
     let statement = |leaf: &LeafId| matches!(tree.kind(*leaf), Kind::Setting | Kind::Open);
     Ok(match place {
-        Where::Kin | Where::Last => spot.after,
+        Where::NextToSiblings | Where::Last => spot.after,
         // The comments at the head of a file are about the file.
         Where::First => {
             open.or_else(|| (0..tree.len()).find(statement).map_or(spot.after, |first| first.checked_sub(1)))
@@ -260,9 +262,9 @@ fn beside(
     if doc.tree().block_of(leaf) == spot.block {
         return Ok(leaf);
     }
-    Err(Finding::misfit("elsewhere", format!("{address} is not in the same block"))
+    Err(Finding::edit_error("elsewhere", format!("{address} is not in the same block"))
         .at(&files[spot.file].path, doc, leaf)
-        .mend("name one that does, or leave the place out"))
+        .help("name one that does, or leave the place out"))
 }
 
 fn names_block(doc: &Document, block: BlockId, address: &Address) -> bool {
@@ -288,7 +290,7 @@ pub fn piece_spot(
     let doc = &files[parent.file].doc;
     let close = parent.block.and_then(|block| doc.tree().block(block).close());
     let after = match spot {
-        Where::Kin | Where::Last => close.map_or(parent.after, |close| close.checked_sub(1)),
+        Where::NextToSiblings | Where::Last => close.map_or(parent.after, |close| close.checked_sub(1)),
         _ => after_leaf(files, &parent, spot, guide)?,
     };
     let open = parent.block.map(|block| doc.tree().block(block).open());
@@ -314,16 +316,17 @@ pub fn born_block(
     let doc = &files[parent.file].doc;
     let close = parent.block.and_then(|block| doc.tree().block(block).close());
     let after = match spot {
-        Where::Kin | Where::Last => close.map_or(parent.after, |close| close.checked_sub(1)),
+        Where::NextToSiblings | Where::Last => close.map_or(parent.after, |close| close.checked_sub(1)),
         _ => after_leaf(files, &parent, spot, guide)?,
     };
     let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
     let source = doc.source();
     if at > 0 && source[at - 1] != b'\n' && at < source.len() {
-        let finding = Finding::misfit("shares-its-line", "the block around it is closed in the same line");
+        let finding =
+            Finding::edit_error("shares-its-line", "the block around it is closed in the same line");
         return Err(finding
             .at_offset(&files[parent.file].path, doc, at)
-            .mend("give its closing mark a line of its own first"));
+            .help("give its closing mark a line of its own first"));
     }
     let open = parent.block.map(|block| doc.tree().block(block).open());
     let indent = match (open, parent.like) {
@@ -385,13 +388,13 @@ fn at_top(files: &[File], file: usize) -> InsertPoint {
 fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
     let sections = titles(&files[home].doc);
     let example = sections.first().map_or("SECTION", String::as_str);
-    Finding::misfit(
+    Finding::edit_error(
         "no-section",
         format!("{} is not set yet; say in which section it belongs", address.name()),
     )
     .in_file(&files[home].path)
     .about(address)
-    .mend(format!("for example {example}..{}=VALUE", address.name()))
+    .help(format!("for example {example}..{}=VALUE", address.name()))
 }
 
 /// The blocks that an address names, as it writes them.
@@ -408,15 +411,15 @@ fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
         near.dedup();
     }
     let only_elsewhere = near.first() == Some(&wanted.as_str());
-    let mend = match near.as_slice() {
+    let help = match near.as_slice() {
         [] => "the files of this daemon have no blocks".into(),
         _ if only_elsewhere => format!("other files have it; --add '{wanted}' makes it in this one"),
         near => format!("there is: {}", near.join(", ")),
     };
-    Finding::misfit("no-such-block", format!("there is no {wanted}"))
+    Finding::edit_error("no-such-block", format!("there is no {wanted}"))
         .in_file(&files[home].path)
         .about(address)
-        .mend(mend)
+        .help(help)
 }
 
 fn titles(doc: &Document) -> Vec<String> {

@@ -82,7 +82,7 @@ impl<'a> Options<'a> {
         let is = match found.as_slice() {
             [] => None,
             [one] => Some(*one),
-            _ => return Err(misfit(name, "is there more than once").mend("give the whole value anew")),
+            _ => return Err(edit_error(name, "is there more than once").help("give the whole value anew")),
         };
         match (ask, is) {
             (Ask::Flag, Some(_)) => Ok(Vec::new()),
@@ -92,13 +92,13 @@ impl<'a> Options<'a> {
             (Ask::Scale(by), Some(Found { value: Some(value), .. })) => {
                 let standing = self.doc.text(value);
                 let new = changed(&standing, by)
-                    .map_err(|why| misfit(name, &format!("is not as it was: {why}")))?;
+                    .map_err(|why| edit_error(name, &format!("is not as it was: {why}")))?;
                 self.written(value, &new)
             }
             (Ask::Scale(_) | Ask::Gone, None) => {
-                Err(misfit(name, "is not there").mend("`gypsum show` lists what is"))
+                Err(edit_error(name, "is not there").help("`gypsum show` lists what is"))
             }
-            (Ask::Scale(_), Some(_)) => Err(misfit(name, "has no value there that could change")),
+            (Ask::Scale(_), Some(_)) => Err(edit_error(name, "has no value there that could change")),
             (Ask::Gone, Some(found)) => self.removed(name, found),
         }
     }
@@ -109,8 +109,8 @@ impl<'a> Options<'a> {
             Some(span) if self.doc.text(span) == value => Ok(Vec::new()),
             // A word behind a bare option may be its value, or the next thing altogether.
             Some(span) if apart(&span) && !takes_next(name) => {
-                Err(misfit(name, "is followed by a word that may or may not be its value")
-                    .mend("give the whole value anew"))
+                Err(edit_error(name, "is followed by a word that may or may not be its value")
+                    .help("give the whole value anew"))
             }
             Some(span) => self.written(span, value),
             None => {
@@ -145,8 +145,8 @@ impl<'a> Options<'a> {
         let end = match apart {
             Some(value) if takes_next(name) => value.end,
             Some(_) if name.starts_with("--") => {
-                return Err(misfit(name, "is followed by a word that may or may not be its value")
-                    .mend("give the whole value anew"));
+                return Err(edit_error(name, "is followed by a word that may or may not be its value")
+                    .help("give the whole value anew"));
             }
             _ => found.word.end,
         };
@@ -169,8 +169,8 @@ impl<'a> Options<'a> {
         let bad = |c: char| c.is_whitespace() || c.is_control() || matches!(c, '"' | '\'' | '`' | '\\');
         match text.chars().find(|c| bad(*c)) {
             None => Ok(()),
-            Some(c) => Err(misfit(text, &format!("holds {c:?} and would not stay one option"))
-                .mend("give the whole value anew, quoted as the daemon wants it")),
+            Some(c) => Err(edit_error(text, &format!("holds {c:?} and would not stay one option"))
+                .help("give the whole value anew, quoted as the daemon wants it")),
         }
     }
 }
@@ -214,6 +214,6 @@ fn words(source: &[u8], inner: Span) -> Vec<Span> {
     words
 }
 
-fn misfit(name: &str, why: &str) -> Finding {
-    Finding::misfit("option", format!("{name} {why}"))
+fn edit_error(name: &str, why: &str) -> Finding {
+    Finding::edit_error("option", format!("{name} {why}"))
 }

@@ -23,9 +23,9 @@ pub fn put_in(
     let source = doc.source();
     let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
     if at > 0 && source[at - 1] != b'\n' && at < source.len() {
-        return Err(Finding::misfit("shares-its-line", "the block around it is closed in the same line")
+        return Err(Finding::edit_error("shares-its-line", "the block around it is closed in the same line")
             .at_offset(&files[file].path, doc, at)
-            .mend("give its closing mark a line of its own first"));
+            .help("give its closing mark a line of its own first"));
     }
     let eol = ending_at(source, at).bytes();
     let body = indented(text, &indent, eol);
@@ -56,7 +56,7 @@ fn indented(text: &str, indent: &[u8], eol: &[u8]) -> Vec<u8> {
 
 fn unreadable(like: &crate::doc::Document, text: &str) -> Finding {
     let message = format!("the piece cannot be read as a part of a {} file", like.family().name());
-    let finding = Finding::misfit("piece", message);
+    let finding = Finding::edit_error("piece", message);
     let read = crate::doc::Document::read(text.into(), like.family(), like.dialect().clone()).ok();
     let bad = read.and_then(|doc| {
         let of_ours = |kind| matches!(kind, crate::doc::Kind::Broken | crate::doc::Kind::Opaque);
@@ -64,7 +64,7 @@ fn unreadable(like: &crate::doc::Document, text: &str) -> Finding {
         Some(doc.line_at(span.start as usize))
     });
     match bad {
-        Some(line) => finding.mend(format!("look at its line {line}")),
-        None => finding.mend("it holds no statement, or a block that is not closed"),
+        Some(line) => finding.help(format!("look at its line {line}")),
+        None => finding.help("it holds no statement, or a block that is not closed"),
     }
 }

@@ -129,9 +129,9 @@ pub fn propose_batches(
     batches: &[Batch],
     guide: &Guide<'_>,
 ) -> Result<Proposal, Vec<Finding>> {
-    let misfits = match propose_at_once(files, batches, guide) {
+    let edit_errors = match propose_at_once(files, batches, guide) {
         Ok(proposal) => return Ok(proposal),
-        Err(misfits) => misfits,
+        Err(edit_errors) => edit_errors,
     };
     let parted = batches.iter().map(|Batch { only, edits }| {
         let (first, rest) = edits.iter().cloned().partition(|edit| matches!(edit, Edit::Enable(_)));
@@ -140,10 +140,10 @@ pub fn propose_batches(
     let (first, rest): (Vec<Batch>, Vec<Batch>) = parted.unzip();
     let nothing = |batches: &[Batch]| batches.iter().all(|batch| batch.edits.is_empty());
     if nothing(&first) || nothing(&rest) {
-        return Err(misfits);
+        return Err(edit_errors);
     }
     let Ok(woken) = propose_at_once(files, &first, guide) else {
-        return Err(misfits);
+        return Err(edit_errors);
     };
     let mut awake = files.to_vec();
     for edited in woken.files {
@@ -171,7 +171,7 @@ fn difference(file: usize, before: &[u8], doc: Document) -> EditedFile {
 
 fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
     let mut placed: Vec<Placed> = Vec::new();
-    let mut misfits = Vec::new();
+    let mut edit_errors = Vec::new();
     // Those that may collide with another one, by the leaf that they are about.
     let mut by_leaf: HashMap<(usize, Option<LeafId>), Vec<usize>> = HashMap::new();
     for Batch { only, edits } in batches {
@@ -181,22 +181,22 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
             match deeds.place(edit, &body) {
                 Ok(some) => {
                     for one in some {
-                        misfits.extend(shared(files, &one));
+                        edit_errors.extend(shared(files, &one));
                         let others = by_leaf.entry((one.file, one.leaf)).or_default();
                         if others.iter().any(|other| collides(&placed[*other], &one)) {
-                            misfits.push(overlap(&one));
+                            edit_errors.push(overlap(&one));
                         } else {
                             others.push(placed.len());
                             placed.push(one);
                         }
                     }
                 }
-                Err(finding) => misfits.push(finding),
+                Err(finding) => edit_errors.push(finding),
             }
         }
     }
-    if !misfits.is_empty() {
-        return Err(misfits);
+    if !edit_errors.is_empty() {
+        return Err(edit_errors);
     }
     if let (Some(text), Some(first)) = (guide.remark, placed.first_mut()) {
         remark(&files[first.file].doc, first, text).map_err(|finding| vec![finding])?;
@@ -246,9 +246,9 @@ fn apart(a: &Placed, b: &Placed) -> bool {
 }
 
 fn overlap(one: &Placed) -> Finding {
-    Finding::misfit("twice", "two edits of this change are about the same line")
+    Finding::edit_error("twice", "two edits of this change are about the same line")
         .about(&one.address)
-        .mend("ask for each setting once")
+        .help("ask for each setting once")
 }
 
 fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding> {
@@ -256,8 +256,9 @@ fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding
     let whole: Vec<(Option<LeafId>, Expected)> =
         here.iter().map(|one| (one.leaf, fate_of(file, one, here))).collect();
     let fates: AllExpected<'_> = whole.iter().map(|(leaf, fate)| (*leaf, fate)).collect();
-    let after = apply(file.doc.source(), &splices)
-        .ok_or_else(|| Finding::misfit("twice", "two edits of this change overlap").in_file(&file.path))?;
+    let after = apply(file.doc.source(), &splices).ok_or_else(|| {
+        Finding::edit_error("twice", "two edits of this change overlap").in_file(&file.path)
+    })?;
     let after = match file.doc.family() {
         Family::Json => mended(&file.doc, &splices, after),
         _ => after,

@@ -31,7 +31,7 @@ pub struct Prepared {
     pub delete_file: Vec<String>,
     /// The edits, in order.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub edit: Vec<Written>,
+    pub edit: Vec<RawEdit>,
     /// Files that the configuration refers to.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub companion: Vec<Companion>,
@@ -58,7 +58,7 @@ macro_rules! written {
         /// One edit: what is done to which address, and with what.
         #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
         #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
-        pub struct Written {
+        pub struct RawEdit {
             $($(#[$doc])* #[serde(skip_serializing_if = "Option::is_none")] pub $name: Option<String>,)*
             /// The file that this edit is for, where that is not said for all of them.
             #[serde(rename = "in", skip_serializing_if = "Option::is_none")]
@@ -71,7 +71,7 @@ macro_rules! written {
             pub last: bool,
         }
 
-        impl Written {
+        impl RawEdit {
             /// The words that are given, by name.
             fn given(&self) -> Vec<&'static str> {
                 let all = [$((stringify!($name), self.$name.is_some())),*];
@@ -152,7 +152,7 @@ impl Prepared {
     }
 }
 
-impl Written {
+impl RawEdit {
     fn edit(&self) -> Result<Edit, String> {
         let given = self.given();
         let verbs: Vec<&str> = given.iter().copied().filter(|name| VERBS.contains(name)).collect();
@@ -203,13 +203,13 @@ impl Written {
             (None, Some(below)) => Where::Below(address(below)?),
             _ if self.first => Where::First,
             _ if self.last => Where::Last,
-            _ => Where::Kin,
+            _ => Where::NextToSiblings,
         })
     }
 
     fn at(mut self, spot: &Where) -> Self {
         match spot {
-            Where::Kin => {}
+            Where::NextToSiblings => {}
             Where::First => self.first = true,
             Where::Last => self.last = true,
             Where::Above(address) => self.above = Some(address.to_string()),
@@ -219,7 +219,7 @@ impl Written {
     }
 }
 
-impl From<&Edit> for Written {
+impl From<&Edit> for RawEdit {
     fn from(edit: &Edit) -> Self {
         let text = |address: &Address| Some(address.to_string());
         let plain = Self::default();
@@ -246,7 +246,7 @@ impl From<&Edit> for Written {
     }
 }
 
-impl From<&Request> for Written {
+impl From<&Request> for RawEdit {
     fn from(request: &Request) -> Self {
         Self { within: request.within.clone(), ..Self::from(&request.edit) }
     }
@@ -276,11 +276,11 @@ mod tests {
             Edit::Disable(address("e")),
             Edit::Delete(address("\"a..b\"")),
             Edit::ReplaceAll { old: "x".into(), new: "y".into() },
-            Edit::Piece { text: "a {\n}\n".into(), under: Some(address("b")), spot: Where::Kin },
+            Edit::Piece { text: "a {\n}\n".into(), under: Some(address("b")), spot: Where::NextToSiblings },
         ];
         let mut requests: Vec<Request> = edits.into_iter().map(Request::from).collect();
         requests[1].within = Some("/etc/saltmarsh/boards.conf".into());
-        let prepared = Prepared { edit: requests.iter().map(Written::from).collect(), ..Prepared::default() };
+        let prepared = Prepared { edit: requests.iter().map(RawEdit::from).collect(), ..Prepared::default() };
         let read = Prepared::read(&prepared.write().unwrap()).unwrap();
         assert_eq!(read.requests().unwrap(), requests);
         let wrong = |text| Prepared::read(text).and_then(|read| read.requests()).unwrap_err().0;

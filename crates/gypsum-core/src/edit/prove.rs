@@ -47,7 +47,7 @@ pub type AllExpected<'a> = Vec<(Option<LeafId>, &'a Expected)>;
 pub fn prove(file: &File, fates: &AllExpected<'_>, after: Vec<u8>) -> Result<Document, Finding> {
     let old = &file.doc;
     let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
-        Finding::misfit("too-large", "the file would grow beyond what can be read").in_file(&file.path)
+        Finding::edit_error("too-large", "the file would grow beyond what can be read").in_file(&file.path)
     })?;
     let mut matches = Vec::new();
     match first_difference(old, &new, fates, &mut matches) {
@@ -69,9 +69,9 @@ fn misread(file: &File, fates: &AllExpected<'_>, new: &Document, leaf: Option<Le
         let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
         let message =
             format!("this file is no {}, so none of its settings can be edited{why}", new.family().name());
-        return Finding::misfit("misread", message)
+        return Finding::edit_error("misread", message)
             .at(&file.path, new, broken)
-            .mend("mend this line first, in an editor: gypsum edit");
+            .help("mend this line first, in an editor: gypsum edit");
     }
     let (message, at) = match (broken, leaf) {
         (Some((broken, ..)), _) if !was_broken => {
@@ -98,7 +98,7 @@ fn misread(file: &File, fates: &AllExpected<'_>, new: &Document, leaf: Option<Le
     } else {
         "put quotes around the value, leave the character that means something here out of it, or edit the line itself: gypsum edit"
     };
-    let finding = Finding::misfit("misread", message).mend(help);
+    let finding = Finding::edit_error("misread", message).help(help);
     match at {
         Some(leaf) => finding.at(&file.path, new, leaf),
         None => finding.in_file(&file.path),

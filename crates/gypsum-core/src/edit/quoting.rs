@@ -9,11 +9,11 @@ use crate::witness::is_python_literal;
 /// `value` as it is to stand in the file, `like` the raw value that stood there before.
 pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>, Finding> {
     if let Some(bad) = value.chars().find(|c| c.is_control() && *c != '\t') {
-        return Err(Finding::misfit(
+        return Err(Finding::edit_error(
             "control-character",
             format!("the value contains the control character {:?}, which would end the line", bad),
         )
-        .mend("leave the line break or control character out of the value"));
+        .help("leave the line break or control character out of the value"));
     }
     if doc.family().is_standard() {
         return typed(doc, value, like);
@@ -121,13 +121,13 @@ fn by_dialect(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
     {
         let message = format!("the quote {quote} in the value is opened and never closed");
         return Err(
-            Finding::misfit("open-quote", message).mend("close it, or put other quotes around the value")
+            Finding::edit_error("open-quote", message).help("close it, or put other quotes around the value")
         );
     }
     let joins = dialect.continuation && value.ends_with('\\');
     if joins && !dialect.escaped.contains('\\') {
         let message = "a backslash at the end of a value joins the next line to it";
-        return Err(Finding::misfit("needs-quotes", message).mend("leave it out of the value"));
+        return Err(Finding::edit_error("needs-quotes", message).help("leave it out of the value"));
     }
     let special = single && !is_expression(value) && value.contains(|c: char| dialect.special.contains(c));
     let needs = family.needs_quotes(value)
@@ -227,7 +227,7 @@ fn cut_short(doc: &Document, value: &str) -> Finding {
         (true, None) => "this format has no quotes; choose a value without it".to_owned(),
         (false, _) => "choose a value with one sort of quotes in it at the most".to_owned(),
     };
-    Finding::misfit("needs-quotes", message).mend(help)
+    Finding::edit_error("needs-quotes", message).help(help)
 }
 
 fn holds_comment(doc: &Document, value: &str) -> bool {

@@ -23,11 +23,11 @@ pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> 
         Some(parts) if disables => {
             let line = doc.line_around(parts.name.start as usize);
             if line.start < whole.start || (line.end > whole.end && whole.end < doc.source().len() as u32) {
-                let finding = Finding::misfit(
+                let finding = Finding::edit_error(
                     "shares-its-line",
                     "other statements are in the same line; a comment mark would comment them out, too",
                 );
-                return Err(here(finding.mend("give it a line of its own first, or --delete it")));
+                return Err(here(finding.help("give it a line of its own first, or --delete it")));
             }
             commented_out(doc, whole, statement_start(doc, &parts))
         }
@@ -50,8 +50,8 @@ fn last_in_block(doc: &Document, leaf: LeafId) -> Option<Finding> {
     let outer = address_of(doc, range.open());
     let message = format!("this is all that {outer} holds, which would be something else without it");
     Some(
-        Finding::misfit("last-in-block", message)
-            .mend(format!("--delete '{outer}' takes away the whole block")),
+        Finding::edit_error("last-in-block", message)
+            .help(format!("--delete '{outer}' takes away the whole block")),
     )
 }
 
@@ -91,7 +91,7 @@ pub fn has_comments(doc: &Document) -> bool {
 
 pub fn no_comments(doc: &Document) -> Finding {
     let message = format!("this {} file has no comments to put it in", doc.family().name());
-    Finding::misfit("no-comments", message).mend("--delete it; `gypsum restore` brings it back")
+    Finding::edit_error("no-comments", message).help("--delete it; `gypsum restore` brings it back")
 }
 
 /// Where a statement begins: at its name, or at the word before it that belongs to it.

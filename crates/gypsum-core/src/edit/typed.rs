@@ -28,17 +28,17 @@ pub fn typed(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8>
         None | Some(Sort::Null | Sort::Text) => Ok(text(family, value, like)),
         // `yes` is true to some readers and a text to others: a file that says true goes on saying it.
         Some(Sort::Flag) if family == Family::Yaml && scalars::is_old_flag(value) && !like_old_flag(like) => {
-            Err(Finding::misfit(
+            Err(Finding::edit_error(
                 "sort",
                 format!("this file says true and false, and {value} is a text to some readers"),
             )
-            .mend("write true or false"))
+            .help("write true or false"))
         }
         Some(standing) if standing == given || own_quotes => Ok(value.into()),
         Some(standing) => {
             let message = format!("{value:?} is not {}, as the value is now", standing.noun());
-            Err(Finding::misfit("sort", message)
-                .mend(format!("if it is to become a text, type its quotes, too: '\"{value}\"'")))
+            Err(Finding::edit_error("sort", message)
+                .help(format!("if it is to become a text, type its quotes, too: '\"{value}\"'")))
         }
     }
 }

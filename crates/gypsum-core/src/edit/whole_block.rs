@@ -2,8 +2,8 @@
 
 use super::apply::{Deeds, Placement};
 use super::ask::Edit;
+use super::edit_error::ambiguous;
 use super::find::blocks_named;
-use super::misfit::ambiguous;
 use super::place::Placed;
 use super::prove::Expected;
 use super::remove::{has_comments, no_comments};
@@ -81,8 +81,8 @@ fn commented_out(doc: &Document, open: LeafId, whole: Span) -> Result<Vec<Splice
     let behind = source[..whole.end as usize].last() == Some(&b'\n') || whole.end as usize == source.len();
     let before = Span { start: first.start, end: whole.start.max(first.start) };
     if !behind || !before.of(source).trim_ascii().is_empty() {
-        return Err(Finding::misfit("shares-its-line", "other statements are in the same lines")
-            .mend("give it lines of its own first, or --delete it"));
+        return Err(Finding::edit_error("shares-its-line", "other statements are in the same lines")
+            .help("give it lines of its own first, or --delete it"));
     }
     let blanks = |line: &[u8]| line.iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
     let column = blanks(first.of(source));

@@ -2,9 +2,9 @@
 
 use super::apply::{Deeds, Placement};
 use super::ask::{Amount, Edit, Where};
+use super::edit_error::{ambiguous, no_quantity};
 use super::find::{blocks_named, find_active};
 use super::list::Elements;
-use super::misfit::{ambiguous, no_quantity};
 use super::option::{Ask, Options};
 use super::place::Placed;
 use super::prove::Expected;
@@ -150,7 +150,7 @@ fn change_list(doc: &Document, hull: Span, edits: &[&Edit]) -> Result<Vec<Splice
     let mut source = doc.source().to_vec();
     for (element, more) in edits.iter().copied().filter_map(asked) {
         let span = Span::new(hull.start as usize, source.len() - end);
-        let broken = || Finding::misfit("misread", "the list cannot be read once it is changed");
+        let broken = || Finding::edit_error("misread", "the list cannot be read once it is changed");
         let list = Elements::of(&source, span, remark_in(doc)).ok_or_else(broken)?;
         let means = |span: &Span| {
             let raw = span.of(&source);
@@ -200,5 +200,6 @@ fn change_words(
 }
 
 fn not_in(element: &str) -> Finding {
-    Finding::misfit("not-there", format!("{element} is not in the list")).mend("`gypsum show` lists what is")
+    Finding::edit_error("not-there", format!("{element} is not in the list"))
+        .help("`gypsum show` lists what is")
 }

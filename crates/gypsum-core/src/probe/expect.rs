@@ -109,7 +109,7 @@ mod tests {
         assert!(expect("ON").judge("switch", "on\n").is_ok());
         assert!(expect("5").judge("niceness", "0").is_err_and(|why| why == "niceness is 0, expected 5"));
         let bounded = Expect { at_least: Some("1M".into()), at_most: Some("2M".into()), ..Expect::default() };
-        for (seen, well) in [
+        for (seen, healthy) in [
             ("1048576", true),
             ("2MiB", true),
             ("3M", false),
@@ -117,7 +117,7 @@ mod tests {
             ("unlimited", false),
             ("x", false),
         ] {
-            assert_eq!(bounded.judge("memory", seen).is_ok(), well, "{seen}");
+            assert_eq!(bounded.judge("memory", seen).is_ok(), healthy, "{seen}");
         }
         let lacks = Expect { lacks: Some("[emerg]".into()), ..Expect::default() };
         let why = lacks.judge("its log", "one\n2026 [emerg] bind() failed\n").unwrap_err();

@@ -1,14 +1,14 @@
 //! Health checks: what is looked at, and what is expected of it. The host looks; this says what for.
 
 mod expect;
-mod fact;
+mod property;
+mod raw_check;
 mod sentence;
-mod written;
 
 pub use expect::{Expect, same_value};
-pub use fact::{Fact, option_of};
+pub use property::{Property, option_of};
+pub(crate) use raw_check::{checks, source};
 pub use sentence::{BadWords, parse_check, parse_source};
-pub(crate) use written::{checks, source};
 
 use crate::profile::Argv;
 use serde::{Deserialize, Serialize};
@@ -60,7 +60,7 @@ pub enum Probe {
     /// Something about the main process.
     Process {
         /// What.
-        fact: Fact,
+        property: Property,
         /// What is expected of it.
         expect: Expect,
     },
@@ -72,7 +72,7 @@ pub enum Probe {
         expect: Expect,
     },
     /// A file.
-    File(FileFact),
+    File(FileProperty),
     /// What a command says.
     Command {
         /// The command.
@@ -155,7 +155,7 @@ pub struct Ssh {
 
 /// A file and what is expected of it.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct FileFact {
+pub struct FileProperty {
     /// Where.
     pub path: String,
     /// Whether it must not be there.
@@ -215,7 +215,7 @@ impl Probe {
             Self::Ssh(Ssh { at, user, key, .. }) => [at, user].into_iter().chain(key).collect(),
             Self::Process { expect, .. } => expect.texts().collect(),
             Self::Log { file, expect } => file.iter_mut().chain(expect.texts()).collect(),
-            Self::File(FileFact { path, owner, expect, .. }) => {
+            Self::File(FileProperty { path, owner, expect, .. }) => {
                 std::iter::once(path).chain(owner).chain(expect.texts()).collect()
             }
             Self::Command { run, expect, .. } => run.iter_mut().chain(expect.texts()).collect(),

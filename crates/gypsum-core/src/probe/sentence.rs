@@ -1,6 +1,6 @@
 //! Health checks as sentences, of the same words that a profile's tables have.
 
-use super::written::{COMMON, KINDS, Written};
+use super::raw_check::{COMMON, KINDS, RawCheck};
 use super::{Check, Probe};
 use crate::text::nearest;
 use serde::Deserialize;
@@ -41,7 +41,7 @@ pub fn parse_source(sentence: &str) -> Result<Probe, BadWords> {
     Ok(parse_check(sentence)?.probe)
 }
 
-fn written(sentence: &str) -> Result<Written, BadWords> {
+fn written(sentence: &str) -> Result<RawCheck, BadWords> {
     let words = shlex::split(sentence).filter(|words| !words.is_empty());
     let Some(mut words) = words.map(|words| words.into_iter().peekable()) else {
         return Err(BadWords(format!("{sentence:?} is no sentence: is a quote missing?")));
@@ -83,22 +83,22 @@ fn written(sentence: &str) -> Result<Written, BadWords> {
         };
         table.insert(word, value);
     }
-    Written::deserialize(table).map_err(|error| BadWords(error.message().trim().replace('\n', "; ")))
+    RawCheck::deserialize(table).map_err(|error| BadWords(error.message().trim().replace('\n', "; ")))
 }
 
 /// One word for the commonest checks: a URL, `HOST:PORT`, or a port of this host.
-fn alone(word: String, more: bool) -> Result<Written, BadWords> {
+fn alone(word: String, more: bool) -> Result<RawCheck, BadWords> {
     let kinds = KINDS.map(|(kind, _)| kind);
     if !more && word.contains("://") {
-        return Ok(Written::of_http(word));
+        return Ok(RawCheck::of_http(word));
     }
     if !more && word.parse::<u16>().is_ok() {
-        return Ok(Written::of_tcp(format!("127.0.0.1:{word}")));
+        return Ok(RawCheck::of_tcp(format!("127.0.0.1:{word}")));
     }
     let endpoint =
         word.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok());
     if !more && endpoint {
-        return Ok(Written::of_tcp(word));
+        return Ok(RawCheck::of_tcp(word));
     }
     let near = nearest(&word, kinds);
     let near = near.first().map_or(".".to_owned(), |near| format!("; did you mean {near}?"));
@@ -154,7 +154,7 @@ mod tests {
             ),
         ];
         for (sentence, text) in table {
-            let written: Written = toml::from_str(text).unwrap();
+            let written: RawCheck = toml::from_str(text).unwrap();
             assert_eq!(parse_check(sentence).unwrap(), written.check().unwrap(), "{sentence}");
         }
     }

@@ -88,7 +88,7 @@ mod tests {
             for (name, setting) in &profile.setting {
                 if let Some(default) = &setting.default {
                     assert_eq!(
-                        crate::value::misfit_of_any(setting, &profile.values, default),
+                        crate::value::edit_error_of_any(setting, &profile.values, default),
                         None,
                         "{}: default of {name}",
                         one.name

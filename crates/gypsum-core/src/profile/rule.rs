@@ -15,7 +15,7 @@ pub struct Rule {
     /// What is wrong where it is broken.
     pub says: String,
     /// What to do about it.
-    pub mend: Option<String>,
+    pub help: Option<String>,
     /// How bad that is.
     #[serde(default = "fault")]
     pub severity: Severity,

@@ -25,12 +25,12 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
                 } else {
                     Finding::fault(rule, message)
                 };
-                let mend = if what == "time zone" {
+                let help = if what == "time zone" {
                     "timedatectl list-timezones lists them"
                 } else {
                     "getent passwd and getent group list them"
                 };
-                findings.push(subject.at_value(finding.mend(mend), turn, piece.at));
+                findings.push(subject.at_value(finding.help(help), turn, piece.at));
             }
         }
     });
@@ -39,7 +39,7 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
 fn zone(subject: &Subject<'_>, name: &str) -> Option<bool> {
     let there = subject.survey.path("/usr/share/zoneinfo", None)?.exists;
     let path = format!("/usr/share/zoneinfo/{}", name.trim_matches(['"', '\'']));
-    if there { subject.survey.path(&path, None).map(|fact| fact.exists) } else { None }
+    if there { subject.survey.path(&path, None).map(|property| property.exists) } else { None }
 }
 
 /// Who may log in is told by up to four settings of one daemon.
@@ -95,8 +95,8 @@ pub fn lock_out(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fi
     });
     if !anybody && !may("root", &["root".to_owned()]) {
         let message = "after this change no account of this host can log in";
-        let mend = "let at least one account in";
-        findings.push(about(Finding::fault("locks-out", message).mend(mend)));
+        let help = "let at least one account in";
+        findings.push(about(Finding::fault("locks-out", message).help(help)));
         return;
     }
     let Some([typist, groups @ ..]) = after.survey.typist() else { return };
@@ -104,7 +104,7 @@ pub fn lock_out(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fi
         let message = format!("{typist}, who is typing this, could not log in any more");
         findings.push(about(
             Finding::fault("locks-out", message)
-                .mend("add that account, or --accept locks-out if that is meant"),
+                .help("add that account, or --accept locks-out if that is meant"),
         ));
     }
 }

@@ -33,7 +33,7 @@ pub fn check(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, f
             findings.push(
                 Finding::warning("byte-order-mark", message)
                     .in_file(&file.path)
-                    .mend("save it as UTF-8 without a mark"),
+                    .help("save it as UTF-8 without a mark"),
             );
         }
     }
@@ -43,11 +43,11 @@ fn strange(c: char) -> Finding {
     if CURLY.contains(&c) {
         let message =
             format!("this contains the typographic quote {c}; most daemons read it as part of the value");
-        return Finding::fault("curly-quotes", message).mend("type a plain \" or ' instead, or none");
+        return Finding::fault("curly-quotes", message).help("type a plain \" or ' instead, or none");
     }
     let message = match c {
         '\u{a0}' => "this holds a blank that is not one (a no-break space)".to_owned(),
         c => format!("the value contains {c:?}, which is not ASCII"),
     };
-    Finding::warning("not-ascii", message).mend("make sure that the daemon reads this file as UTF-8")
+    Finding::warning("not-ascii", message).help("make sure that the daemon reads this file as UTF-8")
 }

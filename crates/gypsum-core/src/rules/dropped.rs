@@ -31,10 +31,10 @@ pub fn files(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
                 let finding = Finding::fault("drops-file", message);
                 after
                     .at(finding, n, leaf, start as usize)
-                    .mend("check the path or pattern by which it was read")
+                    .help("check the path or pattern by which it was read")
             }
             // What was taken out was meant to go.
-            None => Finding::warning("drops-file", message).mend("if that is meant, go on"),
+            None => Finding::warning("drops-file", message).help("if that is meant, go on"),
         });
     }
     for one in &after.order.inclusions {
@@ -50,7 +50,7 @@ pub fn files(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
             findings.push(
                 after
                     .at(finding, one.file, one.leaf, start as usize)
-                    .mend("check the path; --companion FILE --to PATH places a file in the same change"),
+                    .help("check the path; --companion FILE --to PATH places a file in the same change"),
             );
         }
     }
@@ -88,13 +88,13 @@ pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
                 is.iter().filter(|name| !was.contains(*name)).map(String::as_str).collect();
             for gone in was.iter().filter(|name| !is.contains(*name)) {
                 let near = nearest(gone, new.iter().copied());
-                let mend = match (near.first(), &rule.mend) {
+                let help = match (near.first(), &rule.help) {
                     (Some(near), _) => format!("the new name is {near}: was that meant?"),
-                    (None, Some(mend)) => mend.clone(),
+                    (None, Some(help)) => help.clone(),
                     (None, None) => "if it is meant to go, go on".to_owned(),
                 };
                 let message = format!("{keep} {gone}: {}", rule.says);
-                findings.push(Finding::new(&rule.name, rule.severity, message).mend(mend));
+                findings.push(Finding::new(&rule.name, rule.severity, message).help(help));
             }
         }
     }
@@ -112,7 +112,7 @@ fn asked(before: &Subject<'_>, after: &Subject<'_>, rule: &Rule, of: &[String], 
             if plain && !after.profile.health.iter().any(|check| mentions(check, &name)) {
                 let finding = Finding::new(&rule.name, rule.severity, format!("{name}: {}", rule.says));
                 findings.push(
-                    finding.mend(format!("--health http://{name}/ asks for it, once the name is known here")),
+                    finding.help(format!("--health http://{name}/ asks for it, once the name is known here")),
                 );
             }
         }

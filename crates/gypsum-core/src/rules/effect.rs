@@ -51,13 +51,13 @@ fn no_effect(subject: &Subject<'_>, turn: &Occurrence, winner: &Occurrence) -> F
     let (file, line, there) = place(subject, winner);
     let which = which(subject, turn);
     let message = format!("this has no effect: line {line} of {file} is used, since the {which} one wins");
-    let mend = if is_of_package(&file) {
+    let help = if is_of_package(&file) {
         let when = if which == "first" { "before" } else { "after" };
         format!("{file} belongs to a package: put the setting into a file under /etc that is read {when} it")
     } else {
         format!("edit that line: --in {file} {there}=VALUE")
     };
-    subject.at_name(Finding::fault("no-effect", message).mend(mend), turn)
+    subject.at_name(Finding::fault("no-effect", message).help(help), turn)
 }
 
 fn overrules(subject: &Subject<'_>, winner: &Occurrence, turn: &Occurrence) -> Finding {
@@ -67,8 +67,8 @@ fn overrules(subject: &Subject<'_>, winner: &Occurrence, turn: &Occurrence) -> F
         "line {line} of {file} also sets this (to {:?}) and will be ignored: the {which} one wins",
         subject.value(turn)
     );
-    let mend = format!("change that line instead: --in {file} {there}=VALUE");
-    subject.at_name(Finding::warning("repeated", message).mend(mend), winner)
+    let help = format!("change that line instead: --in {file} {there}=VALUE");
+    subject.at_name(Finding::warning("repeated", message).help(help), winner)
 }
 
 /// What a profile says of a value that comes in with this change, and what touches the daemon's data.
@@ -87,8 +87,8 @@ pub fn heed(step: &Step<'_>, findings: &mut Vec<Finding>) {
             old.as_deref().is_none_or(|old| words(old) != words(&value)) && !(usual && old.is_none());
         if let Some(data) = setting.data.as_ref().filter(|_| changes) {
             let message = format!("{name}: {data}; putting the file back does not undo that");
-            let mend = "back the data up first, then --accept data";
-            findings.push(after.at_value(Finding::fault("data", message).mend(mend), turn, 0));
+            let help = "back the data up first, then --accept data";
+            findings.push(after.at_value(Finding::fault("data", message).help(help), turn, 0));
         }
         // A value that was in effect already, or holds by default, changes nothing.
         if !setting.repeats && (!changes || usual) {

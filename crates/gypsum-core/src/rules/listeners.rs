@@ -171,7 +171,7 @@ fn foreign(subject: &Subject<'_>, wanted: &Wanted) -> Option<Finding> {
     let address = wanted.address?;
     (subject.survey.own(address) == Some(false)).then(|| {
         let message = format!("{address} is not an address of this host");
-        Finding::fault("foreign-address", message).mend("ip -brief address lists those that are")
+        Finding::fault("foreign-address", message).help("ip -brief address lists those that are")
     })
 }
 
@@ -193,7 +193,7 @@ fn taken(subject: &Subject<'_>, wanted: &Wanted) -> Option<Finding> {
     let port = wanted.port;
     Some(
         Finding::fault("port-taken", format!("port {port} is taken by {by}"))
-            .mend("name another port, or stop that one first"),
+            .help("name another port, or stop that one first"),
     )
 }
 
@@ -225,7 +225,7 @@ pub fn compare(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fin
         let said =
             new.and_then(|new| if new.port == old.port { new.said } else { new.port_said.or(new.said) });
         let finding = located(after, Finding::warning("listens-no-more", message), said);
-        findings.push(finding.mend("see that clients, firewalls and health checks know of it"));
+        findings.push(finding.help("see that clients, firewalls and health checks know of it"));
     }
     let local = |wanted: &Wanted| {
         wanted.address.is_some_and(|address| address.is_loopback())
@@ -236,7 +236,7 @@ pub fn compare(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fin
         let message =
             format!("{} was open to this host only, and will be open to others", after.profile.daemon);
         let finding =
-            Finding::warning("listens-wider", message).mend("is a firewall, or a login, in front of it?");
+            Finding::warning("listens-wider", message).help("is a firewall, or a login, in front of it?");
         findings.push(located(after, finding, wide.said));
     }
 }

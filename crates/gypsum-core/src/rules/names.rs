@@ -45,7 +45,7 @@ pub fn unknown(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<
 /// What is said of a name that is not known.
 pub fn says_unknown(profile: &Profile, name: &str) -> Finding {
     let near = nearest(name, profile.known_names().map(|known| known.rsplit("..").next().unwrap_or(known)));
-    let mend = match near.as_slice() {
+    let help = match near.as_slice() {
         [] => "check the spelling in the daemon's manual".to_owned(),
         near => format!("did you mean {}?", near.join(" or ")),
     };
@@ -56,7 +56,7 @@ pub fn says_unknown(profile: &Profile, name: &str) -> Finding {
     } else {
         format!("{name} is not among the settings known of {}", profile.daemon)
     };
-    Finding::new("unknown-name", severity, message).mend(mend)
+    Finding::new("unknown-name", severity, message).help(help)
 }
 
 /// Settings in a block that they do not belong in.
@@ -81,7 +81,7 @@ pub fn misplaced(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec
 /// What is said of a name in a block that it does not belong in.
 fn says_misplaced(name: &str, title: &str, home: &str) -> Finding {
     let here = if title.is_empty() { "outside of all blocks".to_owned() } else { format!("in {title}") };
-    Finding::fault("misplaced", format!("{name} has no effect {here}")).mend(format!("it belongs in {home}"))
+    Finding::fault("misplaced", format!("{name} has no effect {here}")).help(format!("it belongs in {home}"))
 }
 
 fn belongs(within: &[String]) -> String {

@@ -102,8 +102,8 @@ fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut 
 /// A finding that a rule of the profile is broken, with what the rule says to do.
 pub fn broken(rule: &Rule, message: String) -> Finding {
     let finding = Finding::new(&rule.name, rule.severity, message);
-    match &rule.mend {
-        Some(mend) => finding.mend(mend.clone()),
+    match &rule.help {
+        Some(help) => finding.help(help.clone()),
         None => finding,
     }
 }

@@ -3,7 +3,7 @@
 use super::{Gathered, Subject};
 use crate::finding::Finding;
 use crate::profile::{Setting, Sort};
-use crate::survey::PathFact;
+use crate::survey::PathProperties;
 use std::cell::RefCell;
 use std::collections::HashMap;
 
@@ -18,14 +18,16 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             }
             let Some(path) = full(&values, piece.what, &piece.text) else { continue };
             let account = account_for(&values, piece.what);
-            let Some(fact) = subject.survey.path(&path, account.as_deref()) else { continue };
-            let Some((rule, message, mend)) = amiss(sort, &path, fact, account.as_deref()) else { continue };
+            let Some(property) = subject.survey.path(&path, account.as_deref()) else { continue };
+            let Some((rule, message, help)) = amiss(sort, &path, property, account.as_deref()) else {
+                continue;
+            };
             let finding = if piece.what.optional {
                 Finding::warning(rule, message)
             } else {
                 Finding::fault(rule, message)
             };
-            findings.push(subject.at_value(finding.mend(mend), turn, piece.at));
+            findings.push(subject.at_value(finding.help(help), turn, piece.at));
         }
     });
 }
@@ -51,13 +53,13 @@ impl Values<'_> {
 fn own_files(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
     let Some(reader) = subject.profile.files.reader.as_deref() else { return };
     for (n, file) in subject.files.iter().enumerate() {
-        let fact = subject.survey.path(&file.path, Some(reader)).filter(|fact| fact.exists);
-        if fact.is_some_and(|fact| fact.readable == Some(false)) && subject.layers.reads(n) {
+        let property = subject.survey.path(&file.path, Some(reader)).filter(|property| property.exists);
+        if property.is_some_and(|property| property.readable == Some(false)) && subject.layers.reads(n) {
             let message = format!(
                 "the daemon reads this file as {reader}, who may not read it: it does not start, or ignores all settings here"
             );
             let finding = Finding::fault("unreadable", message).in_file(&file.path);
-            findings.push(finding.mend(format!("chgrp {reader} {0} && chmod g+r {0}", file.path)));
+            findings.push(finding.help(format!("chgrp {reader} {0} && chmod g+r {0}", file.path)));
         }
     }
 }
@@ -98,51 +100,52 @@ fn account_for(values: &Values<'_>, what: &Setting) -> Option<String> {
 fn amiss(
     sort: Sort,
     path: &str,
-    fact: &PathFact,
+    property: &PathProperties,
     account: Option<&str>,
 ) -> Option<(&'static str, String, String)> {
     let who = account.unwrap_or("root");
     if matches!(sort, Sort::Parent | Sort::NewFolder) {
         let parent =
             path.rsplit_once('/').map_or("/", |(parent, _)| if parent.is_empty() { "/" } else { parent });
-        if fact.exists && fact.folder && sort == Sort::Parent {
+        if property.exists && property.folder && sort == Sort::Parent {
             return Some((
                 "wrong-path",
                 format!("{path} is a folder, not a file"),
                 "name a file in it".into(),
             ));
         }
-        if !fact.exists && fact.standing.trim_end_matches('/') != parent.trim_end_matches('/') {
+        if !property.exists && property.standing.trim_end_matches('/') != parent.trim_end_matches('/') {
             let message = format!("{path} cannot be created: the folder {parent} does not exist");
-            let mend = format!("create it first (mkdir {parent}), owned by {who}; {} exists", fact.standing);
-            return Some(("missing-folder", message, mend));
+            let help =
+                format!("create it first (mkdir {parent}), owned by {who}; {} exists", property.standing);
+            return Some(("missing-folder", message, help));
         }
-        if fact.writable == Some(false) {
+        if property.writable == Some(false) {
             let message = format!("{who}, as which the daemon runs, may not write to {path}");
             return Some(("no-access", message, format!("let {who} write there, or name another place")));
         }
         return None;
     }
-    if !fact.exists {
-        let mend = match sort {
-            Sort::Folder => format!("create it first; {} exists", fact.standing),
+    if !property.exists {
+        let help = match sort {
+            Sort::Folder => format!("create it first; {} exists", property.standing),
             Sort::Program => "check the name, and whether its package is installed".into(),
             Sort::Socket => "is what listens there running, and under this name?".into(),
             _ => format!("--companion FILE --to {path} places it in the same change"),
         };
-        return Some(("missing-file", format!("{path} does not exist"), mend));
+        return Some(("missing-file", format!("{path} does not exist"), help));
     }
     let wrong = match sort {
-        Sort::File if fact.folder => Some("is a folder, not a file"),
-        Sort::Folder if !fact.folder => Some("is not a folder"),
-        Sort::Program if fact.folder || !fact.program => Some("cannot be run as a program"),
-        Sort::Socket if !fact.socket => Some("is not a socket"),
+        Sort::File if property.folder => Some("is a folder, not a file"),
+        Sort::Folder if !property.folder => Some("is not a folder"),
+        Sort::Program if property.folder || !property.program => Some("cannot be run as a program"),
+        Sort::Socket if !property.socket => Some("is not a socket"),
         _ => None,
     };
     if let Some(wrong) = wrong {
         return Some(("wrong-path", format!("{path} {wrong}"), "check the name".into()));
     }
-    (sort != Sort::Socket && fact.readable == Some(false)).then(|| {
+    (sort != Sort::Socket && property.readable == Some(false)).then(|| {
         let message = format!("{who}, as which the daemon reads it, may not read {path}");
         ("no-access", message, format!("let {who} read it, and pass through every folder above it"))
     })

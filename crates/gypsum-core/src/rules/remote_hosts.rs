@@ -19,11 +19,11 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             if piece.what.kind == Kind::Unit && subject.survey.unit(&piece.text) == Some(false) {
                 let message = format!("systemd knows no unit {}", piece.text);
                 let finding = Finding::warning("unknown-unit", message)
-                    .mend("check the spelling; systemctl list-unit-files lists them");
+                    .help("check the spelling; systemctl list-unit-files lists them");
                 findings.push(subject.at_value(finding, turn, piece.at));
             }
             let named = matches!(piece.what.kind, Kind::Host | Kind::Address | Kind::Url | Kind::Endpoint);
-            let fits = crate::value::misfit(piece.what, &subject.profile.values, &piece.text).is_none();
+            let fits = crate::value::edit_error(piece.what, &subject.profile.values, &piece.text).is_none();
             if !named || !fits || piece.text.contains(['$', '%', '{']) {
                 continue;
             }
@@ -35,8 +35,8 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
                 (Endpoint::Net { host: Some(host), .. }, _) if known_here(&host) => None,
                 (Endpoint::Net { host: Some(host), .. }, _) if unresolved(subject, &host) => {
                     let message = format!("the name {host} is not known on this host");
-                    let mend = "check the spelling; getent hosts NAME asks as the daemon would";
-                    Some(Finding::warning("unresolved", message).mend(mend))
+                    let help = "check the spelling; getent hosts NAME asks as the daemon would";
+                    Some(Finding::warning("unresolved", message).help(help))
                 }
                 (Endpoint::Net { host, port: Some(port) }, Some(Role::Connect)) => {
                     is_free(subject, host.as_deref().unwrap_or("127.0.0.1"), port, piece.what.udp)
@@ -61,7 +61,7 @@ fn nobody_at(subject: &Subject<'_>, path: &str) -> Option<Finding> {
     let served = subject.survey.socket_is_served(path)?;
     (!served).then(|| {
         Finding::warning("nothing-listens", format!("no process listens on {path}"))
-            .mend("check that the program behind it is running, and the name")
+            .help("check that the program behind it is running, and the name")
     })
 }
 
@@ -80,6 +80,6 @@ fn is_free(subject: &Subject<'_>, host: &str, port: u16, udp: bool) -> Option<Fi
         let shown =
             if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") };
         Finding::warning("nothing-listens", format!("no process listens on {shown} of this host"))
-            .mend("ss -ltnp lists the processes that listen")
+            .help("ss -ltnp lists the processes that listen")
     })
 }

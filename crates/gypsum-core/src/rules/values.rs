@@ -2,7 +2,7 @@
 
 use super::{Gathered, Subject};
 use crate::finding::Finding;
-use crate::value::{Kind, misfit, network, unlikely};
+use crate::value::{Kind, edit_error, network, unlikely};
 
 pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
     let spelling = &subject.profile.values;
@@ -10,9 +10,9 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
         for piece in pieces {
             let (what, text) = (piece.what, piece.text.as_str());
             let name = || subject.name(turn);
-            if let Some(misfit) = misfit(what, spelling, text) {
-                let finding =
-                    Finding::fault("value", format!("{}: {}", name(), misfit.message)).mend(misfit.mend);
+            if let Some(edit_error) = edit_error(what, spelling, text) {
+                let finding = Finding::fault("value", format!("{}: {}", name(), edit_error.message))
+                    .help(edit_error.help);
                 findings.push(subject.at_value(finding, turn, piece.at));
                 continue;
             }
@@ -20,7 +20,7 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             let memory = memory.and_then(|_| subject.survey.memory());
             if let Some(unlikely) = unlikely(what, spelling, memory, text) {
                 let finding = Finding::fault("unlikely-value", format!("{}: {}", name(), unlikely.message))
-                    .mend(unlikely.mend);
+                    .help(unlikely.help);
                 findings.push(subject.at_value(finding, turn, piece.at));
             }
             if what.kind == Kind::Network {
@@ -47,5 +47,5 @@ fn stray_bits(text: &str) -> Option<Finding> {
         }
     };
     let message = format!("{text} is an address in a network and not the network itself");
-    Some(Finding::fault("network-bits", message).mend(format!("{first}/{length} is the network")))
+    Some(Finding::fault("network-bits", message).help(format!("{first}/{length} is the network")))
 }

@@ -21,8 +21,8 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             _ => None,
         };
         let Some((rule, message)) = said else { return };
-        let mend = setting.about.clone().unwrap_or_else(|| "see the manual of the installed version".into());
-        findings.push(subject.at_name(Finding::fault(rule, message).mend(mend), turn));
+        let help = setting.about.clone().unwrap_or_else(|| "see the manual of the installed version".into());
+        findings.push(subject.at_name(Finding::fault(rule, message).help(help), turn));
     });
 }
 

@@ -68,11 +68,11 @@ pub struct Misfit {
     /// What is wrong.
     pub message: String,
     /// What would be right.
-    pub mend: String,
+    pub help: String,
 }
 
 /// What keeps `value` from being a value of `setting`, if anything does.
-pub fn misfit(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Misfit> {
+pub fn edit_error(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Misfit> {
     let flags;
     let choices: &[String] = match setting.kind {
         Kind::Flag if setting.choices.is_empty() => {
@@ -112,12 +112,12 @@ pub fn misfit(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Mis
         _ => spelling.number(setting, value).is_some(),
     };
     if !fits {
-        let mend = if choices.is_empty() {
+        let help = if choices.is_empty() {
             range(setting)
         } else {
             format!("{}, or {}", range(setting), choices.join(", "))
         };
-        return Some(Misfit { message: format!("{value:?} is not {}", noun(setting.kind)), mend });
+        return Some(Misfit { message: format!("{value:?} is not {}", noun(setting.kind)), help });
     }
     let number = spelling.number(setting, value)?;
     // Bounds of times are in seconds.
@@ -126,13 +126,13 @@ pub fn misfit(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Mis
     let high = setting.max.is_some_and(|max| number > max as f64 * one);
     (low || high).then(|| Misfit {
         message: format!("{value} is too {}", if low { "low" } else { "high" }),
-        mend: range(setting),
+        help: range(setting),
     })
 }
 
 /// What keeps `value`, with all its words, from being a value of `setting`.
-pub fn misfit_of_any(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Misfit> {
-    pieces(setting, value).into_iter().find_map(|piece| misfit(piece.what, spelling, &piece.text))
+pub fn edit_error_of_any(setting: &Setting, spelling: &Spelling, value: &str) -> Option<Misfit> {
+    pieces(setting, value).into_iter().find_map(|piece| edit_error(piece.what, spelling, &piece.text))
 }
 
 /// Whether every bracket of a regular expression is closed.
@@ -167,11 +167,11 @@ fn is_bad_address(value: &str) -> bool {
 fn no_choice(choices: &[String], value: &str) -> Misfit {
     let near = nearest(value, choices.iter().map(String::as_str));
     let known = choices.join(", ");
-    let mend = match near.first() {
+    let help = match near.first() {
         Some(near) => format!("did you mean {near}? Accepted: {known}"),
         None => format!("it takes: {known}"),
     };
-    Misfit { message: format!("{value:?} is not accepted"), mend }
+    Misfit { message: format!("{value:?} is not accepted"), help }
 }
 
 /// What a kind is called.
@@ -247,7 +247,7 @@ mod tests {
         ];
         for (setting, value, fits) in cases {
             assert_eq!(
-                misfit(setting, &Spelling::default(), value).is_none(),
+                edit_error(setting, &Spelling::default(), value).is_none(),
                 fits,
                 "{:?} {value}",
                 setting.kind

@@ -57,8 +57,8 @@ pub fn unlikely(setting: &Setting, spelling: &Spelling, memory: Option<u64>, val
         _ => "use less: other programs need memory, too".to_owned(),
     };
     let known = setting.usual.as_ref().or(setting.default.as_ref());
-    let mend = known.map_or(usual.clone(), |known| format!("{usual}; {known} is a common value"));
-    Some(Misfit { message, mend })
+    let help = known.map_or(usual.clone(), |known| format!("{usual}; {known} is a common value"));
+    Some(Misfit { message, help })
 }
 
 /// A number of bytes in words.

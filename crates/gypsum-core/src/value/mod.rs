@@ -8,7 +8,7 @@ mod quantity;
 mod same;
 mod spelling;
 
-pub use kind::{Kind, Misfit, misfit, misfit_of_any, noun, range};
+pub use kind::{Kind, Misfit, edit_error, edit_error_of_any, noun, range};
 pub use likely::unlikely;
 pub use network::{Endpoint, endpoint, network};
 pub use pieces::{Piece, pieces, words_of};

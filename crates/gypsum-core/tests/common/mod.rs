@@ -36,7 +36,7 @@ pub fn edited(family: Family, source: &str, edits: &[&str]) -> Result<String, St
                 ("$", "") => Where::Last,
                 ("<", above) => Where::Above(Address::parse(above).unwrap()),
                 (">", below) => Where::Below(Address::parse(below).unwrap()),
-                _ => Where::Kin,
+                _ => Where::NextToSiblings,
             };
             Edit::parse_add(rest, spot).unwrap()
         }

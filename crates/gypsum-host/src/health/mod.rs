@@ -117,7 +117,7 @@ impl<'a> HealthRun<'a> {
         let names: Vec<&str> = self.checks.iter().map(|check| check.name.as_str()).collect();
         let tried = |n: usize, scene: &ProbeContext, patience_ms: u64| {
             let tried = self.with_patience(&self.checks[n], scene, patience_ms);
-            if !tried.0.well && held(baseline, &names, n) {
+            if !tried.0.healthy && held(baseline, &names, n) {
                 self.so_far.lost.store(true, Ordering::Relaxed);
             }
             tried
@@ -145,17 +145,17 @@ impl<'a> HealthRun<'a> {
         self.heed_log(&mut outcomes);
         if judge(baseline, &plain(&outcomes)) == Judgement::Worse {
             // It may have died while the others were waited for.
-            if let Some(n) = service.filter(|n| outcomes[*n].0.well) {
+            if let Some(n) = service.filter(|n| outcomes[*n].0.healthy) {
                 outcomes[n].0 = self.try_service(&self.checks[n]).0;
             }
             return (plain(&outcomes), Judgement::Worse);
         }
-        if !self.calm().is_zero() {
+        if !self.steady_time().is_zero() {
             self.stay(&mut outcomes);
             self.heed_log(&mut outcomes);
         }
         let judgement = match judge(baseline, &plain(&outcomes)) {
-            Judgement::Well if outcomes.iter().any(|(_, unproven)| *unproven) => Judgement::Unproven,
+            Judgement::Healthy if outcomes.iter().any(|(_, unproven)| *unproven) => Judgement::Unproven,
             judgement => judgement,
         };
         (plain(&outcomes), judgement)
@@ -198,5 +198,5 @@ impl<'a> HealthRun<'a> {
 }
 
 fn broken(check: &Check) -> Outcome {
-    Outcome { name: check.name.clone(), well: false, said: "the check itself failed".into(), ms: 0 }
+    Outcome { name: check.name.clone(), healthy: false, said: "the check itself failed".into(), ms: 0 }
 }

@@ -39,7 +39,7 @@ impl HealthRun<'_> {
     /// How long a check may fail: one that held goes on holding where the service was never down. `let_go` was waited
     /// for the old processes already.
     pub(super) fn patience_with(&self, check: &Check, baseline: &[Outcome], let_go: u64) -> u64 {
-        let held = baseline.iter().any(|before| before.name == check.name && before.well);
+        let held = baseline.iter().any(|before| before.name == check.name && before.healthy);
         let unbroken = UNBROKEN_MS.saturating_sub(let_go).max(UNBROKEN_LEAST_MS);
         if held && self.activation.keeps_running() {
             check.patience_ms.min(unbroken)
@@ -63,14 +63,14 @@ impl HealthRun<'_> {
             let spent = self.world.now_ms().saturating_sub(begun);
             outcome.ms = u64::try_from(spent).unwrap_or(0);
             // New workers come a moment after the reload: what shows nothing yet may show it then.
-            let settled = outcome.well && !(unproven && spent < PROOF_MS);
+            let settled = outcome.healthy && !(unproven && spent < PROOF_MS);
             if settled || self.cut_short() || self.is_lost() {
                 return (outcome, unproven);
             }
             let grace = spent >= GRACE.as_millis() as i64;
             let vain = final_word && (grace || self.has_failed())
                 || grace && self.is_down(check)
-                || spent >= HEARD_MS && !outcome.well && self.has_said_so();
+                || spent >= HEARD_MS && !outcome.healthy && self.has_said_so();
             if vain || spent >= patience && !(spent < limit && self.is_on_its_way()) {
                 return (outcome, unproven);
             }

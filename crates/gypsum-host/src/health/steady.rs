@@ -17,7 +17,7 @@ const MOST_RESTARTS: u32 = 3;
 
 impl HealthRun<'_> {
     /// How long all of it takes.
-    pub fn calm(&self) -> Duration {
+    pub fn steady_time(&self) -> Duration {
         self.checks.iter().map(|check| self.time_of(check)).max().unwrap_or_default().max(self.steady)
     }
 
@@ -33,18 +33,18 @@ impl HealthRun<'_> {
             Some(last) => self.world.glance(self.service, &last),
             None => self.world.observe(self.service),
         };
-        let mut first = service.filter(|n| outcomes[*n].0.well).map(|n| (n, now()));
+        let mut first = service.filter(|n| outcomes[*n].0.healthy).map(|n| (n, now()));
         let mut scene = ProbeContext { seen: self.noted(), ..self.scene.clone() };
         let (mut begun, mut reached, mut restarts) = (self.world.now_ms(), Duration::ZERO, 0);
-        let calm = self.calm();
+        let steady_time = self.steady_time();
         loop {
             let spent = Duration::from_millis(u64::try_from(self.world.now_ms() - begun).unwrap_or(0));
             self.ask_again(outcomes, &scene, (reached, spent));
             reached = spent;
-            if spent >= calm || self.cut_short() {
+            if spent >= steady_time || self.cut_short() {
                 break;
             }
-            self.world.sleep(PULSE.min(calm));
+            self.world.sleep(PULSE.min(steady_time));
             let Some((n, last)) = &first else { continue };
             match self.is_still_up(last, begun) {
                 Ok(None) => {}
@@ -62,7 +62,7 @@ impl HealthRun<'_> {
             }
         }
         // On a busy host the sign that it took the new configuration up may have come only meanwhile.
-        if let Some(n) = service.filter(|n| outcomes[*n].0.well && outcomes[*n].1) {
+        if let Some(n) = service.filter(|n| outcomes[*n].0.healthy && outcomes[*n].1) {
             let (outcome, unproven, _) = self.try_service(&self.checks[n]);
             outcomes[n] = (outcome, unproven);
         }
@@ -106,7 +106,7 @@ impl HealthRun<'_> {
         };
         let due: Vec<usize> = (0..self.checks.len())
             .filter(|n| {
-                self.checks[*n].probe != Probe::Service && outcomes[*n].0.well && ends(&self.checks[*n])
+                self.checks[*n].probe != Probe::Service && outcomes[*n].0.healthy && ends(&self.checks[*n])
             })
             .collect();
         let again: Vec<(usize, Option<Outcome>)> = std::thread::scope(|scope| {
@@ -116,7 +116,7 @@ impl HealthRun<'_> {
         });
         for (n, outcome) in again {
             let outcome = outcome.unwrap_or_else(|| super::broken(&self.checks[n]));
-            if !outcome.well {
+            if !outcome.healthy {
                 outcomes[n].0 =
                     Outcome { said: format!("{} (it was well at first)", outcome.said), ..outcome };
             }
@@ -125,7 +125,7 @@ impl HealthRun<'_> {
 
     fn once_more(&self, check: &Check, scene: &ProbeContext) -> Outcome {
         let again = self.try_once(check, scene).0;
-        if again.well {
+        if again.healthy {
             return again;
         }
         self.world.sleep(ONCE_MORE);
@@ -134,5 +134,5 @@ impl HealthRun<'_> {
 }
 
 fn down(outcome: &mut Outcome, said: String) {
-    (outcome.well, outcome.said) = (false, said);
+    (outcome.healthy, outcome.said) = (false, said);
 }

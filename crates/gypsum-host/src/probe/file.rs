@@ -1,6 +1,6 @@
 //! A file: whether it is there, whose it is, how old it is, what it holds.
 
-use gypsum_core::probe::FileFact;
+use gypsum_core::probe::FileProperty;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::time::Duration;
@@ -8,7 +8,7 @@ use std::time::Duration;
 /// More of a file than this is not looked at.
 const MOST: u64 = 8 << 20;
 
-pub fn probe(file: &FileFact) -> Result<String, String> {
+pub fn probe(file: &FileProperty) -> Result<String, String> {
     let meta = match fs::metadata(&file.path) {
         Ok(_) if file.absent => return Err("it is there, expected that it is not".into()),
         Ok(meta) => meta,

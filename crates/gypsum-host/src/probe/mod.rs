@@ -53,7 +53,7 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
         }
     }
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
-    Outcome { name: check.name.clone(), well: seen.is_ok(), said: seen.unwrap_or_else(|why| why), ms }
+    Outcome { name: check.name.clone(), healthy: seen.is_ok(), said: seen.unwrap_or_else(|why| why), ms }
 }
 
 fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, String> {
@@ -67,8 +67,8 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Tls(tls) => certificate::probe(tls, limit),
         Probe::Dns(dns) => dns::probe(dns, limit),
         Probe::Ssh(ssh) => ssh::probe(ssh, limit),
-        Probe::Process { fact, expect } => {
-            process::look(fact, scene).and_then(|seen| expect.judge(&fact.words(), &seen))
+        Probe::Process { property, expect } => {
+            process::look(property, scene).and_then(|seen| expect.judge(&property.words(), &seen))
         }
         Probe::Log { file, expect } => log::probe(file.as_deref(), expect, scene),
         Probe::File(file) => file::probe(file),
@@ -79,7 +79,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
 /// The value that a reading shows.
 pub fn read(source: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, String> {
     match source {
-        Probe::Process { fact, .. } => process::look(fact, scene),
+        Probe::Process { property, .. } => process::look(property, scene),
         Probe::Command { run, .. } => command::value(run, limit),
         Probe::Http(http) => http::body(http, limit),
         other => look(other, scene, limit),

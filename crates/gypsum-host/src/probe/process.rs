@@ -2,10 +2,10 @@
 
 use super::ProbeContext;
 use crate::service;
-use gypsum_core::probe::{Fact, option_of};
+use gypsum_core::probe::{Property, option_of};
 use procfs::process::{LimitValue, Process};
 
-pub fn look(fact: &Fact, scene: &ProbeContext) -> Result<String, String> {
+pub fn look(property: &Property, scene: &ProbeContext) -> Result<String, String> {
     let seen = scene.look();
     let main = seen.main.ok_or("no main process is known")?;
     let process = i32::try_from(main.pid).ok().and_then(|pid| Process::new(pid).ok());
@@ -15,21 +15,21 @@ pub fn look(fact: &Fact, scene: &ProbeContext) -> Result<String, String> {
         LimitValue::Unlimited => "unlimited".to_owned(),
         LimitValue::Value(value) => value.to_string(),
     };
-    Ok(match fact {
-        Fact::CommandLine => process.cmdline().map_err(unseen)?.join(" "),
-        Fact::Nice => process.stat().map_err(unseen)?.nice.to_string(),
-        Fact::User => {
+    Ok(match property {
+        Property::CommandLine => process.cmdline().map_err(unseen)?.join(" "),
+        Property::Nice => process.stat().map_err(unseen)?.nice.to_string(),
+        Property::User => {
             let uid = process.status().map_err(unseen)?.euid;
             let user = uzers::get_user_by_uid(uid);
             user.map_or_else(|| uid.to_string(), |user| user.name().to_string_lossy().into_owned())
         }
-        Fact::OpenFilesLimit => limit(process.limits().map_err(unseen)?.max_open_files.soft_limit),
-        Fact::ProcessesLimit => limit(process.limits().map_err(unseen)?.max_processes.soft_limit),
-        Fact::OpenFiles => process.fd_count().map_err(unseen)?.to_string(),
-        Fact::Memory => (process.stat().map_err(unseen)?.rss * procfs::page_size()).to_string(),
-        Fact::Children => (service::processes(&seen).len() - 1).to_string(),
-        Fact::Option(name) => option_of(&process.cmdline().map_err(unseen)?, name)
+        Property::OpenFilesLimit => limit(process.limits().map_err(unseen)?.max_open_files.soft_limit),
+        Property::ProcessesLimit => limit(process.limits().map_err(unseen)?.max_processes.soft_limit),
+        Property::OpenFiles => process.fd_count().map_err(unseen)?.to_string(),
+        Property::Memory => (process.stat().map_err(unseen)?.rss * procfs::page_size()).to_string(),
+        Property::Children => (service::processes(&seen).len() - 1).to_string(),
+        Property::Option(name) => option_of(&process.cmdline().map_err(unseen)?, name)
             .ok_or_else(|| format!("{name} is not among its options"))?,
-        Fact::OomScore => process.oom_score_adj().map_err(unseen)?.to_string(),
+        Property::OomScore => process.oom_score_adj().map_err(unseen)?.to_string(),
     })
 }

@@ -43,7 +43,7 @@ impl Front {
         let wanted = self.job.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
         let lacks = |what: &str| {
             let message = format!("{} has no {what} in its profile to be told by", profile.daemon);
-            Err(Error::usage(message).mend("--activation reload or restart tells it otherwise"))
+            Err(Error::usage(message).help("--activation reload or restart tells it otherwise"))
         };
         let up = self.observed.as_ref().is_some_and(|seen| seen.state.is_up());
         let reloadable = self.observed.as_ref().is_some_and(|seen| seen.can_reload && seen.state.is_up());
@@ -152,8 +152,9 @@ impl Front {
 fn last_away(disk: &dyn Disk, state: &State, daemon: &str) -> Option<Duration> {
     let away = |report: Report| {
         let told = report.activation.filter(|told| told.ok && report.verdict == Some(Verdict::Kept))?;
-        let until_well = report.health.iter().filter(|outcome| outcome.well).map(|outcome| outcome.ms).max();
-        told.restarts.then_some(told.ms + until_well.unwrap_or(0))
+        let until_healthy =
+            report.health.iter().filter(|outcome| outcome.healthy).map(|outcome| outcome.ms).max();
+        told.restarts.then_some(told.ms + until_healthy.unwrap_or(0))
     };
     let mut last = state.entries(daemon).into_iter().rev().take(LOOKED_BACK);
     last.find_map(|entry| away(entry.report(disk)?)).map(Duration::from_millis)

@@ -46,7 +46,7 @@ impl Front {
         self.taken_along.retain(|unit| observed.dependants.contains(unit));
         for check in watched {
             let said = ServiceState::Running.words().to_owned();
-            self.baseline.push(Outcome { name: check.name.clone(), well: true, said, ms: 0 });
+            self.baseline.push(Outcome { name: check.name.clone(), healthy: true, said, ms: 0 });
             self.checks_before.push(check.clone());
             self.checks_after.push(check);
         }

@@ -125,7 +125,7 @@ impl Run<'_> {
             self.scene = ProbeContext { service: plan.service.clone(), seen: None, since };
         }
         let on = format!("{} of {name}", deed.word());
-        self.emit(Event::Waiting { on, usual_ms: usual(plan), calm_ms: None });
+        self.emit(Event::Waiting { on, usual_ms: usual(plan), steady_ms: None });
         let acted = self.world.act(&plan.service, deed, limit_of(plan, deed), back);
         let (how, said) = (format!("{} {name}", deed.word()), acted.said.clone());
         let restarts = deed == ServiceAction::Restart;
@@ -150,7 +150,7 @@ impl Run<'_> {
         }
         if judgement == Judgement::Worse {
             self.cause.get_or_insert_with(|| cause(baseline, &health));
-            self.unwell = units_down(&plan.checks_after, &health);
+            self.unhealthy = units_down(&plan.checks_after, &health);
         } else {
             self.rouse();
         }
@@ -180,14 +180,14 @@ impl Run<'_> {
             back,
             ..HealthRun::at(self.world, &plan.service, checks, &scene)
         };
-        let calm = look.calm();
-        let on = if calm.is_zero() {
+        let steady_time = look.steady_time();
+        let on = if steady_time.is_zero() {
             "health checks".to_owned()
         } else {
-            format!("health checks, then watching for {:.1} s", calm.as_secs_f64())
+            format!("health checks, then watching for {:.1} s", steady_time.as_secs_f64())
         };
-        let calm_ms = u64::try_from(calm.as_millis()).ok().filter(|ms| *ms > 0);
-        self.emit(Event::Waiting { on, usual_ms: None, calm_ms });
+        let steady_ms = u64::try_from(steady_time.as_millis()).ok().filter(|ms| *ms > 0);
+        self.emit(Event::Waiting { on, usual_ms: None, steady_ms });
         look.carefully(baseline)
     }
 
@@ -324,6 +324,6 @@ fn usual(plan: &Plan) -> Option<u64> {
 /// The first check that fails now and did not before, in words.
 fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
     let names: Vec<&str> = health.iter().map(|outcome| outcome.name.as_str()).collect();
-    let worse = (0..health.len()).find(|n| !health[*n].well && held(baseline, &names, *n));
+    let worse = (0..health.len()).find(|n| !health[*n].healthy && held(baseline, &names, *n));
     worse.map_or_else(|| "it is unhealthy".into(), |n| format!("{} is unhealthy", names[n]))
 }

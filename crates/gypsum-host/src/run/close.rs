@@ -67,7 +67,7 @@ impl Run<'_> {
             Verdict::Kept if !plan.touch_service && service::exists(&plan.service) => {
                 format!("{name} is stopped, as before; its new configuration is unproven")
             }
-            Verdict::Kept if plan.files.is_empty() && self.report.well != Some(false) => {
+            Verdict::Kept if plan.files.is_empty() && self.report.healthy != Some(false) => {
                 let done = if plan.activation.replaces() { "restarted" } else { "reloaded" };
                 format!("{name} was {done} with the configuration that it has")
             }
@@ -77,7 +77,7 @@ impl Run<'_> {
             Verdict::Kept if service::exists(&plan.service) && plan.activation == Activation::None => {
                 format!("the files are changed; {name} reads them at its next reload or restart")
             }
-            Verdict::Kept if self.report.well == Some(false) => {
+            Verdict::Kept if self.report.healthy == Some(false) => {
                 format!("{name} has its new configuration, and is unhealthy as before")
             }
             Verdict::Kept if service::exists(&plan.service) => {
@@ -145,8 +145,8 @@ impl Run<'_> {
             }
             Verdict::Dropped | Verdict::Refused => {
                 let error = self.error.as_ref();
-                let said = error.map(|error| match &error.mend {
-                    Some(mend) => format!("{}\n{mend}", error.message),
+                let said = error.map(|error| match &error.help {
+                    Some(help) => format!("{}\n{help}", error.message),
                     None => error.message.clone(),
                 });
                 said.or_else(|| self.cause.clone().filter(|_| verdict == Verdict::Dropped))

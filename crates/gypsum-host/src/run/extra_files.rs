@@ -63,7 +63,7 @@ impl Front {
         let real = resolved(&companion.to);
         if self.loading()?.loaded.iter().any(|file| file.real == real) {
             return Err(Error::usage(format!("{} is one of the daemon's own files", real.display()))
-                .mend("a prepared configuration file goes in with --whole FILE --in FILE"));
+                .help("a prepared configuration file goes in with --whole FILE --in FILE"));
         }
         if link_target(&companion.bytes).is_some() {
             return Err(Error::usage(format!("what goes to {} is no file's content", real.display())));
@@ -103,7 +103,7 @@ impl Front {
                         "{} is a file of its own and no link",
                         link.display()
                     ))
-                    .mend("--delete-file takes a file away"));
+                    .help("--delete-file takes a file away"));
                 }
             };
             self.edits.push(shown_link(&link, &target, on));
@@ -156,9 +156,9 @@ impl Front {
         let near = gypsum_core::text::nearest(name, known.iter().map(String::as_str));
         let error = Error::usage(format!("there is no {name} that could be switched on or off"));
         Err(match near.first() {
-            Some(near) => error.mend(format!("did you mean {near}?")),
-            None if known.is_empty() => error.mend("this daemon reads no folder of links"),
-            None => error.mend(format!("there is {}", known.join(", "))),
+            Some(near) => error.help(format!("did you mean {near}?")),
+            None if known.is_empty() => error.help("this daemon reads no folder of links"),
+            None => error.help(format!("there is {}", known.join(", "))),
         })
     }
 
@@ -167,7 +167,7 @@ impl Front {
         let n = loading.find(path)?;
         if n == loading.home {
             return Err(Error::usage(format!("{} is the daemon's main file", path.display()))
-                .mend("settings are taken out with --delete ADDRESS"));
+                .help("settings are taken out with --delete ADDRESS"));
         }
         // Of a link the link goes, and not what it leads to.
         let place = &loading.loaded[n];

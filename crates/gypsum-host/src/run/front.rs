@@ -163,7 +163,7 @@ impl Run<'_> {
         // was cut off.
         if let Some(entry) = state.open_change(disk, &daemon)?.map(|(entry, ..)| entry) {
             let what = format!("change {} of {daemon} was interrupted and is still open", entry.number);
-            return Err(Error::busy(what).mend(format!("gypsum recover {daemon}")));
+            return Err(Error::busy(what).help(format!("gypsum recover {daemon}")));
         }
         // Under the locks, and whatever was read to find them: somebody may have changed it before.
         let held = front.held_already(state)?;
@@ -229,7 +229,7 @@ impl Run<'_> {
         let silent: Vec<String> = checks_before
             .iter()
             .zip(&baseline)
-            .filter(|(check, outcome)| matches!(check.probe, Probe::Listens { .. }) && !outcome.well)
+            .filter(|(check, outcome)| matches!(check.probe, Probe::Listens { .. }) && !outcome.healthy)
             .map(|(check, _)| check.name.clone())
             .collect();
         baseline.retain(|outcome| !silent.contains(&outcome.name));
@@ -256,11 +256,11 @@ impl Run<'_> {
         let (baseline, planned) = (front.baseline.clone(), front.planned());
         // Nobody asks whom to wake that is asleep.
         let stopped = front.is_stopped();
-        let unwell: Vec<Finding> =
-            baseline.iter().filter(|outcome| !outcome.well && !stopped).map(unwell).collect();
+        let unhealthy: Vec<Finding> =
+            baseline.iter().filter(|outcome| !outcome.healthy && !stopped).map(unhealthy).collect();
         self.emit(Event::Baseline { health: baseline });
-        let asks = !unwell.is_empty() && self.front()?.asks_if_unwell();
-        if self.judge(unwell)? {
+        let asks = !unhealthy.is_empty() && self.front()?.asks_if_unhealthy();
+        if self.judge(unhealthy)? {
             return Ok(StepOutcome::Refused);
         }
         self.emit(planned);
@@ -272,10 +272,10 @@ impl Run<'_> {
     }
 }
 
-fn unwell(outcome: &Outcome) -> Finding {
+fn unhealthy(outcome: &Outcome) -> Finding {
     let message = format!("{} was already unhealthy before this change: {}", outcome.name, outcome.said);
     Finding::warning(UNWELL, message)
-        .mend("the change is judged by whether anything gets worse; --strict refuses it")
+        .help("the change is judged by whether anything gets worse; --strict refuses it")
 }
 
 /// The files of a proposal, as a checker reads them.
@@ -297,7 +297,7 @@ impl Front {
 
     /// Whether the person is asked before something that is unwell is changed: not where nothing goes live, nor where
     /// a change is taken back, nor where it was accepted beforehand.
-    fn asks_if_unwell(&self) -> bool {
+    fn asks_if_unhealthy(&self) -> bool {
         let accepted = self.job.accept.iter().any(|rule| rule.split('=').next() == Some(UNWELL));
         !self.job.dry_run && !accepted && !matches!(self.job.wish, Wish::Files(_))
     }

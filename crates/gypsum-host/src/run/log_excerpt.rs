@@ -28,7 +28,7 @@ impl Run<'_> {
     pub(super) fn mark_log(&mut self) {
         if let Some(since) = self.scene.since.clone() {
             let files = lines_of(&self.world.logged(&self.scene));
-            let beside = self.unwell.iter().map(|unit| self.scene.service.beside(unit));
+            let beside = self.unhealthy.iter().map(|unit| self.scene.service.beside(unit));
             let services = std::iter::once(self.scene.service.clone()).chain(beside).collect();
             self.said = Some(LogExcerpt { services, since, until_ms: self.world.now_ms(), files });
         }
@@ -85,7 +85,7 @@ fn last(lines: &[String], count: usize) -> Vec<String> {
 /// The units beside the service that are down.
 pub(super) fn units_down(checks: &[Check], health: &[Outcome]) -> Vec<String> {
     let down = |(check, outcome): (&Check, &Outcome)| match &check.probe {
-        Probe::Unit { name } if !outcome.well => Some(name.clone()),
+        Probe::Unit { name } if !outcome.healthy => Some(name.clone()),
         _ => None,
     };
     checks.iter().zip(health).filter_map(down).collect()

@@ -96,7 +96,7 @@ pub struct Run<'a> {
     /// The service just before it was last told something.
     told: Option<Observation>,
     /// Units beside the service that went down with the new configuration.
-    unwell: Vec<String>,
+    unhealthy: Vec<String>,
     /// What is still to be quoted of the logs.
     said: Option<log_excerpt::LogExcerpt>,
     revived_by_restart: bool,
@@ -122,7 +122,7 @@ impl<'a> Run<'a> {
             cause: None,
             scene: ProbeContext::default(),
             told: None,
-            unwell: Vec::new(),
+            unhealthy: Vec::new(),
             said: None,
             revived_by_restart: false,
             same_settings: false,

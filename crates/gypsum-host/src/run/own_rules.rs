@@ -151,7 +151,7 @@ impl Front {
                         loaded.hard_links
                     ),
                 )
-                .mend("find -samefile shows them")
+                .help("find -samefile shows them")
             }));
             findings.extend(generated(&file.real));
             findings.extend(packaged(&file.real));
@@ -193,7 +193,7 @@ impl Front {
                     );
                     let finding = Finding::warning("never-loaded", message).in_file(&path);
                     return Some(
-                        finding.mend("look at that edit; if this change is restored, it stays in the file"),
+                        finding.help("look at that edit; if this change is restored, it stays in the file"),
                     );
                 }
             }
@@ -240,7 +240,7 @@ impl Front {
         );
         let finding =
             Finding::new("private-copy", if moved_on { Severity::Warning } else { Severity::Hint }, message);
-        Some(finding.in_file(&own).mend("keep only what differs, in a drop-in; systemd-delta shows it"))
+        Some(finding.in_file(&own).help("keep only what differs, in a drop-in; systemd-delta shows it"))
     }
 
     /// Files with a mode that the daemon does not accept.
@@ -250,7 +250,7 @@ impl Front {
         let file = loading.loaded.iter().find(open)?;
         let message = format!("{} passes over files that others may write", self.job.profile.daemon);
         let path = file.name.display().to_string();
-        Some(Finding::fault("bad-mode", message).in_file(&path).mend(format!("chmod o-w {path}")))
+        Some(Finding::fault("bad-mode", message).in_file(&path).help(format!("chmod o-w {path}")))
     }
 
     /// Files that include themselves.
@@ -260,7 +260,7 @@ impl Front {
             .map(|(by, file)| {
                 Finding::warning("circle", format!("{by} includes {file}, which includes it in turn"))
                     .in_file(by)
-                    .mend("take one of the two includes out; each file was read once")
+                    .help("take one of the two includes out; each file was read once")
             })
             .collect()
     }
@@ -275,11 +275,11 @@ impl Front {
             // Of the user's own, the new one hides all that was read so far.
             let message =
                 format!("{daemon} reads this file instead of {other}: what that one says holds no more");
-            Some(Finding::warning("read-instead", message).mend("put what is to stay into this file, too"))
+            Some(Finding::warning("read-instead", message).help("put what is to stay into this file, too"))
                 .filter(|_| new)
         } else {
             let message = format!("this has no effect for the user of {other}, which {daemon} reads instead");
-            Some(Finding::fault("no-effect", message).mend(format!("change that one: --in {other}")))
+            Some(Finding::fault("no-effect", message).help(format!("change that one: --in {other}")))
                 .filter(|_| Path::new(other).exists())
         };
         finding.map(|finding| finding.in_file(&files.home))
@@ -292,7 +292,7 @@ impl Front {
         let message = format!("{} reads no file of this name", self.job.profile.daemon);
         let read = loading.patterns.join(", ");
         let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
-        Some(finding.mend(format!("it reads {read}")))
+        Some(finding.help(format!("it reads {read}")))
     }
 }
 
@@ -303,7 +303,7 @@ fn lost_variable(edit: &gypsum_core::edit::Shown) -> Option<Finding> {
     let lost = variables(before).into_iter().next().filter(|_| variables(after).is_empty())?;
     let message = format!("${lost} was in the old value and is not in the new one");
     let finding = Finding::warning("lost-variable", message).in_file(&edit.file).about(&edit.address);
-    Some(finding.mend("if your shell took it, put the edit in single quotes"))
+    Some(finding.help("if your shell took it, put the edit in single quotes"))
 }
 
 /// The names of the variables in a text. The marks of a hashed password are none: `$y$j9T$…` (crypt(5)).
@@ -328,12 +328,14 @@ fn packaged(path: &Path) -> Option<Finding> {
     if !is_of_package(&path.display().to_string()) {
         return None;
     }
-    let finding =
-        Finding::misfit("package-file", "the file belongs to a package, whose next upgrade writes over it");
+    let finding = Finding::edit_error(
+        "package-file",
+        "the file belongs to a package, whose next upgrade writes over it",
+    );
     Some(
         finding
             .in_file(&path.display().to_string())
-            .mend("put the setting into a file under /etc: --in FILE, with --new a new one"),
+            .help("put the setting into a file under /etc: --in FILE, with --new a new one"),
     )
 }
 
@@ -350,7 +352,7 @@ fn generated(path: &Path) -> Option<Finding> {
         "the file says that something else writes it; this edit may be overwritten",
     )
     .in_file(&path.display().to_string())
-    .mend("make the change where the file comes from, too");
+    .help("make the change where the file comes from, too");
     finding.line = u32::try_from(line + 1).ok();
     Some(finding)
 }

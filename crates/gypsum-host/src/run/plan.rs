@@ -129,7 +129,7 @@ impl Run<'_> {
                     "the backup {} does not read back as it was written",
                     copy.display()
                 ))
-                .mend("look at that disk before anything else"));
+                .help("look at that disk before anything else"));
             }
         }
         let is_link =
@@ -188,7 +188,7 @@ impl Run<'_> {
             }
         }
         Err(Error::cannot(format!("there are too many leftovers beside {}", path.display()))
-            .mend(format!("look at .{name}.gypsum-* there: one may hold an original")))
+            .help(format!("look at .{name}.gypsum-* there: one may hold an original")))
     }
 }
 

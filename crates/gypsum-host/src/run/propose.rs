@@ -18,7 +18,7 @@ use gypsum_core::listing::changed;
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::secret::{Redactor, mentions_secret, secrets_in};
 use gypsum_core::text::{Bytes, shift_lines};
-use gypsum_core::value::{Kind, misfit_of_any};
+use gypsum_core::value::{Kind, edit_error_of_any};
 use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::path::Path;
@@ -47,8 +47,8 @@ impl Run<'_> {
             }
             Wish::Files(files) | Wish::Ready(files) => front.whole(&files, disk)?,
         };
-        if let Err(misfits) = placed {
-            self.judge(misfits)?;
+        if let Err(edit_errors) = placed {
+            self.judge(edit_errors)?;
             return Ok(StepOutcome::Refused);
         }
         let front = self.front()?;
@@ -142,7 +142,7 @@ impl Front {
         };
         let proposal = match propose_batches(&loading.files, &batches, &guide) {
             Ok(proposal) => proposal,
-            Err(misfits) => return Ok(Err(known_better(profile, misfits))),
+            Err(edit_errors) => return Ok(Err(known_better(profile, edit_errors))),
         };
         let mut after = loading.files.clone();
         let mut new_files = Vec::new();
@@ -292,7 +292,7 @@ fn in_their_sections(edits: &[Edit], profile: &Profile, files: &[File], only: Op
 fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
     match profile.setting(name) {
         Some((_, setting)) => {
-            misfit_of_any(setting, &profile.values, value).is_none() && setting.kind != Kind::Text
+            edit_error_of_any(setting, &profile.values, value).is_none() && setting.kind != Kind::Text
         }
         None if !profile.setting.is_empty() => false,
         // Nothing is known of the names; the marks that the format wants tell it from prose, or do not.
@@ -312,7 +312,7 @@ fn looks_like_a_value(value: &str) -> bool {
 }
 
 /// A name that nobody knows is better answered with the names nearest to it than with its absence.
-fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
+fn known_better(profile: &Profile, edit_errors: Vec<Finding>) -> Vec<Finding> {
     let better = |mut finding: Finding| {
         let address = finding.address.clone().and_then(|text| Address::parse(&text).ok());
         if let Some(address) = address
@@ -320,12 +320,12 @@ fn known_better(profile: &Profile, misfits: Vec<Finding>) -> Vec<Finding> {
         {
             let near = gypsum_core::text::nearest(address.name(), profile.known_names());
             if let Some(near) = near.first() {
-                finding.mend = Some(format!("did you mean {near}?"));
+                finding.help = Some(format!("did you mean {near}?"));
             }
         }
         finding
     };
-    misfits.into_iter().map(better).collect()
+    edit_errors.into_iter().map(better).collect()
 }
 
 fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Error> {

@@ -44,7 +44,7 @@ impl Front {
         let all: Vec<&str> = names().collect();
         let known = if all.is_empty() { String::new() } else { format!("There are {}; ", all.join(", ")) };
         Error::usage(format!("nothing called {name:?} is read of {}", self.job.profile.daemon))
-            .mend(format!("{near}{known}a sentence does, too: --expect \"process niceness=5\""))
+            .help(format!("{near}{known}a sentence does, too: --expect \"process niceness=5\""))
     }
 
     /// The settings whose value in effect is another one afterwards: one that is set to what holds already moves nothing.
@@ -93,7 +93,7 @@ impl Front {
                 Probe::Http(http) => http.expect = Expect { contains: Some(value.clone()), ..wanted },
                 _ => {
                     return Err(Error::usage(format!("{name:?} shows no value to compare"))
-                        .mend("--must says in a sentence what must hold"));
+                        .help("--must says in a sentence what must hold"));
                 }
             }
             // What a process was started with does not come by waiting.

@@ -16,7 +16,7 @@ pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish,
     let mut ready = drafts::all(state, &profile.daemon);
     ready.retain(|draft| draft.note.because == Reason::Ready);
     if ready.is_empty() {
-        return Err(Error::usage(format!("nothing of {} is ready", profile.daemon)).mend(format!(
+        return Err(Error::usage(format!("nothing of {} is ready", profile.daemon)).help(format!(
             "gypsum change {} EDIT --hold checks a change and puts it aside",
             profile.daemon
         )));
@@ -51,7 +51,7 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
             file.display(),
             if conflicts.len() == 1 { "one".to_owned() } else { conflicts.len().to_string() }
         );
-        Error::refused(message).mend(format!("gypsum edit {} shows the draft", profile.daemon))
+        Error::refused(message).help(format!("gypsum edit {} shows the draft", profile.daemon))
     })
 }
 

@@ -77,7 +77,7 @@ impl<'a> Values<'a> {
                         "the health check {:?} names {{{}}}, which has no value and no default",
                         check.name, missing.0
                     ))
-                    .mend("give that setting a default in the profile"));
+                    .help("give that setting a default in the profile"));
                 }
             }
         }

@@ -133,7 +133,7 @@ fn bare(unit: &str) -> &str {
 fn unknown(keeper: ServiceManagerKind, service: &Service) -> Error {
     let names = service.unit.iter().map(|unit| bare(unit)).collect::<Vec<_>>().join(" or ");
     Error::cannot(format!("{} knows no service {names}", keeper.title()))
-        .mend("its profile may name the keeper: keeper = \"runit\"")
+        .help("its profile may name the keeper: keeper = \"runit\"")
 }
 
 /// The service with the one unit of its names that exists on this host.

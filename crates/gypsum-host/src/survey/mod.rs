@@ -118,16 +118,18 @@ impl<'a> Host<'a> {
             Question::User(name) => Answer::Is(crate::accounts::user(name).is_some()),
             Question::Group(name) => Answer::Is(crate::accounts::group(name).is_some()),
             Question::OwnAddress(address) => own_address(*address),
-            Question::Holders { port, udp } => {
-                Answer::Holders(self.early.endpoints.get().holders(*port, *udp, &self.early.seen()))
+            Question::PortOwners { port, udp } => {
+                Answer::PortOwners(self.early.endpoints.get().holders(*port, *udp, &self.early.seen()))
             }
             Question::SocketHolder(path) => Answer::Is(self.early.endpoints.get().serves(path)),
             Question::Memory => self.memory(),
             Question::Version => self.version(),
-            Question::Typist => people::typist(self.who),
-            Question::People => people::people(),
+            Question::InvokingUser => people::typist(self.who),
+            Question::LoginUsers => people::people(),
             Question::Unit(name) => crate::service::unit_exists(name).map_or(Answer::Unknown, Answer::Is),
-            Question::Elsewhere { daemon, setting } => elsewhere(daemon, setting).unwrap_or(Answer::Unknown),
+            Question::OtherDaemonSetting { daemon, setting } => {
+                elsewhere(daemon, setting).unwrap_or(Answer::Unknown)
+            }
             Question::Resolves(_) => Answer::Unknown,
         }
     }

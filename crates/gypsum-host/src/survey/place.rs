@@ -1,6 +1,6 @@
 //! What is at a path, and what an account may do with it, by owner, group and mode bits.
 
-use gypsum_core::survey::{Answer, PathFact};
+use gypsum_core::survey::{Answer, PathProperties};
 use std::fs;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::Path;
@@ -10,13 +10,18 @@ const WRITE: u32 = 2;
 const PASS: u32 = 1;
 
 /// A file that the change itself places.
-pub fn to_be(path: &str) -> PathFact {
-    PathFact { exists: true, program: true, standing: standing(Path::new(path)), ..PathFact::default() }
+pub fn to_be(path: &str) -> PathProperties {
+    PathProperties {
+        exists: true,
+        program: true,
+        standing: standing(Path::new(path)),
+        ..PathProperties::default()
+    }
 }
 
 /// A file that the change itself takes away.
-pub fn gone(path: &str) -> PathFact {
-    PathFact { standing: standing(Path::new(path)), ..PathFact::default() }
+pub fn gone(path: &str) -> PathProperties {
+    PathProperties { standing: standing(Path::new(path)), ..PathProperties::default() }
 }
 
 /// A look.
@@ -37,10 +42,10 @@ pub fn look(path: &str, account: Option<&str>) -> Answer {
         None => None,
         Some(name) => match Person::named(name) {
             Some(person) => Some(person),
-            None => return Answer::Path(fact(meta.as_ref(), standing)),
+            None => return Answer::Path(property(meta.as_ref(), standing)),
         },
     };
-    let mut fact = fact(meta.as_ref(), standing);
+    let mut property = property(meta.as_ref(), standing);
     if let Some(person) = person {
         let passes = path
             .ancestors()
@@ -49,27 +54,27 @@ pub fn look(path: &str, account: Option<&str>) -> Answer {
         match &meta {
             Some(meta) => {
                 let folder = if meta.is_dir() { PASS } else { 0 };
-                fact.readable = Some(passes && person.may(meta, READ | folder));
-                fact.writable = Some(passes && person.may(meta, WRITE | folder));
+                property.readable = Some(passes && person.may(meta, READ | folder));
+                property.writable = Some(passes && person.may(meta, WRITE | folder));
             }
             None => {
-                let folder = fs::metadata(&fact.standing).ok();
-                fact.writable = folder.map(|folder| passes && person.may(&folder, WRITE | PASS));
+                let folder = fs::metadata(&property.standing).ok();
+                property.writable = folder.map(|folder| passes && person.may(&folder, WRITE | PASS));
             }
         }
     }
-    Answer::Path(fact)
+    Answer::Path(property)
 }
 
-fn fact(meta: Option<&fs::Metadata>, standing: String) -> PathFact {
+fn property(meta: Option<&fs::Metadata>, standing: String) -> PathProperties {
     let program = |meta: &fs::Metadata| meta.is_file() && meta.mode() & 0o111 != 0;
-    PathFact {
+    PathProperties {
         exists: meta.is_some(),
         folder: meta.is_some_and(fs::Metadata::is_dir),
         socket: meta.is_some_and(|meta| meta.file_type().is_socket()),
         program: meta.is_some_and(program),
         standing,
-        ..PathFact::default()
+        ..PathProperties::default()
     }
 }
 

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 /// Edits beside `ADDRESS=VALUE`.
 #[derive(Clone, Debug, Default, Args)]
 #[command(next_help_heading = "Edits")]
-pub struct MoreEdits {
+pub struct EditArgs {
     /// Uncomment a setting or block, as it is
     #[arg(long, value_name = "ADDRESS")]
     pub enable: Vec<String>,

@@ -2,7 +2,7 @@
 
 mod edits;
 
-pub use edits::MoreEdits;
+pub use edits::EditArgs;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use gypsum_core::profile::Activation;
@@ -95,7 +95,7 @@ pub struct Target {
 /// How a change is to be carried out.
 #[derive(Clone, Debug, Args)]
 #[command(next_help_heading = "Change options")]
-pub struct Manner {
+pub struct ChangeOptions {
     /// The reason for the change, for its record
     #[arg(long, value_name = "TEXT")]
     pub why: Option<String>,
@@ -198,9 +198,9 @@ Examples:
         #[arg(value_name = "EDIT")]
         edits: Vec<String>,
         #[command(flatten)]
-        more: Box<MoreEdits>,
+        more: Box<EditArgs>,
         #[command(flatten)]
-        manner: Manner,
+        manner: ChangeOptions,
     },
     /// Edit the file in your editor; the result is checked and goes live as a change
     #[command(after_help = "\
@@ -230,7 +230,7 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         #[arg(long, value_name = "WHAT")]
         on_finding: Option<OnFinding>,
         #[command(flatten)]
-        manner: Manner,
+        manner: ChangeOptions,
     },
     /// Check the configuration as it is: our rules, and the daemon's own checker
     #[command(after_help = "Example: gypsum check sshd")]
@@ -279,7 +279,7 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         #[arg(long)]
         whole: bool,
         #[command(flatten)]
-        manner: Manner,
+        manner: ChangeOptions,
     },
     /// Finish or undo an interrupted change
     #[command(after_help = "Examples:\n  gypsum recover sshd\n  gypsum recover sshd --set-aside")]

@@ -1,7 +1,7 @@
 //! `gypsum change`.
 
 use super::{Context, world};
-use crate::args::{Manner, Target};
+use crate::args::{ChangeOptions, Target};
 use crate::target::{NoTarget, check_of, profile_of};
 use crate::typed::{Typed, beside_of, content};
 use crate::view::ChangeView;
@@ -17,7 +17,12 @@ use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
 use gypsum_host::who::login_name;
 use std::time::Duration;
 
-pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -> Result<u8, NoTarget> {
+pub fn run(
+    context: &Context,
+    target: &Target,
+    typed: &Typed,
+    manner: &ChangeOptions,
+) -> Result<u8, NoTarget> {
     let prepared = typed.prepared(manner.why.as_ref())?;
     let mut edits = prepared.requests().map_err(|why| Error::usage(why.0))?;
     if typed.more.print_edits {
@@ -40,7 +45,7 @@ pub fn run(context: &Context, target: &Target, typed: &Typed, manner: &Manner) -
         Some(file) => Wish::Whole(content(file)?),
         None if edits.is_empty() && beside.is_empty() && !activates(manner) => {
             return Err(Error::usage("no edit was given")
-                .mend("for example: gypsum change sshd MaxAuthTries=4; --activation restart restarts without an edit")
+                .help("for example: gypsum change sshd MaxAuthTries=4; --activation restart restarts without an edit")
                 .into());
         }
         None => Wish::Edits(edits),
@@ -69,12 +74,12 @@ fn in_absolute_files(wish: Wish) -> Result<Wish, Error> {
 }
 
 /// Whether the service is to be restarted or reloaded by all means.
-fn activates(manner: &Manner) -> bool {
+fn activates(manner: &ChangeOptions) -> bool {
     manner.activation.is_some_and(|activation| !matches!(activation.into(), Activation::None))
 }
 
 /// A change in the manner that was asked for.
-pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Error> {
+pub fn job(profile: Profile, wish: Wish, manner: &ChangeOptions) -> Result<Job, Error> {
     let musts = manner.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
     let readings = manner.reading.iter().map(|what| reading_of(what)).collect::<Result<_, _>>()?;
     let expect = |text: &String| {
@@ -82,7 +87,7 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Error> 
             text.rsplit_once('=').map(|(name, value)| (name.trim().to_owned(), value.trim().to_owned()));
         pair.filter(|(name, _)| !name.is_empty()).ok_or_else(|| {
             Error::usage(format!("--expect {text:?} is not NAME=VALUE"))
-                .mend("for example --expect niceness=5")
+                .help("for example --expect niceness=5")
         })
     };
     Ok(Job {
@@ -110,10 +115,15 @@ pub fn job(profile: Profile, wish: Wish, manner: &Manner) -> Result<Job, Error> 
 }
 
 /// Takes live what was put aside.
-fn take_live(context: &Context, target: &Target, edits: &[Request], manner: &Manner) -> Result<u8, NoTarget> {
+fn take_live(
+    context: &Context,
+    target: &Target,
+    edits: &[Request],
+    manner: &ChangeOptions,
+) -> Result<u8, NoTarget> {
     if !edits.is_empty() || manner.hold {
         return Err(Error::usage("--ready takes live what was put aside, and nothing else")
-            .mend("give further edits with --hold first")
+            .help("give further edits with --hold first")
             .into());
     }
     let profile = profile_of(target)?;
@@ -125,10 +135,10 @@ fn take_live(context: &Context, target: &Target, edits: &[Request], manner: &Man
 fn reading_of(what: &str) -> Result<Reading, Error> {
     let source = parse_source(what).map_err(|why| {
         Error::usage(format!("--reading {what:?}: {}", why.0))
-            .mend("for example --reading 'process niceness'")
+            .help("for example --reading 'process niceness'")
     })?;
     let name = match &source {
-        Probe::Process { fact, .. } => fact.word().to_owned(),
+        Probe::Process { property, .. } => property.word().to_owned(),
         _ => what.to_owned(),
     };
     Ok(Reading { name, source, of: None })
@@ -141,7 +151,7 @@ fn steady_of(text: &str) -> Result<Duration, Error> {
     let time = text.parse::<jiff::SignedDuration>().ok().and_then(|time| Duration::try_from(time).ok());
     time.ok_or_else(|| {
         Error::usage(format!("--steady {text:?} is no time"))
-            .mend("for example --steady 10s; 0 does not wait")
+            .help("for example --steady 10s; 0 does not wait")
     })
 }
 

@@ -99,9 +99,9 @@ fn missing(profile: &Profile) -> Vec<String> {
     }
     for (name, setting) in &profile.setting {
         if let Some(default) = &setting.default
-            && let Some(misfit) = gypsum_core::value::misfit_of_any(setting, &profile.values, default)
+            && let Some(edit_error) = gypsum_core::value::edit_error_of_any(setting, &profile.values, default)
         {
-            lines.push(format!("{:<12}the default of {name}: {}", "setting", misfit.message));
+            lines.push(format!("{:<12}the default of {name}: {}", "setting", edit_error.message));
         }
         if setting.sort() == Some(Sort::Socket) && setting.role.is_none() {
             lines.push(format!("{:<12}{name} is a socket, and no role says what for", "setting"));

@@ -2,7 +2,7 @@
 
 use super::change::{carry_out, job};
 use super::{Context, world};
-use crate::args::{Manner, OnFinding, Target};
+use crate::args::{ChangeOptions, OnFinding, Target};
 use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
@@ -33,7 +33,12 @@ pub struct Asked {
     pub on_finding: Option<OnFinding>,
 }
 
-pub fn run(context: &Context, target: &Target, asked: &Asked, manner: &Manner) -> Result<u8, NoTarget> {
+pub fn run(
+    context: &Context,
+    target: &Target,
+    asked: &Asked,
+    manner: &ChangeOptions,
+) -> Result<u8, NoTarget> {
     let world = world()?;
     let mut profile = profile_of(target)?;
     // What cannot be done is said before anybody types.
@@ -71,7 +76,7 @@ fn place(loading: &Loading, within: Option<&Path>, at: Option<&str>) -> Result<(
     let found = found.find(|(n, _)| meant.is_none_or(|meant| meant == *n));
     let (n, leaf) = found.ok_or_else(|| {
         Error::usage(format!("{address} is not set"))
-            .mend("`gypsum show` lists the settings with their addresses")
+            .help("`gypsum show` lists the settings with their addresses")
     })?;
     Ok((n, Some(loading.files[n].doc.place(leaf).line)))
 }
@@ -81,7 +86,7 @@ struct Editing<'a> {
     world: &'a dyn World,
     profile: Profile,
     asked: &'a Asked,
-    manner: &'a Manner,
+    manner: &'a ChangeOptions,
     name: PathBuf,
     real: PathBuf,
     like: Document,
@@ -109,7 +114,7 @@ impl Editing<'_> {
                 when(other.note.at_ms)
             );
             if !is_interactive() {
-                return Err(Error::busy(text).mend("wait for them, or edit by line: gypsum change"));
+                return Err(Error::busy(text).help("wait for them, or edit by line: gypsum change"));
             }
             say(&format!("{text}."));
             let choices = [('l', "leave it to them"), ('o', "open a draft of your own; the two are merged")];

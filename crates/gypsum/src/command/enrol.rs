@@ -31,7 +31,7 @@ pub fn run(
             let near = nearest(name, Family::ALL.map(Family::name));
             let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
             Error::usage(format!("there is no family of formats called {name}"))
-                .mend(format!("{first}There are {}", Family::ALL.map(Family::name).join(", ")))
+                .help(format!("{first}There are {}", Family::ALL.map(Family::name).join(", ")))
         })?,
         None => best_family(&file, &bytes),
     };

@@ -19,16 +19,16 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let checks = Values::of(&profile, &loading).checks(&unit)?;
     if checks.is_empty() {
         return Err(Error::usage(format!("nothing is known of {} that could be looked at", profile.daemon))
-            .mend("name a unit or a health check: --unit UNIT, --health URL or PORT")
+            .help("name a unit or a health check: --unit UNIT, --health URL or PORT")
             .into());
     }
     let world = world()?;
     let scene = ProbeContext { service: unit.clone(), ..ProbeContext::default() };
     let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
-    let well = health.iter().all(|outcome| outcome.well);
-    let status = if well { 0 } else { 3 };
+    let healthy = health.iter().all(|outcome| outcome.healthy);
+    let status = if healthy { 0 } else { 3 };
     if context.out.json {
-        context.report(&Report { well: Some(well), health, ..Report::new(&profile.daemon) });
+        context.report(&Report { healthy: Some(healthy), health, ..Report::new(&profile.daemon) });
         return Ok(status);
     }
     if !context.out.quiet {
@@ -37,7 +37,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
             .flat_map(|outcome| outcome_line(outcome, 78, true))
             .for_each(|line| context.out.line(&line));
     }
-    let word = if well { "is healthy, as seen from this host" } else { "is not healthy" };
+    let word = if healthy { "is healthy, as seen from this host" } else { "is not healthy" };
     context.out.line(&format!("{} {word}.", profile.daemon));
     Ok(status)
 }

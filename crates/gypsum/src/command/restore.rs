@@ -2,7 +2,7 @@
 
 use super::Context;
 use super::change::{carry_out, job};
-use crate::args::{Manner, Target};
+use crate::args::{ChangeOptions, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
 use gypsum_host::disk::{Disk, RealDisk, content_of};
@@ -17,7 +17,7 @@ pub fn run(
     target: &Target,
     change: Option<&str>,
     whole: bool,
-    manner: &Manner,
+    manner: &ChangeOptions,
 ) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let entry = match change {
@@ -26,12 +26,12 @@ pub fn run(
     };
     let plan = entry.evidence(&RealDisk)?.plan.ok_or_else(|| {
         Error::cannot(format!("the plan of change {} cannot be read", entry.number))
-            .mend(format!("its old files are in {}", entry.folder.join("before").display()))
+            .help(format!("its old files are in {}", entry.folder.join("before").display()))
     })?;
     let wish = Wish::Files(files_of(&plan, &entry, whole)?);
     if manner.hold {
         let error = Error::usage("what is taken back cannot be put aside");
-        return Err(error.mend("-n shows what a restore would do").into());
+        return Err(error.help("-n shows what a restore would do").into());
     }
     let mut job = job(profile, wish, manner)?;
     job.prune = plan.folders.iter().rev().cloned().collect();
@@ -46,7 +46,7 @@ fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Error> {
         }
     }
     Err(Error::usage(format!("no change of {daemon} is live that could be taken back"))
-        .mend(format!("`gypsum changes {daemon}` lists what was done")))
+        .help(format!("`gypsum changes {daemon}` lists what was done")))
 }
 
 /// Each file with what it is to hold.
@@ -66,7 +66,7 @@ fn files_of(plan: &Plan, entry: &Entry, whole: bool) -> Result<Contents, Error> 
         files.push((file.path.clone(), backup_of(file)?));
     }
     if !changed.is_empty() && !whole {
-        return Err(Error::refused(format!("{} was changed since change {}", changed.join(" and "), entry.number)).mend(
+        return Err(Error::refused(format!("{} was changed since change {}", changed.join(" and "), entry.number)).help(
             "`gypsum changes` shows by what; --whole puts the files back as of then, and what came after is lost (it is in the new change's backup)",
         ));
     }
@@ -80,7 +80,7 @@ fn backup_of(file: &PlannedFile) -> Result<Option<Vec<u8>>, Error> {
     let bytes = RealDisk.read(path).map_err(|error| Error::file("read", path, &error))?;
     if file.before != Content::Absent && content_of(bytes.as_deref()) != file.before {
         return Err(Error::cannot(format!("the backup {} is not what was saved", path.display()))
-            .mend("it was changed or removed; another change may hold a copy"));
+            .help("it was changed or removed; another change may hold a copy"));
     }
     Ok(bytes)
 }

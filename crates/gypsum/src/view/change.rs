@@ -191,10 +191,10 @@ impl ChangeView {
             return self.outcomes(if back { "as before" } else { "healthy" }, health);
         }
         // What is not well stands first, next to the word that says so.
-        let (well, unwell): (Vec<Outcome>, Vec<Outcome>) =
-            health.iter().cloned().partition(|outcome| outcome.well);
-        self.outcomes("unhealthy", &unwell);
-        self.outcomes("healthy", &well);
+        let (healthy, unhealthy): (Vec<Outcome>, Vec<Outcome>) =
+            health.iter().cloned().partition(|outcome| outcome.healthy);
+        self.outcomes("unhealthy", &unhealthy);
+        self.outcomes("healthy", &healthy);
     }
 }
 

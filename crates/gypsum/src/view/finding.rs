@@ -32,8 +32,8 @@ pub fn finding_lines(finding: &Finding) -> Vec<String> {
         lines.push(format!("{lead}{line}"));
     }
     lines.extend(place(finding));
-    if let Some(mend) = &finding.mend {
-        lines.extend(wrapped(mend, WIDTH).into_iter().map(|line| format!("    {line}")));
+    if let Some(help) = &finding.help {
+        lines.extend(wrapped(help, WIDTH).into_iter().map(|line| format!("    {line}")));
     }
     let rule = match (finding.accepted, finding.severity) {
         // There is nothing to accept.

@@ -39,7 +39,7 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
     let mut lines = wrapped(&format!("{}: {}", outcome.name, outcome.said), width - 4);
     let more = lines.len();
     for (n, line) in lines.iter_mut().enumerate() {
-        if !outcome.well && n == 0 {
+        if !outcome.healthy && n == 0 {
             *line =
                 if mark { format!("{} {line}", styled(ERROR, "unhealthy,")) } else { styled(ERROR, line) };
         } else if n > 0 && more > 1 {
@@ -62,8 +62,8 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
     };
     let mark = format!("{word:<9}");
     let mark = style.map_or(mark.clone(), |style| styled(style, &mark));
-    let unwell = if report.well == Some(false) && word == "kept" { " (unhealthy)" } else { "" };
-    let mut lines = vec![format!("{number:>5}  {when}  {mark}{unwell} {}", report.who)];
+    let unhealthy = if report.healthy == Some(false) && word == "kept" { " (unhealthy)" } else { "" };
+    let mut lines = vec![format!("{number:>5}  {when}  {mark}{unhealthy} {}", report.who)];
     match way {
         Way::Ended => {}
         Way::GoesOn(holder) => lines.push(format!("       carried by {holder}")),

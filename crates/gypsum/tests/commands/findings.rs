@@ -78,7 +78,7 @@ const CASES: [Case; 42] = [
     Case("keyword", "complete = true\n[setting]\nharbour = {}", "harbour Saltmarsh\n", "harbor Saltmarsh\n"),
     Case(
         "keyword",
-        "[[rule]]\nname = \"unreachable\"\nsays = \"this is never reached\"\nmend = \"move it above\"\ndead-behind = { of = [\"access\"], ends = [\"access deny all\"] }\n[setting]\naccess = { repeats = true }",
+        "[[rule]]\nname = \"unreachable\"\nsays = \"this is never reached\"\nhelp = \"move it above\"\ndead-behind = { of = [\"access\"], ends = [\"access deny all\"] }\n[setting]\naccess = { repeats = true }",
         "access deny all\n",
         "access deny all\naccess allow quay\n",
     ),
@@ -96,7 +96,7 @@ const CASES: [Case; 42] = [
     ),
     Case(
         "keyword",
-        "[[rule]]\nname = \"no-way-in\"\nsays = \"neither keys nor passwords are accepted\"\nmend = \"leave one of them on\"\none-of = [\"keys=yes\", \"passwords=yes\"]\n[setting]\nkeys = { kind = \"flag\", default = \"yes\" }\npasswords = { kind = \"flag\", default = \"yes\" }",
+        "[[rule]]\nname = \"no-way-in\"\nsays = \"neither keys nor passwords are accepted\"\nhelp = \"leave one of them on\"\none-of = [\"keys=yes\", \"passwords=yes\"]\n[setting]\nkeys = { kind = \"flag\", default = \"yes\" }\npasswords = { kind = \"flag\", default = \"yes\" }",
         "",
         "keys no\npasswords no\n",
     ),

@@ -214,7 +214,7 @@ fn play(scene: &Scene) {
     let events = lab.sh("cat $(ls -d /var/lib/gypsum/*/2*/ | tail -n 1)events.jsonl");
     assert!(events.contains(scene.why), "{} does not say {:?}: {events}", scene.name, scene.why);
     assert_eq!(sees(&lab, scene), scene.after, "{} put back", scene.name);
-    assert!(report["well"].as_bool().unwrap(), "{}: {report:#}", scene.name);
+    assert!(report["healthy"].as_bool().unwrap(), "{}: {report:#}", scene.name);
 }
 
 #[test]

@@ -56,7 +56,7 @@ fn goes_through(lab: &Lab, keeper: &str) {
     // Killed, it may still be called started; and whatever it is called, it comes back with the next change.
     lab.sh("pkill -KILL -f '^/usr/bin/perl /usr/local/lib/boards.pl'; sleep 1.5");
     let (status, report) = lab.gypsum(&["change", "boards", "mode=best"]);
-    assert_eq!((status, report["well"].as_bool()), (0, Some(true)), "{keeper}: {report:#}");
+    assert_eq!((status, report["healthy"].as_bool()), (0, Some(true)), "{keeper}: {report:#}");
     assert!(answers(lab).contains("mode best"), "{keeper}");
 }
 
@@ -67,9 +67,9 @@ fn is_not_taken_for_another(lab: &Lab, keeper: &str) {
             pgrep -x sleep | head -n 1 > /run/boards.pid; touch -d '1 hour ago' /run/boards.pid");
     let (status, report) = lab.gypsum(&["health", "boards"]);
     let service = &report["health"][0];
-    assert_eq!((status, service["well"].as_bool()), (3, Some(false)), "{keeper}: {report:#}");
+    assert_eq!((status, service["healthy"].as_bool()), (3, Some(false)), "{keeper}: {report:#}");
     let (status, report) = lab.gypsum(&["change", "boards", "mode=fine"]);
-    assert_eq!((status, report["well"].as_bool()), (0, Some(true)), "{keeper}: {report:#}");
+    assert_eq!((status, report["healthy"].as_bool()), (0, Some(true)), "{keeper}: {report:#}");
     lab.sh("pgrep -x sleep");
 }
 

@@ -59,7 +59,7 @@ pub fn put_back(lab: &Lab, mode: &str, why: &str) {
     assert!(events.contains(why), "{mode} does not say {why:?}: {events}");
     assert_eq!(lab.file("/etc/boards/boards.conf").0, before, "{mode}");
     assert!(lab.is_active("boards") && answers(lab).contains("mode good"), "{mode}: {text}");
-    assert!(report["well"].as_bool().unwrap(), "{mode}: {report:#}");
+    assert!(report["healthy"].as_bool().unwrap(), "{mode}: {report:#}");
 }
 
 #[test]
@@ -209,7 +209,7 @@ fn a_service_that_failed_before_is_mended_and_one_that_is_stopped_stays_so() {
     );
     assert!(!lab.is_active("boards"));
     let (status, report) = lab.gypsum(&["change", "boards", "mode=good"]);
-    assert_eq!((status, report["well"].as_bool()), (0, Some(true)), "{report:#}");
+    assert_eq!((status, report["healthy"].as_bool()), (0, Some(true)), "{report:#}");
     lab.sh("systemctl stop boards");
     let (status, report) = lab.gypsum(&["change", "boards", "mode=better"]);
     assert_eq!((status, report["unproven"].as_bool()), (7, Some(true)), "{report:#}");

@@ -35,7 +35,7 @@ impl ServiceManager for Systemd {
                 return Err(Error::cannot(
                     "systemd does not answer: it is not running here, or systemctl is missing",
                 )
-                .mend("where another thing keeps the daemon running, its profile says so: [service.plain]"));
+                .help("where another thing keeps the daemon running, its profile says so: [service.plain]"));
             };
             match shown.load_state() {
                 "loaded" => {
@@ -52,7 +52,7 @@ impl ServiceManager for Systemd {
         let names = service.unit.join(" or ");
         Err(why.unwrap_or_else(|| {
             Error::cannot(format!("systemd knows no unit {names}"))
-                .mend("systemctl list-units --type=service shows what there is")
+                .help("systemctl list-units --type=service shows what there is")
         }))
     }
 
@@ -129,7 +129,7 @@ fn full_name(name: &str) -> Result<String, Error> {
         Some((template, kind)) => Err(Error::usage(format!(
             "{full} is a template, and runs only as one of its instances"
         ))
-        .mend(format!(
+        .help(format!(
             "name one: {template}@NAME.{kind}; systemctl list-units '{template}@*' shows those that there are"
         ))),
         None => Ok(full),
@@ -152,10 +152,10 @@ fn behind(whose: &ManagerScope, shown: &Shown) -> Option<Shown> {
 fn unusable(name: &str, state: &str) -> Error {
     if state == "masked" {
         return Error::cannot(format!("{name} is masked: it cannot be started"))
-            .mend(format!("systemctl unmask {name}"));
+            .help(format!("systemctl unmask {name}"));
     }
     Error::cannot(format!("the unit file of {name} cannot be loaded; once stopped it would not start"))
-        .mend(format!("systemd-analyze verify {name}"))
+        .help(format!("systemd-analyze verify {name}"))
 }
 
 /// Whether systemd knows a unit of this name; none where it does not answer.

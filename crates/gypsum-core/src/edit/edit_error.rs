@@ -36,10 +36,10 @@ pub(super) fn ambiguous(
         })
         .collect();
     let (n, leaf) = found[0];
-    Finding::misfit("ambiguous", format!("{address} is set in {} places", found.len()))
+    Finding::edit_error("ambiguous", format!("{address} is set in {} places", found.len()))
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
-        .mend(choices(&places))
+        .help(choices(&places))
 }
 
 /// More choices than this are not listed.
@@ -56,17 +56,17 @@ fn choices(edits: &[String]) -> String {
 
 pub(super) fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: &str) -> Finding {
     let path = &files[guide.only.unwrap_or(guide.home)].path;
-    Finding::misfit("not-there", format!("{address} {why}"))
+    Finding::edit_error("not-there", format!("{address} {why}"))
         .in_file(path)
         .about(address)
-        .mend("`gypsum show` lists the settings with their addresses")
+        .help("`gypsum show` lists the settings with their addresses")
 }
 
 /// A quantity was asked for where there is none.
 pub(super) fn no_quantity(edit: &Edit, why: &str) -> Finding {
-    Finding::misfit("no-quantity", format!("{}: {why}", edit.address()))
+    Finding::edit_error("no-quantity", format!("{}: {why}", edit.address()))
         .about(edit.address())
-        .mend("give the whole new value: ADDRESS=VALUE")
+        .help("give the whole new value: ADDRESS=VALUE")
 }
 
 /// Several of this name are commented out, and differ; each with its number.
@@ -78,8 +78,8 @@ pub(super) fn several_asleep(files: &[File], address: &Address, found: &[(usize,
         .collect();
     let (n, leaf, _) = found[0];
     let message = format!("{address} is commented out in {} places, with different values", found.len());
-    Finding::misfit("ambiguous", message)
+    Finding::edit_error("ambiguous", message)
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
-        .mend(format!("{}\nor give the value: '{address}=VALUE'", choices(&edits)))
+        .help(format!("{}\nor give the value: '{address}=VALUE'", choices(&edits)))
 }

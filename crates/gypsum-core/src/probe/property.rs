@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 /// One fact about the main process of a service.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Fact {
+pub enum Property {
     /// The words that it was started with.
     CommandLine,
     /// Its niceness, from -20 to 19.
@@ -28,7 +28,7 @@ pub enum Fact {
     Option(String),
 }
 
-impl Fact {
+impl Property {
     /// All of them that have a name of their own.
     pub const ALL: [Self; 9] = [
         Self::CommandLine,
@@ -80,7 +80,7 @@ impl Fact {
         if word.starts_with('-') && !word.trim_start_matches('-').is_empty() {
             return Some(Self::Option(word.to_owned()));
         }
-        Self::ALL.into_iter().find(|fact| fact.word() == word)
+        Self::ALL.into_iter().find(|property| property.word() == word)
     }
 }
 

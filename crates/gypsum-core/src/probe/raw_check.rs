@@ -1,6 +1,6 @@
 //! Health checks as a profile has them: a table of which one key says what is looked at.
 
-use super::{Check, Dns, Expect, Fact, FileFact, Http, Probe, Ssh, Tls};
+use super::{Check, Dns, Expect, FileProperty, Http, Probe, Property, Ssh, Tls};
 use crate::profile::Argv;
 use crate::text::nearest;
 use jiff::SignedDuration;
@@ -14,7 +14,7 @@ const LIMIT: SignedDuration = SignedDuration::from_secs(5);
 /// A health check as it is written: which key stands there says what is looked at.
 #[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, default, rename_all = "kebab-case")]
-pub(super) struct Written {
+pub(super) struct RawCheck {
     name: Option<String>,
     patience: Option<SignedDuration>,
     steady: Option<SignedDuration>,
@@ -96,29 +96,29 @@ pub(super) const COMMON: [&str; 5] = ["name", "patience", "steady", "limit", "ti
 
 /// A check that is read from the form in which it is written.
 #[derive(Deserialize)]
-#[serde(try_from = "Written")]
-struct AsWritten(Check);
+#[serde(try_from = "RawCheck")]
+struct CheckedRaw(Check);
 
-impl TryFrom<Written> for AsWritten {
+impl TryFrom<RawCheck> for CheckedRaw {
     type Error = String;
 
-    fn try_from(written: Written) -> Result<Self, String> {
+    fn try_from(written: RawCheck) -> Result<Self, String> {
         written.check().map(Self)
     }
 }
 
 /// Reads the health checks of a profile.
 pub fn checks<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Check>, D::Error> {
-    let written = Vec::<AsWritten>::deserialize(source)?;
-    Ok(written.into_iter().map(|AsWritten(check)| check).collect())
+    let written = Vec::<CheckedRaw>::deserialize(source)?;
+    Ok(written.into_iter().map(|CheckedRaw(check)| check).collect())
 }
 
 /// What a reading looks at, of which one is given, without anything that is expected.
 pub fn source(process: Option<String>, run: Option<Argv>, http: Option<String>) -> Result<Probe, String> {
-    Written { process, run, http, ..Written::default() }.check().map(|check| check.probe)
+    RawCheck { process, run, http, ..RawCheck::default() }.check().map(|check| check.probe)
 }
 
-impl Written {
+impl RawCheck {
     /// Of an HTTP answer.
     pub(super) fn of_http(url: String) -> Self {
         Self { http: Some(url), ..Self::default() }
@@ -255,9 +255,9 @@ impl Written {
             }
             "process" => {
                 let word = text(self.process);
-                let fact = Fact::named(&word).ok_or_else(|| {
-                    let known = Fact::ALL;
-                    let known = known.each_ref().map(Fact::word);
+                let property = Property::named(&word).ok_or_else(|| {
+                    let known = Property::ALL;
+                    let known = known.each_ref().map(Property::word);
                     let near = nearest(&word, known);
                     let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
                     format!(
@@ -265,7 +265,7 @@ impl Written {
                         known.join(", ")
                     )
                 })?;
-                (format!("process {word}"), Probe::Process { fact, expect })
+                (format!("process {word}"), Probe::Process { property, expect })
             }
             "log" => {
                 let file = Some(text(self.log)).filter(|file| file != "journal");
@@ -284,7 +284,7 @@ impl Written {
                 let younger_ms = younger_ms.map_err(|_| "a time is never negative")?;
                 let Self { absent, owner, mode, .. } = self;
                 let title = format!("file {path}");
-                (title, Probe::File(FileFact { path, absent, owner, mode, younger_ms, expect }))
+                (title, Probe::File(FileProperty { path, absent, owner, mode, younger_ms, expect }))
             }
             _ => {
                 let run = self.run.unwrap_or_default();
