@@ -7,7 +7,7 @@ use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
 use gypsum_core::layers::{EffectiveConfig, Inclusion, Order};
 use gypsum_core::profile::{Profile, built_in, read};
-use gypsum_core::rules::{Subject, fresh};
+use gypsum_core::rules::{ConfigView, changed_statements};
 use gypsum_core::survey::Survey;
 
 fn main() {
@@ -56,13 +56,13 @@ fn check_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
     bencher.bench(|| {
         let survey = Survey::default();
         let layers = EffectiveConfig::of(&files, &order, &profile);
-        check(&Subject {
+        check(&ConfigView {
             files: &files,
             order: &order,
             layers: &layers,
             profile: &profile,
             survey: &survey,
-            fresh: None,
+            changed_statements: None,
         })
     });
 }
@@ -79,16 +79,16 @@ fn change_of_5000_lines(bencher: divan::Bencher<'_, '_>) {
         let survey = Survey::default();
         let (old, new) =
             (EffectiveConfig::of(&before, &order, &profile), EffectiveConfig::of(&after, &order, &profile));
-        let subject = |files, layers| Subject {
+        let subject = |files, layers| ConfigView {
             files,
             order: &order,
             layers,
             profile: &profile,
             survey: &survey,
-            fresh: None,
+            changed_statements: None,
         };
         let (old, new) = (subject(&before, &old), subject(&after, &new));
-        CheckingChange::of(old, new, &fresh(&old, &new)).round(&survey)
+        CheckingChange::of(old, new, &changed_statements(&old, &new)).round(&survey)
     });
 }
 

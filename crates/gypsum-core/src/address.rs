@@ -7,7 +7,7 @@ use std::fmt;
 
 /// One step: the words of a block or the name of a setting, and which of several it is.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Step {
+pub struct AddressStep {
     /// The words, as in the file.
     pub words: String,
     /// Which of several, from 1, where it was said.
@@ -17,7 +17,7 @@ pub struct Step {
 /// Where something stands. Its text form can be pasted back.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Address {
-    steps: Vec<Step>,
+    steps: Vec<AddressStep>,
 }
 
 /// Why a text is not an address.
@@ -60,7 +60,7 @@ impl Address {
     }
 
     /// An address of these steps.
-    pub fn of(steps: Vec<Step>) -> Self {
+    pub fn of(steps: Vec<AddressStep>) -> Self {
         Self { steps }
     }
 
@@ -83,7 +83,7 @@ impl Address {
     }
 
     /// The steps before the last: the blocks.
-    pub fn blocks(&self) -> &[Step] {
+    pub fn blocks(&self) -> &[AddressStep] {
         self.steps.split_last().map_or(&[], |(_, blocks)| blocks)
     }
 
@@ -93,14 +93,14 @@ impl Address {
     }
 
     /// The address of what stands around the last step, and that step; none where there is one step only.
-    pub fn around(&self) -> Option<(Self, &Step)> {
+    pub fn around(&self) -> Option<(Self, &AddressStep)> {
         let (last, outer) = self.steps.split_last()?;
         (!outer.is_empty()).then(|| (Self { steps: outer.to_vec() }, last))
     }
 
     /// This address, and one step further in.
     pub fn then(mut self, words: impl Into<String>) -> Self {
-        self.steps.push(Step { words: words.into(), nth: None });
+        self.steps.push(AddressStep { words: words.into(), nth: None });
         self
     }
 
@@ -120,7 +120,7 @@ pub fn split_value(text: &str) -> Option<(&str, &str)> {
     at.map(|(at, _)| (&text[..at], &text[at + 1..]))
 }
 
-fn parse_step(text: &str) -> Result<(Step, Option<&str>), NotAnAddress> {
+fn parse_step(text: &str) -> Result<(AddressStep, Option<&str>), NotAnAddress> {
     if let Some(inner) = text.strip_prefix('"') {
         let close = closing_quote(inner).ok_or(NotAnAddress::OpenQuote)?;
         let (number, after) = match inner[close + 1..].split_once("..") {
@@ -133,7 +133,7 @@ fn parse_step(text: &str) -> Result<(Step, Option<&str>), NotAnAddress> {
             None => return Err(NotAnAddress::AfterQuote),
         };
         // Between quotes a name may be empty.
-        return Ok((Step { words: inner[..close].replace("\"\"", "\""), nth }, after));
+        return Ok((AddressStep { words: inner[..close].replace("\"\"", "\""), nth }, after));
     }
     let (step, after) = match text.split_once("..") {
         Some((step, after)) => (step, Some(after)),
@@ -145,7 +145,7 @@ fn parse_step(text: &str) -> Result<(Step, Option<&str>), NotAnAddress> {
         }
         _ => (step, None),
     };
-    Ok((checked(Step { words: words.split_whitespace().collect::<Vec<_>>().join(" "), nth })?, after))
+    Ok((checked(AddressStep { words: words.split_whitespace().collect::<Vec<_>>().join(" "), nth })?, after))
 }
 
 /// Where the quote that closes a step stands; two of them stand for one of its words.
@@ -164,11 +164,11 @@ fn parse_nth(digits: &str) -> Result<u32, NotAnAddress> {
     digits.parse().ok().filter(|nth| *nth > 0).ok_or(NotAnAddress::BadNumber)
 }
 
-fn checked(step: Step) -> Result<Step, NotAnAddress> {
+fn checked(step: AddressStep) -> Result<AddressStep, NotAnAddress> {
     if step.words.is_empty() && step.nth.is_none() { Err(NotAnAddress::EmptyStep) } else { Ok(step) }
 }
 
-impl fmt::Display for Step {
+impl fmt::Display for AddressStep {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         let digits_follow = self
             .words
@@ -204,7 +204,7 @@ impl fmt::Display for Address {
 }
 
 /// Whether `step` means `block`: by its name alone, or by all its words, and by its number.
-pub fn means_block(doc: &Document, step: &Step, block: BlockId) -> bool {
+pub fn means_block(doc: &Document, step: &AddressStep, block: BlockId) -> bool {
     let title = doc.title(block);
     let name = title.split(' ').next().unwrap_or_default();
     let dialect = doc.dialect();
@@ -219,7 +219,7 @@ pub fn means_block(doc: &Document, step: &Step, block: BlockId) -> bool {
 
 /// The address of the statement in leaf `id`, with numbers where the names alone would not do.
 pub fn address_of(doc: &Document, id: LeafId) -> Address {
-    let mut steps: Vec<Step> = doc.path(id).into_iter().map(|block| block_step(doc, block)).collect();
+    let mut steps: Vec<AddressStep> = doc.path(id).into_iter().map(|block| block_step(doc, block)).collect();
     let Some(parts) = doc.parts(id) else {
         return Address { steps };
     };
@@ -229,15 +229,15 @@ pub fn address_of(doc: &Document, id: LeafId) -> Address {
     }
     let (before, all) = doc.twins(id, parts.name.of(doc.source()));
     let nth = (all > 1).then_some(before + 1);
-    steps.push(Step { words: doc.text(parts.name).into_owned(), nth });
+    steps.push(AddressStep { words: doc.text(parts.name).into_owned(), nth });
     Address { steps }
 }
 
-fn block_step(doc: &Document, block: BlockId) -> Step {
+fn block_step(doc: &Document, block: BlockId) -> AddressStep {
     let title = doc.title(block);
     // An element of a list has no name but its number.
     let nth = (doc.twins_of_block(block) > 1 || title.is_empty()).then(|| doc.ordinal(block, true));
-    Step { words: title.to_owned(), nth }
+    AddressStep { words: title.to_owned(), nth }
 }
 
 #[cfg(test)]
@@ -248,7 +248,7 @@ mod tests {
     #[test]
     fn addresses_are_read() {
         let address = Address::parse("Match User  porter#2..\"a..b\"#3").unwrap();
-        assert_eq!(address.blocks(), [Step { words: "Match User porter".into(), nth: Some(2) }]);
+        assert_eq!(address.blocks(), [AddressStep { words: "Match User porter".into(), nth: Some(2) }]);
         assert_eq!((address.name(), address.nth()), ("a..b", Some(3)));
         assert_eq!(split_value("\"a=b\"..c=d=e"), Some(("\"a=b\"..c", "d=e")));
         let bad = |text| Address::parse(text).unwrap_err();
@@ -261,7 +261,7 @@ mod tests {
     proptest! {
         #[test]
         fn what_is_printed_can_be_pasted(words in "[a-z#=.\"]([a-z0-9#=. \"\u{85}]{0,8}[a-z0-9#=\"])?", nth in proptest::option::of(1u32..9)) {
-            let address = Address::of(vec![Step { words, nth }, Step { words: "x".into(), nth: None }]);
+            let address = Address::of(vec![AddressStep { words, nth }, AddressStep { words: "x".into(), nth: None }]);
             prop_assert_eq!(Address::parse(&address.to_string()), Ok(address));
         }
     }

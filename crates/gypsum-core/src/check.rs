@@ -3,14 +3,14 @@
 use crate::doc::{Kind, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
-use crate::rules::{ChangeRules, Leaf, StandingRules, Subject};
+use crate::rules::{ChangeRules, ConfigView, Leaf, StandingRules};
 use crate::survey::Survey;
 use crate::witness::well_formed;
 use std::collections::HashSet;
 
 /// All findings in a configuration as it stands.
-pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
-    Checking::of(*subject).round(subject.survey)
+pub fn check(config_view: &ConfigView<'_>) -> Vec<Finding> {
+    Checking::of(*config_view).round(config_view.survey)
 }
 
 /// A check that goes on as the host answers: what lacked no answer is not looked at again.
@@ -20,10 +20,10 @@ pub struct Checking<'a> {
 }
 
 impl<'a> Checking<'a> {
-    /// The check of `subject`.
-    pub fn of(subject: Subject<'a>) -> Self {
-        let broken = subject.files.iter().flat_map(broken_ones).collect();
-        Self { broken, rules: StandingRules::of(subject) }
+    /// The check of `config_view`.
+    pub fn of(config_view: ConfigView<'a>) -> Self {
+        let broken = config_view.files.iter().flat_map(broken_ones).collect();
+        Self { broken, rules: StandingRules::of(config_view) }
     }
 
     /// All findings, where so much of the host is known.
@@ -38,17 +38,17 @@ impl<'a> Checking<'a> {
 pub struct CheckingChange<'a> {
     before: Checking<'a>,
     after: Checking<'a>,
-    fresh: &'a HashSet<Leaf>,
+    changed_statements: &'a HashSet<Leaf>,
     rules: ChangeRules,
 }
 
 impl<'a> CheckingChange<'a> {
-    /// The check of a change from `before` to `after`, of which `fresh` are the new statements.
-    pub fn of(before: Subject<'a>, after: Subject<'a>, fresh: &'a HashSet<Leaf>) -> Self {
+    /// The check of a change from `before` to `after`, of which `changed_statements` are the new statements.
+    pub fn of(before: ConfigView<'a>, after: ConfigView<'a>, changed_statements: &'a HashSet<Leaf>) -> Self {
         Self {
             before: Checking::of(before),
-            after: Checking::of(Subject { fresh: Some(fresh), ..after }),
-            fresh,
+            after: Checking::of(ConfigView { changed_statements: Some(changed_statements), ..after }),
+            changed_statements,
             rules: ChangeRules::default(),
         }
     }
@@ -57,7 +57,12 @@ impl<'a> CheckingChange<'a> {
     /// somebody's decision, and not for this change to mend: of that, faults become warnings, and the rest is left out.
     pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
         let mut findings = only_new(&self.before.round(survey), self.after.round(survey));
-        findings.extend(self.rules.round(&self.before.rules, &self.after.rules, self.fresh, survey));
+        findings.extend(self.rules.round(
+            &self.before.rules,
+            &self.after.rules,
+            self.changed_statements,
+            survey,
+        ));
         worst_first(&mut findings);
         findings
     }

@@ -3,13 +3,13 @@
 use crate::finding::{Finding, Severity};
 use crate::layers::Occurrence;
 use crate::profile::{Effective, Profile};
-use crate::rules::{Leaf, Subject};
+use crate::rules::{ConfigView, Leaf};
 use crate::value::{Kind, same_value};
 use std::collections::{BTreeMap, HashSet};
 
 /// The values that a daemon told, by its own spelling of the names in lower case.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Told {
+pub struct Reported {
     values: BTreeMap<String, Vec<String>>,
 }
 
@@ -18,7 +18,7 @@ fn plain(name: &str) -> String {
     name.trim().to_lowercase().replace('-', "_")
 }
 
-impl Told {
+impl Reported {
     /// Reads what the command printed.
     pub fn read(effective: &Effective, printed: &str) -> Self {
         let mut told = Self::default();
@@ -74,23 +74,23 @@ impl Told {
 
 /// The new settings that the daemon can be asked about.
 pub fn asked<'a>(
-    subject: &'a Subject<'_>,
-    fresh: &'a HashSet<Leaf>,
+    config_view: &'a ConfigView<'_>,
+    changed_statements: &'a HashSet<Leaf>,
     effective: &'a Effective,
 ) -> Vec<&'a Occurrence> {
     let told_of = |turn: &&Occurrence| {
-        let scope = subject.layers.scope(turn.scope);
+        let scope = config_view.layers.scope(turn.scope);
         let within = match effective.within.as_slice() {
             [] => scope.title.is_empty(),
             within => within.iter().any(|block| block == scope.word() || block == &scope.title),
         };
-        within && !scope.conditional && subject.layers.reads(turn.file)
+        within && !scope.conditional && config_view.layers.reads(turn.file)
     };
-    subject
+    config_view
         .layers
         .turns()
         .iter()
-        .filter(|turn| fresh.contains(&(turn.file, turn.leaf)))
+        .filter(|turn| changed_statements.contains(&(turn.file, turn.leaf)))
         .filter(told_of)
         .collect()
 }
@@ -99,14 +99,14 @@ pub fn asked<'a>(
 pub fn compare(
     profile: &Profile,
     effective: &Effective,
-    (before, after): (&Told, &Told),
-    subject: &Subject<'_>,
-    fresh: &HashSet<Leaf>,
+    (before, after): (&Reported, &Reported),
+    config_view: &ConfigView<'_>,
+    changed_statements: &HashSet<Leaf>,
 ) -> Vec<Finding> {
     let mut findings = Vec::new();
-    let turns = asked(subject, fresh, effective);
+    let turns = asked(config_view, changed_statements, effective);
     for turn in &turns {
-        let file = &subject.files[turn.file];
+        let file = &config_view.files[turn.file];
         let name = file.doc.text(turn.name).into_owned();
         let (asked, told) = (crate::layers::value_of(&file.doc, turn.leaf), after.values(&name));
         let setting = profile.setting(&name).map(|(_, setting)| setting);
@@ -134,7 +134,7 @@ pub fn compare(
                 ),
         );
     }
-    findings.extend(besides(effective, &turns, subject, before, after));
+    findings.extend(besides(effective, &turns, config_view, before, after));
     findings
 }
 
@@ -145,15 +145,15 @@ pub const ALSO_CHANGES: &str = "also-changes";
 fn besides(
     effective: &Effective,
     turns: &[&Occurrence],
-    subject: &Subject<'_>,
-    before: &Told,
-    after: &Told,
+    config_view: &ConfigView<'_>,
+    before: &Reported,
+    after: &Reported,
 ) -> Option<Finding> {
     if before.is_empty() || after.is_empty() {
         return None;
     }
     let ours: HashSet<String> =
-        turns.iter().map(|turn| plain(&subject.files[turn.file].doc.text(turn.name))).collect();
+        turns.iter().map(|turn| plain(&config_view.files[turn.file].doc.text(turn.name))).collect();
     let names: HashSet<&String> = before.values.keys().chain(after.values.keys()).collect();
     let mut others: Vec<String> = names
         .into_iter()

@@ -1,11 +1,34 @@
 //! What happens during a change, as data: every display is drawn from it, live or later.
 
 use crate::change::Verdict;
-use crate::edit::Shown;
+use crate::edit::LineDiff;
 use crate::finding::Finding;
 use crate::health::{Judgement, Outcome};
 use crate::report::Reading;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
+
+/// One of the checks that read a proposal; some of them run side by side.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CheckRun {
+    /// What it is, in words.
+    pub name: String,
+    /// How long it took, in milliseconds.
+    pub ms: u64,
+}
+
+/// Reads them as well from records of version 1, which have them in one sentence.
+fn check_runs<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<CheckRun>, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Either {
+        Runs(Vec<CheckRun>),
+        Sentence(String),
+    }
+    Ok(match Either::deserialize(source)? {
+        Either::Runs(runs) => runs,
+        Either::Sentence(name) => vec![CheckRun { name, ms: 0 }],
+    })
+}
 
 /// One thing that happened.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -29,7 +52,7 @@ pub enum Event {
     /// The edits as they will be done.
     Proposed {
         /// The edits.
-        edits: Vec<Shown>,
+        edits: Vec<LineDiff>,
     },
     /// Something was found.
     Found {
@@ -38,8 +61,9 @@ pub enum Event {
     },
     /// The files were checked.
     Checked {
-        /// By whom, in words.
-        by: String,
+        /// What checked them.
+        #[serde(deserialize_with = "check_runs")]
+        by: Vec<CheckRun>,
     },
     /// What will be done, said before it is.
     Planned {
@@ -99,7 +123,7 @@ pub enum Event {
         #[serde(default)]
         restarts: bool,
     },
-    /// Something else was done, with another service or by a chore.
+    /// Something else was done, with another service or by a hook.
     Beside {
         /// What, in words.
         how: String,

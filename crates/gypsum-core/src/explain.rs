@@ -5,7 +5,7 @@ use crate::doc::{Dormant, LeafId};
 use crate::edit::{find_active, find_dormant};
 use crate::layers::{Occurrence, value_of};
 use crate::profile::{Activation, Profile, Setting};
-use crate::rules::Subject;
+use crate::rules::ConfigView;
 use crate::secret::shown_value;
 use crate::value::{Kind, range};
 use serde::Serialize;
@@ -54,7 +54,7 @@ pub struct Explained {
 }
 
 /// Explains the setting called `name`; none where it is neither known nor standing anywhere.
-pub fn explain(subject: &Subject<'_>, name: &str) -> Option<Explained> {
+pub fn explain(subject: &ConfigView<'_>, name: &str) -> Option<Explained> {
     let profile = subject.profile;
     let address = Address::parse(name).ok();
     let bare = address.as_ref().map_or(name, Address::name);
@@ -134,7 +134,7 @@ fn versions(setting: &Setting) -> Option<String> {
 }
 
 /// The places at which what `address` names is commented out.
-fn commented_out(subject: &Subject<'_>, address: Option<&Address>) -> Vec<Place> {
+fn commented_out(subject: &ConfigView<'_>, address: Option<&Address>) -> Vec<Place> {
     let found = address.map(|address| find_dormant(subject.files, address)).unwrap_or_default();
     let place = |(n, dormant): (usize, Dormant)| {
         let file = &subject.files[n];
@@ -152,7 +152,7 @@ fn commented_out(subject: &Subject<'_>, address: Option<&Address>) -> Vec<Place>
     found.into_iter().map(place).collect()
 }
 
-fn places(subject: &Subject<'_>, name: &str, address: Option<&Address>) -> Vec<Place> {
+fn places(subject: &ConfigView<'_>, name: &str, address: Option<&Address>) -> Vec<Place> {
     let deciding = subject.layers.deciding(subject.files, subject.profile);
     let turns = subject.layers.turns();
     let where_is = |turn: &Occurrence| {

@@ -318,9 +318,10 @@ impl Walk<'_> {
             Family::Sections | Family::Stanzas | Family::Toml | Family::Yaml | Family::Json
         );
         let key = (parent, doc.dialect().folded(self.canonical(&title).as_bytes()));
-        let fresh = self.out.scopes.len() as ScopeId;
-        let id = if merges { *self.merged.entry(key).or_insert(fresh) } else { fresh };
-        if id == fresh {
+        let changed_statements = self.out.scopes.len() as ScopeId;
+        let id =
+            if merges { *self.merged.entry(key).or_insert(changed_statements) } else { changed_statements };
+        if id == changed_statements {
             self.out.scopes.push(Scope { parent: Some(parent), title, block: Some((n, block)), conditional });
         }
         known.insert(block, id);

@@ -1,6 +1,6 @@
 //! The settings of a daemon, listed with their addresses.
 
-use crate::address::{Address, Step, address_of};
+use crate::address::{Address, AddressStep, address_of};
 use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Parts, dormants};
 use crate::edit::File;
 use crate::layers::EffectiveConfig;
@@ -173,7 +173,7 @@ fn active_rows<E>(
     let several = keys.chunk_by(|a, b| a == b).filter(|same| same.len() > 1);
     let mut shared: HashMap<u64, u32> = several.map(|same| (same[0], 0)).collect();
     drop(keys);
-    let mut around: Option<(Option<BlockId>, Vec<Step>)> = None;
+    let mut around: Option<(Option<BlockId>, Vec<AddressStep>)> = None;
     let mut lines = LineCounter::new(doc);
     for (leaf, block, parts) in settings() {
         let outer = match &around {
@@ -186,7 +186,7 @@ fn active_rows<E>(
             *seen
         });
         let name = doc.text(parts.name).into_owned();
-        steps.push(Step { words: name.clone(), nth });
+        steps.push(AddressStep { words: name.clone(), nth });
         let row = row(file, profile, &name, doc.value(&parts), Address::of(steps));
         see(leaf, Listed { line: lines.at(parts.name.start), ..row })?;
     }
@@ -205,17 +205,17 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
             let close = !bare && dormant.nearness == Nearness::Close;
             let known = close || profile.spelling(&name).is_some();
             let setting = profile.setting(&name).map(|(_, setting)| setting);
-            let fits = setting.is_none_or(|setting| {
+            let glob_match = setting.is_none_or(|setting| {
                 crate::value::edit_error_of_any(setting, &profile.values, &value).is_none()
             });
             // Behind a blank it may be prose: only a value that is none tells.
             let told = setting.is_some_and(|setting| setting.kind != Kind::Text);
-            let fits = fits && (dormant.nearness == Nearness::Close || told);
-            if !known || !fits {
+            let glob_match = glob_match && (dormant.nearness == Nearness::Close || told);
+            if !known || !glob_match {
                 return None;
             }
             let mut steps = block_steps(doc, doc.tree().block_of(dormant.leaf));
-            steps.push(Step { words: name.clone(), nth: None });
+            steps.push(AddressStep { words: name.clone(), nth: None });
             let row = row(file, profile, &name, value, Address::of(steps));
             let line = doc.line_at(dormant.parts.name.start as usize);
             Some((dormant.leaf, Listed { dormant: true, line, ..row }))
@@ -266,13 +266,13 @@ fn row(file: &File, profile: &Profile, name: &str, value: String, address: Addre
     }
 }
 
-fn block_steps(doc: &Document, block: Option<BlockId>) -> Vec<Step> {
+fn block_steps(doc: &Document, block: Option<BlockId>) -> Vec<AddressStep> {
     let Some(block) = block else {
         return Vec::new();
     };
     let address = address_of(doc, doc.tree().block(block).open());
     let mut steps = address.blocks().to_vec();
-    steps.push(Step { words: address.name().to_owned(), nth: address.nth() });
+    steps.push(AddressStep { words: address.name().to_owned(), nth: address.nth() });
     steps
 }
 

@@ -1,8 +1,8 @@
 //! The report of a change: one document, gathered from what happened.
 
 use crate::change::Verdict;
-use crate::edit::Shown;
-use crate::event::Event;
+use crate::edit::LineDiff;
+use crate::event::{CheckRun, Event};
 use crate::finding::Finding;
 use crate::health::{Judgement, Outcome};
 use serde::{Deserialize, Serialize};
@@ -81,7 +81,7 @@ pub struct Report {
     /// What was found.
     pub findings: Vec<Finding>,
     /// The edits.
-    pub edits: Vec<Shown>,
+    pub edits: Vec<LineDiff>,
     /// The folder with the files as they were.
     pub backup: Option<String>,
     /// How the daemon took up its configuration.
@@ -90,6 +90,9 @@ pub struct Report {
     pub health: Vec<Outcome>,
     /// Values before and after.
     pub readings: Vec<Reading>,
+    /// What checked the proposal.
+    #[serde(default)]
+    pub checked_by: Vec<CheckRun>,
     /// The stages.
     pub stages: Vec<StageTime>,
 }
@@ -126,8 +129,8 @@ impl Report {
                 self.standing = standing;
                 self.next = next;
             }
-            Event::Checked { .. }
-            | Event::Planned { .. }
+            Event::Checked { by } => self.checked_by = by,
+            Event::Planned { .. }
             | Event::Replaced { .. }
             | Event::Waiting { .. }
             | Event::Log { .. }

@@ -7,16 +7,18 @@ use gypsum_core::change::{Change, Order, Stage, State, StepOutcome, Verdict};
 use gypsum_core::health::Judgement;
 use std::collections::HashSet;
 
-const EVENTS: [StepOutcome; 9] = [
+const EVENTS: [StepOutcome; 11] = [
     StepOutcome::Done,
+    StepOutcome::HandedOver,
+    StepOutcome::Unrecorded,
     StepOutcome::Unchanged,
     StepOutcome::Refused,
     StepOutcome::Failed,
     StepOutcome::Interrupted,
-    StepOutcome::Looked(Judgement::Healthy),
-    StepOutcome::Looked(Judgement::AsBefore),
-    StepOutcome::Looked(Judgement::Unproven),
-    StepOutcome::Looked(Judgement::Worse),
+    StepOutcome::Health(Judgement::Healthy),
+    StepOutcome::Health(Judgement::AsBefore),
+    StepOutcome::Health(Judgement::Unproven),
+    StepOutcome::Health(Judgement::Worse),
 ];
 
 /// Follows every event from `change` on, each state once; hands each step to `seen`, and returns the
@@ -31,8 +33,11 @@ fn explore(
     let mut verdicts = HashSet::new();
     while let Some((from, touched)) = waiting.pop() {
         let Some(order) = from.order() else {
-            let State::Closed(verdict) = from.state() else { panic!("no order in {:?}", from.state()) };
-            verdicts.insert(verdict);
+            match from.state() {
+                State::Durable(Stage::Closed(verdict)) => verdicts.insert(verdict),
+                State::HandedOver => false,
+                other => panic!("no order in {other:?}"),
+            };
             continue;
         };
         let touched = touched || order == Order::Replace;
@@ -52,7 +57,7 @@ fn every_way_ends_and_ends_as_promised() {
     let mut steps = 0;
     let verdicts = explore(Change::open(false), false, &mut |from, event, to, touched| {
         steps += 1;
-        if let State::Closed(verdict) = to.state() {
+        if let State::Ending(verdict) = to.state() {
             let honest = match verdict {
                 Verdict::Refused | Verdict::Dropped | Verdict::Unchanged => !touched,
                 Verdict::Kept | Verdict::Restored | Verdict::Stuck => touched,
@@ -64,10 +69,11 @@ fn every_way_ends_and_ends_as_promised() {
             StepOutcome::Refused
                 | StepOutcome::Failed
                 | StepOutcome::Interrupted
-                | StepOutcome::Looked(Judgement::Worse)
+                | StepOutcome::Health(Judgement::Worse)
         );
-        if failed && matches!(from.state(), State::Armed | State::Replaced | State::Activated) {
-            assert_eq!((to.state(), to.order()), (State::Restoring, Some(Order::PutBack)));
+        if failed && matches!(from.state(), State::Durable(Stage::Armed | Stage::Replaced | Stage::Activated))
+        {
+            assert_eq!((to.state(), to.order()), (State::Durable(Stage::Restoring), Some(Order::Restore)));
         }
         assert!(to.attempt() <= 2, "attempts to restore are counted");
     });
@@ -80,7 +86,7 @@ fn a_dry_run_never_writes() {
     explore(Change::open(true), false, &mut |_, _, to, _| {
         let writes = matches!(
             to.order(),
-            Some(Order::Save | Order::Stage | Order::Arm | Order::Replace | Order::Activate)
+            Some(Order::Save | Order::Stage | Order::HandOver | Order::Replace | Order::Activate)
         );
         assert!(!writes, "{:?}", to.order());
     });
@@ -98,8 +104,8 @@ fn what_was_cut_off_is_brought_to_the_right_verdict() {
         (S::Activated, &[V::Restored, V::Stuck]),
         (S::Kept, &[V::Kept]),
         (S::Restoring, &[V::Restored, V::Stuck]),
-        (S::PutBack, &[V::Restored, V::Stuck]),
-        (S::Revived, &[V::Restored, V::Stuck]),
+        (S::FilesRestored, &[V::Restored, V::Stuck]),
+        (S::Reactivated, &[V::Restored, V::Stuck]),
         (S::Restored, &[V::Restored]),
     ];
     for (stage, wanted) in table {

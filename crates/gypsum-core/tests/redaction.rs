@@ -4,8 +4,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use gypsum_core::change::Verdict;
-use gypsum_core::edit::Shown;
-use gypsum_core::event::Event as H;
+use gypsum_core::edit::LineDiff;
+use gypsum_core::event::{CheckRun, Event as H};
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::report::Reading;
@@ -28,7 +28,7 @@ fn after(event: Option<&H>) -> Option<H> {
             hold: false,
         },
         Some(H::Begun { .. }) => {
-            let shown = Shown {
+            let shown = LineDiff {
                 address: text(),
                 file: "/etc/boards.conf".into(),
                 line: 1,
@@ -42,7 +42,7 @@ fn after(event: Option<&H>) -> Option<H> {
             let finding = Finding::new("pattern", Severity::Fault, text()).help(text());
             H::Found { finding: Finding { text: Some(text()), reason: Some(text()), ..finding } }
         }
-        Some(H::Found { .. }) => H::Checked { by: text() },
+        Some(H::Found { .. }) => H::Checked { by: vec![CheckRun { name: text(), ms: 3 }] },
         Some(H::Checked { .. }) => H::Planned { activation: text(), idle: false, down: false, away_ms: None },
         Some(H::Planned { .. }) => H::Baseline { health: vec![outcome()] },
         Some(H::Baseline { .. }) => {

@@ -8,7 +8,7 @@ use gypsum_core::doc::{Dialect, Document, Family, LeafId, MOST_BYTES, TooLarge};
 use gypsum_core::edit::File;
 use gypsum_core::layers::{EffectiveConfig, Inclusion, Order};
 use gypsum_core::profile::Profile;
-use gypsum_core::rules::Subject;
+use gypsum_core::rules::ConfigView;
 use gypsum_core::survey::Survey;
 use gypsum_core::text::Bytes;
 use std::collections::{HashMap, HashSet, VecDeque};
@@ -61,13 +61,20 @@ impl Loading {
     }
 
     /// The configuration as the rules see it.
-    pub fn subject<'a>(
+    pub fn config_view<'a>(
         &'a self,
         layers: &'a EffectiveConfig,
         profile: &'a Profile,
         survey: &'a Survey,
-    ) -> Subject<'a> {
-        Subject { files: &self.files, order: &self.order, layers, profile, survey, fresh: None }
+    ) -> ConfigView<'a> {
+        ConfigView {
+            files: &self.files,
+            order: &self.order,
+            layers,
+            profile,
+            survey,
+            changed_statements: None,
+        }
     }
 
     /// Which of the files a person means by `path`.

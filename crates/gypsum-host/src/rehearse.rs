@@ -5,7 +5,7 @@ use crate::children::{Ran, run_command};
 use crate::error::Error;
 use crate::view::{NO_VIEW, ViewSpec};
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
-use gypsum_core::effective::Told;
+use gypsum_core::effective::Reported;
 use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Checker, Effective};
 use gypsum_core::text::LineShift;
@@ -56,10 +56,10 @@ pub fn ask(
     proposed: &[Proposed<'_>],
     home: &Path,
     names: &[String],
-) -> Result<Option<(Told, Told)>, Error> {
+) -> Result<Option<(Reported, Reported)>, Error> {
     let checker = Checker::default();
     let stage = Stage::new(&checker, proposed, home)?;
-    let one = |proposal: bool| -> Result<Option<Told>, Error> {
+    let one = |proposal: bool| -> Result<Option<Reported>, Error> {
         let by_name = effective.run.iter().any(|word| word.contains("{name}"));
         let account = effective.account.as_deref();
         if !by_name {
@@ -67,9 +67,9 @@ pub fn ask(
                 .ran(&effective.run, account, proposal)?
                 .ok()
                 .filter(|ran| ran.ok() || effective.any_status);
-            return Ok(ran.map(|ran| Told::read(effective, &ran.out)));
+            return Ok(ran.map(|ran| Reported::read(effective, &ran.out)));
         }
-        let mut told = Told::default();
+        let mut told = Reported::default();
         for name in names {
             let words: Vec<String> = effective.run.iter().map(|word| word.replace("{name}", name)).collect();
             if let Some(ran) = stage.ran(&words, account, proposal)?.ok().filter(Ran::ok) {

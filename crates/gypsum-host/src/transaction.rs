@@ -6,7 +6,7 @@
 
 use crate::disk::{Disk, content_of};
 use crate::error::Error;
-use gypsum_core::change::{Content, How, Plan, PlannedFile};
+use gypsum_core::change::{Content, Plan, PlannedFile, ReplaceBy};
 use gypsum_core::text::Bytes;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -41,11 +41,11 @@ impl<'a> Transaction<'a> {
         }
         for (file, bytes) in self.plan.files.iter().zip(contents) {
             let Some(bytes) = bytes else { continue };
-            let model = if file.how == How::Create { None } else { Some(file.path.as_path()) };
+            let model = if file.how == ReplaceBy::Create { None } else { Some(file.path.as_path()) };
             let model = model.or(file.backup.as_deref());
             self.disk.create(&file.aside, bytes, model).map_err(|e| Error::file("write", &file.aside, &e))?;
-            if let Some(dress) = &file.dress {
-                let dressed = self.disk.dress(&file.aside, dress);
+            if let Some(ownership) = &file.ownership {
+                let dressed = self.disk.set_ownership(&file.aside, ownership);
                 dressed.map_err(|error| Error::file("give its owner and mode to", &file.aside, &error))?;
             }
             self.disk.sync_file(&file.aside).map_err(|e| Error::file("sync", &file.aside, &e))?;
@@ -72,7 +72,7 @@ impl<'a> Transaction<'a> {
             other => other.map_err(|error| Error::file("replace", path, &error)),
         };
         match file.how {
-            How::Exchange => {
+            ReplaceBy::Exchange => {
                 swapped(self.disk.exchange(aside, path))?;
                 if self.content(aside)? == file.before {
                     return Ok(());
@@ -83,8 +83,8 @@ impl<'a> Transaction<'a> {
                 }
                 Err(foreign(path))
             }
-            How::Create => swapped(self.disk.rename_new(aside, path)),
-            How::Remove => {
+            ReplaceBy::Create => swapped(self.disk.rename_new(aside, path)),
+            ReplaceBy::Remove => {
                 swapped(self.disk.rename_new(path, aside))?;
                 if self.content(aside)? == file.before {
                     return Ok(());
@@ -92,7 +92,7 @@ impl<'a> Transaction<'a> {
                 swapped(self.disk.rename_new(aside, path))?;
                 Err(foreign(path))
             }
-            How::InPlace => {
+            ReplaceBy::InPlace => {
                 if self.content(path)? != file.before {
                     return Err(foreign(path));
                 }
@@ -108,10 +108,10 @@ impl<'a> Transaction<'a> {
         let mut notes = Vec::new();
         for file in self.plan.files.iter().rev() {
             let note = match file.how {
-                How::Exchange => self.exchange_back(file)?,
-                How::InPlace => self.write_back(file)?,
-                How::Create => self.take_away(file)?,
-                How::Remove => self.bring_back(file)?,
+                ReplaceBy::Exchange => self.exchange_back(file)?,
+                ReplaceBy::InPlace => self.write_back(file)?,
+                ReplaceBy::Create => self.take_away(file)?,
+                ReplaceBy::Remove => self.bring_back(file)?,
             };
             self.sync_around(&file.path)?;
             notes.extend(note);
@@ -226,7 +226,7 @@ impl<'a> Transaction<'a> {
 
     /// Removes what was put beside the files before anything was live; it may be torn.
     pub fn unstage(&self) -> Outcome {
-        for file in self.plan.files.iter().filter(|file| file.how != How::Remove) {
+        for file in self.plan.files.iter().filter(|file| file.how != ReplaceBy::Remove) {
             self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, &error))?;
         }
         self.sync_folders()?;
@@ -248,7 +248,7 @@ impl<'a> Transaction<'a> {
     pub fn is_begun(&self) -> Outcome<bool> {
         for file in &self.plan.files {
             let live = self.content(&file.path)?;
-            let is_half_written = file.how == How::InPlace && live != file.before;
+            let is_half_written = file.how == ReplaceBy::InPlace && live != file.before;
             if is_half_written || (live == file.after && live != file.before) {
                 return Ok(true);
             }

@@ -12,7 +12,7 @@ use gypsum_core::service::{Observation, Process};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// How long a reading may take.
 const READING: Duration = Duration::from_secs(5);
@@ -24,24 +24,16 @@ pub trait World: Sync {
     /// One look at a service.
     fn observe(&self, service: &Service) -> Observation;
     /// One more look at a service that was seen as `last` a moment ago.
-    fn observe_again(&self, service: &Service, _last: &Observation) -> Observation {
-        self.observe(service)
-    }
+    fn observe_again(&self, service: &Service, last: &Observation) -> Observation;
     /// Whether a service goes on as it was seen `last`, without the marks of its generation.
-    fn glance(&self, service: &Service, _last: &Observation) -> Observation {
-        self.observe(service)
-    }
+    fn glance(&self, service: &Service, last: &Observation) -> Observation;
     /// Whether one of these processes, which were there before, still listens.
-    fn is_accepting(&self, _processes: &[Process]) -> bool {
-        false
-    }
+    fn is_accepting(&self, processes: &[Process]) -> bool;
     /// Those of these units that are up, of the manager that the service is with.
-    fn active_units(&self, _service: &Service, _units: &[String]) -> Vec<String> {
-        Vec::new()
-    }
+    fn active_units(&self, service: &Service, units: &[String]) -> Vec<String>;
     /// Tells a service something, and waits until that is done or the time is up; until somebody wants out, too, unless
     /// the old configuration is coming `back`.
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Duration, back: bool) -> Acted;
+    fn act(&self, service: &Service, action: ServiceAction, limit: Duration, back: bool) -> Acted;
     /// One try of a health check other than that of the service.
     fn probe(&self, check: &Check, scene: &ProbeContext) -> Outcome;
     /// The value that a reading shows.
@@ -49,54 +41,44 @@ pub trait World: Sync {
     /// Runs a command to its end; its last words where it does not end well.
     fn run(&self, argv: &[String], limit: Duration) -> Result<(), String>;
     /// What a service holds now: its processes and the sockets on which they listen.
-    fn holdings(&self, _service: &Service) -> OwnedResources {
-        OwnedResources::default()
-    }
+    fn holdings(&self, service: &Service) -> OwnedResources;
     /// Waits until nothing of that is left of a service that was stopped; in words what is left where the time is up.
-    fn wait(&self, _service: &Service, _held: &OwnedResources, _limit: Duration) -> Result<(), String> {
-        Ok(())
-    }
-    /// Where the logs of a service have come to, those files among them.
-    fn mark(&self, _service: &Service, _files: &[String]) -> Mark {
-        Mark::at(self.now_ms(), &[])
-    }
+    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), String>;
+    /// Where all logs have come to now, these files among them.
+    fn mark(&self, files: &[String]) -> Mark;
     /// What came into a service's own log files since it was told.
-    fn logged(&self, _scene: &ProbeContext) -> String {
-        String::new()
-    }
+    fn logged(&self, scene: &ProbeContext) -> String;
     /// The last lines of the log that its manager keeps of a service, from a mark on and up to a moment (milliseconds
     /// since 1970).
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
-        Vec::new()
-    }
-    /// What came into a service's logs since it was told.
-    fn log_text(&self, scene: &ProbeContext) -> String {
-        // A daemon that has its own logs says there what matters.
-        match scene.since.as_ref().filter(|_| scene.service.log.is_empty()) {
-            Some(since) => self.logs_since(&scene.service, since, None).join("\n"),
-            None => self.logged(scene),
-        }
-    }
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String>;
     /// Whether the service manager was asked, since a moment, to stop or to restart a service; none where it keeps no
     /// account of that.
-    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
-        None
-    }
+    fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool>;
     /// Milliseconds since 1970.
     fn now_ms(&self) -> i64;
+    /// The time since some moment in the past. Nothing but the passing of time moves it.
+    fn uptime(&self) -> Duration;
     /// Waits.
     fn sleep(&self, time: Duration);
     /// Whether the person wants out.
     fn interrupted(&self) -> bool;
     /// Whether somebody else sends this process away, with whatever it does: its session or service is ended.
-    fn is_sent_away(&self) -> bool {
-        false
+    fn is_sent_away(&self) -> bool;
+}
+
+/// What came into a service's logs since its last action.
+pub fn log_text(world: &dyn World, scene: &ProbeContext) -> String {
+    // A daemon that has its own logs says there what matters.
+    match scene.since.as_ref().filter(|_| scene.service.log.is_empty()) {
+        Some(since) => world.logs_since(&scene.service, since, None).join("\n"),
+        None => world.logged(scene),
     }
 }
 
 /// This machine.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct RealWorld {
+    begun: Instant,
     disk: RealDisk,
     interrupted: Arc<AtomicBool>,
     sent_away: Arc<AtomicBool>,
@@ -106,7 +88,12 @@ impl RealWorld {
     /// This machine; from now on an interrupt asks the change to end well instead of ending it. A
     /// hang-up (the session is gone) does not: the change goes on to its verdict.
     pub fn new() -> std::io::Result<Self> {
-        let world = Self::default();
+        let world = Self {
+            begun: Instant::now(),
+            disk: RealDisk,
+            interrupted: Arc::default(),
+            sent_away: Arc::default(),
+        };
         // Before what makes an end of it: whoever sees that must know why.
         signal_hook::flag::register(signal_hook::consts::SIGTERM, Arc::clone(&world.sent_away))?;
         for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
@@ -147,10 +134,10 @@ impl World for RealWorld {
         service::active_units(service, units)
     }
 
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Duration, back: bool) -> Acted {
+    fn act(&self, service: &Service, action: ServiceAction, limit: Duration, back: bool) -> Acted {
         let way_out = || self.interrupted();
         let limit = if back { Limit::of(limit) } else { Limit::unless(limit, &way_out) };
-        service::act(service, deed, limit)
+        service::act(service, action, limit)
     }
 
     fn probe(&self, check: &Check, scene: &ProbeContext) -> Outcome {
@@ -170,12 +157,12 @@ impl World for RealWorld {
         OwnedResources::of(&service::glance(service, None))
     }
 
-    fn wait(&self, service: &Service, held: &OwnedResources, limit: Duration) -> Result<(), String> {
-        service::wait(service, held, limit)
+    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), String> {
+        service::wait_until_gone(held, limit)
     }
 
-    fn mark(&self, service: &Service, files: &[String]) -> Mark {
-        service::mark(service, files, self.now_ms())
+    fn mark(&self, files: &[String]) -> Mark {
+        Mark::at(self.now_ms(), files)
     }
 
     fn logged(&self, scene: &ProbeContext) -> String {
@@ -193,6 +180,10 @@ impl World for RealWorld {
 
     fn now_ms(&self) -> i64 {
         jiff::Timestamp::now().as_millisecond()
+    }
+
+    fn uptime(&self) -> Duration {
+        self.begun.elapsed()
     }
 
     fn sleep(&self, time: Duration) {

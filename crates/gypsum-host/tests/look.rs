@@ -9,8 +9,9 @@ use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::health::HealthRun;
+use gypsum_host::logs::Mark;
 use gypsum_host::probe::ProbeContext;
-use gypsum_host::service::{Acted, ServiceAction};
+use gypsum_host::service::{Acted, OwnedResources, ServiceAction};
 use gypsum_host::world::World;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
@@ -48,8 +49,41 @@ impl World for Quay {
     fn run(&self, _: &[String], _: Duration) -> Result<(), String> {
         unreachable!("nothing is run")
     }
-    fn log_text(&self, _: &ProbeContext) -> String {
+    fn observe_again(&self, service: &Service, _: &Observation) -> Observation {
+        self.observe(service)
+    }
+    fn glance(&self, service: &Service, _: &Observation) -> Observation {
+        self.observe(service)
+    }
+    fn is_accepting(&self, _: &[Process]) -> bool {
+        false
+    }
+    fn active_units(&self, _: &Service, _: &[String]) -> Vec<String> {
+        unreachable!("it has no other units")
+    }
+    fn holdings(&self, _: &Service) -> OwnedResources {
+        unreachable!("nothing is stopped")
+    }
+    fn wait(&self, _: &OwnedResources, _: Duration) -> Result<(), String> {
+        unreachable!("nothing is stopped")
+    }
+    fn mark(&self, _: &[String]) -> Mark {
+        unreachable!("no log is marked")
+    }
+    fn logged(&self, _: &ProbeContext) -> String {
         self.log.to_owned()
+    }
+    fn logs_since(&self, _: &Service, _: &Mark, _: Option<i64>) -> Vec<String> {
+        unreachable!("the manager keeps no log")
+    }
+    fn was_asked(&self, _: &Service, _: i64) -> Option<bool> {
+        None
+    }
+    fn is_sent_away(&self) -> bool {
+        false
+    }
+    fn uptime(&self) -> Duration {
+        Duration::from_millis(u64::try_from(self.now_ms()).unwrap())
     }
     fn now_ms(&self) -> i64 {
         jiff::Timestamp::now().as_millisecond()

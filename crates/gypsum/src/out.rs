@@ -12,7 +12,7 @@ use std::io::{BufWriter, Write};
 
 /// Where and how to print.
 #[derive(Clone, Copy, Debug)]
-pub struct Out {
+pub struct Terminal {
     /// One JSON document instead of text.
     pub json: bool,
     /// Only how it ended.
@@ -32,7 +32,7 @@ pub const ERROR: Style = AnsiColor::Red.on_default().bold();
 /// Yellow cannot be read on a light background, and nobody knows which one this is.
 pub const WARNING: Style = AnsiColor::Magenta.on_default();
 
-impl Out {
+impl Terminal {
     /// As the command line says.
     pub fn new(common: &Common) -> Self {
         let choice = match common.color {

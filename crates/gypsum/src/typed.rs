@@ -7,7 +7,7 @@ use gypsum_core::change::Ownership;
 use gypsum_core::edit::{Companion as Placing, Edit, Prepared, RawEdit, Request, Where};
 use gypsum_host::accounts;
 use gypsum_host::error::Error;
-use gypsum_host::run::{Beside, Companion};
+use gypsum_host::run::{Companion, ExtraFiles};
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
@@ -25,7 +25,7 @@ impl Typed {
         let mut prepared = match &more.prepared {
             None => Prepared::default(),
             Some(file) => {
-                let text = String::from_utf8(content(file)?)
+                let text = String::from_utf8(content_of(file)?)
                     .map_err(|_| Error::usage(format!("{} is not UTF-8", file.display())))?;
                 Prepared::read(&text).map_err(|why| Error::usage(format!("{}: {}", file.display(), why.0)))?
             }
@@ -64,7 +64,7 @@ impl Typed {
             requests.push(self.request(edit, "add", n)?);
         }
         for (n, file) in more.piece.iter().enumerate() {
-            let text = String::from_utf8(content(file)?)
+            let text = String::from_utf8(content_of(file)?)
                 .map_err(|_| Error::usage(format!("{} is not UTF-8", file.display())))?;
             let under = match (more.under.len(), more.piece.len()) {
                 (0, _) => None,
@@ -196,19 +196,19 @@ impl Typed {
 }
 
 /// What a prepared change does beside its edits.
-pub fn beside_of(prepared: &Prepared) -> Result<Beside, Error> {
+pub fn extra_files_of(prepared: &Prepared) -> Result<ExtraFiles, Error> {
     let companion = |one: &Placing| {
         let absolute = |path: &str| {
             std::path::absolute(path).map_err(|error| Error::file("use", Path::new(path), &error))
         };
         let (owner, group) = one.owner.as_deref().map_or(Ok((None, None)), owner_of)?;
         let mode = one.mode.as_deref().map(mode_of).transpose()?;
-        let bytes = content(Path::new(&one.file))?;
-        Ok(Companion { bytes, to: absolute(&one.to)?, dress: Ownership { mode, owner, group } })
+        let bytes = content_of(Path::new(&one.file))?;
+        Ok(Companion { bytes, to: absolute(&one.to)?, ownership: Ownership { mode, owner, group } })
     };
     let on = prepared.switch_on.iter().map(|name| (name.clone(), true));
     let off = prepared.switch_off.iter().map(|name| (name.clone(), false));
-    Ok(Beside {
+    Ok(ExtraFiles {
         companions: prepared.companion.iter().map(companion).collect::<Result<_, Error>>()?,
         switches: on.chain(off).collect(),
         gone: prepared.delete_file.iter().map(PathBuf::from).collect(),
@@ -237,7 +237,7 @@ fn mode_of(text: &str) -> Result<u32, Error> {
 }
 
 /// A prepared file, whole; `-` is standard input.
-pub fn content(file: &Path) -> Result<Vec<u8>, Error> {
+pub fn content_of(file: &Path) -> Result<Vec<u8>, Error> {
     let mut bytes = Vec::new();
     let read = if file == Path::new("-") {
         std::io::stdin().read_to_end(&mut bytes).map(|_| ())

@@ -5,8 +5,14 @@
 
 mod journal;
 mod machine;
+mod order;
 mod plan;
+mod stage;
+mod verdict;
 
-pub use journal::{Log, Record, Stage, decode, encode};
-pub use machine::{Change, Order, State, StepOutcome, Verdict};
-pub use plan::{Content, How, Ownership, Plan, PlannedDraft, PlannedFile, PlannedNeighbour, TakenDraft};
+pub use journal::{Log, Record, decode, encode};
+pub use machine::{Change, Early, State};
+pub use order::{Order, StepOutcome};
+pub use plan::{Content, Ownership, Plan, PlannedDraft, PlannedFile, PlannedRelated, ReplaceBy, TakenDraft};
+pub use stage::Stage;
+pub use verdict::Verdict;

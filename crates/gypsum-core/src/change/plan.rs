@@ -3,7 +3,7 @@
 
 use crate::health::Outcome;
 use crate::probe::Check;
-use crate::profile::{Activation, Chore, Part, Service};
+use crate::profile::{Activation, Hook, Part, Service};
 use crate::reading::{Reading, Seen};
 use crate::service::Observation;
 use serde::{Deserialize, Serialize};
@@ -22,7 +22,7 @@ pub enum Content {
 /// How a file is replaced.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum How {
+pub enum ReplaceBy {
     /// The new file changes places with the old one, which waits aside.
     Exchange,
     /// The bytes are written into the standing file: it is mounted there, or its file system cannot
@@ -55,19 +55,19 @@ pub struct PlannedFile {
     /// What it is to hold.
     pub after: Content,
     /// How it is replaced.
-    pub how: How,
+    pub how: ReplaceBy,
     /// Where the new file waits, and then the old one.
     pub aside: PathBuf,
     /// The backup, in the change's folder; none where there was no file.
     pub backup: Option<PathBuf>,
     /// The owner and mode of the new file, where they are not those of the old one.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub dress: Option<Ownership>,
+    #[serde(default, alias = "dress", skip_serializing_if = "Option::is_none")]
+    pub ownership: Option<Ownership>,
 }
 
 /// A further service of a change.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct PlannedNeighbour {
+pub struct PlannedRelated {
     /// It; the unit is the one that was found.
     pub service: Service,
     /// What it has to do with the daemon.
@@ -123,8 +123,8 @@ pub struct Plan {
     /// How long all must stay well, in milliseconds.
     pub steady_ms: u64,
     /// Further services that have to do with it.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub neighbours: Vec<PlannedNeighbour>,
+    #[serde(default, alias = "neighbours", skip_serializing_if = "Vec::is_empty")]
+    pub related: Vec<PlannedRelated>,
     /// Units that were up and that a stop of the service takes along.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub taken_along: Vec<String>,
@@ -132,8 +132,8 @@ pub struct Plan {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub callers: Vec<String>,
     /// What is to be done between writing the files and the activation.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub chores: Vec<Chore>,
+    #[serde(default, alias = "chores", skip_serializing_if = "Vec::is_empty")]
+    pub hooks: Vec<Hook>,
     /// The health checks for the configuration as it was.
     pub checks_before: Vec<Check>,
     /// The health checks for the configuration as it will be.

@@ -66,7 +66,7 @@ impl Block {
 
 /// A leaf on a walk over a tree.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Step {
+pub struct WalkStep {
     /// The leaf.
     pub leaf: LeafId,
     /// What it is.
@@ -120,7 +120,7 @@ impl Tree {
 
     /// All leaves in order, each with the innermost block that it is in, and the block that it opens: as [`Self::block_of`]
     /// and [`Self::opened_by`] have it, without a search for each.
-    pub fn walk(&self) -> impl Iterator<Item = Step> + '_ {
+    pub fn walk(&self) -> impl Iterator<Item = WalkStep> + '_ {
         let mut around: Vec<BlockId> = Vec::new();
         let mut next = 0;
         self.leaves().map(move |(leaf, kind, span)| {
@@ -135,7 +135,7 @@ impl Tree {
                 next += 1;
                 around.push(block);
             }
-            Step { leaf, kind, span, block, opens }
+            WalkStep { leaf, kind, span, block, opens }
         })
     }
 

@@ -1,12 +1,12 @@
 //! Anchors of YAML: what is written inside one is written wherever an alias stands for it.
 
-use super::place::{File, Placed};
+use super::place::{File, ResolvedEdit};
 use super::prove::Expected;
 use crate::doc::{Document, Family, Kind, LeafId, anchor_in};
 use crate::finding::Finding;
 
 /// What is wrong with an edit that would change other places, too.
-pub fn shared(files: &[File], placed: &Placed) -> Option<Finding> {
+pub fn shared(files: &[File], placed: &ResolvedEdit) -> Option<Finding> {
     let doc = &files[placed.file].doc;
     let leaf = placed.leaf.filter(|_| doc.family() == Family::Yaml)?;
     let born = matches!(placed.fate, Expected::Born(_));

@@ -8,7 +8,7 @@ use super::enable::{ToEnable, can_be_enabled};
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
 use super::piece::put_in;
-use super::place::{File, Guide, Placed};
+use super::place::{File, Guide, ResolvedEdit};
 use super::prove::Expected;
 use super::quantity::changed;
 use super::quoting::quoted;
@@ -20,7 +20,7 @@ use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at};
 
 /// What an edit comes to; none where it is no such edit.
-pub type Placement = Result<Option<Vec<Placed>>, Finding>;
+pub type Resolution = Result<Option<Vec<ResolvedEdit>>, Finding>;
 
 /// Everything that edits are placed in and by.
 pub struct Deeds<'a> {
@@ -33,11 +33,11 @@ pub struct Deeds<'a> {
 
 impl Deeds<'_> {
     /// What one edit comes to; `body` are the settings of the block that it adds.
-    pub fn place(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<Placed>, Finding> {
+    pub fn place(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<ResolvedEdit>, Finding> {
         Deeds { edit: Some(edit), ..*self }.placed(edit, body)
     }
 
-    fn placed(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<Placed>, Finding> {
+    fn placed(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<ResolvedEdit>, Finding> {
         let (files, guide) = (self.files, self.guide);
         match edit {
             Edit::Set { address, value } => match self.one(address)? {
@@ -119,10 +119,10 @@ impl Deeds<'_> {
 
     /// All that is commented out and may be meant, the surest first.
     pub(super) fn all_asleep(&self, address: &Address) -> Vec<(usize, Dormant)> {
-        let fits = |found: &(usize, Dormant)| {
+        let glob_match = |found: &(usize, Dormant)| {
             self.is_meant(found.0) && is_asleep(&self.files[found.0].doc, &found.1, self.guide)
         };
-        let mut found: Vec<_> = find_dormant(self.files, address).into_iter().filter(fits).collect();
+        let mut found: Vec<_> = find_dormant(self.files, address).into_iter().filter(glob_match).collect();
         found.sort_by_key(|(n, dormant)| (dormant.nearness, *n != self.guide.home));
         found
     }
@@ -145,7 +145,7 @@ impl Deeds<'_> {
         finding.help(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
     }
 
-    fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<Placed>, Finding> {
+    fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<ResolvedEdit>, Finding> {
         let adds = !matches!(by, Amount::Times(_));
         if adds && !(self.guide.quantity)(address.name()) {
             return Err(no_quantity(
@@ -175,7 +175,7 @@ impl Deeds<'_> {
         }
     }
 
-    fn replace_all(&self, edit: &Edit, old: &str, new: &str) -> Result<Vec<Placed>, Finding> {
+    fn replace_all(&self, edit: &Edit, old: &str, new: &str) -> Result<Vec<ResolvedEdit>, Finding> {
         let mut placed = Vec::new();
         for (n, file) in self.files.iter().enumerate().filter(|(n, _)| self.is_meant(*n)) {
             for (leaf, kind, parts) in file.doc.statements() {
@@ -203,7 +203,7 @@ impl Deeds<'_> {
         value: Option<&str>,
         spot: &Where,
         body: &Body<'_>,
-    ) -> Result<Vec<Placed>, Finding> {
+    ) -> Result<Vec<ResolvedEdit>, Finding> {
         let home = &self.files[self.guide.only.unwrap_or(self.guide.home)].doc;
         if value.is_none() && is_block(home, address.name(), body) {
             return Ok(vec![born_block(self.files, address, spot, body, self.guide)?]);
@@ -213,7 +213,7 @@ impl Deeds<'_> {
 }
 
 /// Puts a remark above what `placed` is about.
-pub(super) fn remark(doc: &Document, placed: &mut Placed, remark: &str) -> Result<(), Finding> {
+pub(super) fn remark(doc: &Document, placed: &mut ResolvedEdit, remark: &str) -> Result<(), Finding> {
     if remark.chars().any(char::is_control) {
         return Err(Finding::edit_error("control-character", "a remark is one line")
             .help("leave the line break out of it"));
@@ -267,7 +267,7 @@ fn is_asleep(doc: &Document, dormant: &Dormant, guide: &Guide<'_>) -> bool {
         || (guide.plausible)(&doc.text(dormant.parts.name), &doc.value(&dormant.parts))
 }
 
-fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<Placed>, Finding> {
+fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<ResolvedEdit>, Finding> {
     let doc = &files[file].doc;
     let Some(parts) = doc.parts(leaf) else {
         return Ok(None);
@@ -287,7 +287,7 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
     }
     let splices = value_splices(doc, &parts, value).map_err(here)?;
     let fate = Expected::Given(value.into());
-    Ok(Some(Placed { file, leaf: Some(leaf), fate, splices, address, lines: None }))
+    Ok(Some(ResolvedEdit { file, leaf: Some(leaf), fate, splices, address, lines: None }))
 }
 
 /// Whether a statement is an element of a list, which has no name.
@@ -351,7 +351,12 @@ fn empty_element(doc: &Document, parts: &Parts, value: &str) -> Result<Option<Sp
     Ok(Some(Splice { span: Span::new(start, end), text }))
 }
 
-fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) -> Result<Placed, Finding> {
+fn wake(
+    files: &[File],
+    file: usize,
+    dormant: &Dormant,
+    value: Option<&String>,
+) -> Result<ResolvedEdit, Finding> {
     let doc = &files[file].doc;
     let mut splices = vec![Splice { span: dormant.mark, text: Vec::new() }];
     let name = doc.text(dormant.parts.name).into_owned();
@@ -369,7 +374,7 @@ fn wake(files: &[File], file: usize, dormant: &Dormant, value: Option<&String>) 
     }
     let address = below(doc, dormant.leaf, &name);
     let fate = Expected::Woken { name: name.into(), value: becomes.into() };
-    Ok(Placed { file, leaf: Some(dormant.leaf), fate, splices, address, lines })
+    Ok(ResolvedEdit { file, leaf: Some(dormant.leaf), fate, splices, address, lines })
 }
 
 fn below(doc: &Document, leaf: LeafId, name: &str) -> String {

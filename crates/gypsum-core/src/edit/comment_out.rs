@@ -3,7 +3,7 @@
 
 use super::block::Thing;
 use super::find::ends_with;
-use super::place::{File, Placed};
+use super::place::{File, ResolvedEdit};
 use super::prove::Expected;
 use crate::address::Address;
 use crate::doc::{Document, Dormant, Kind, LeafId, dormants};
@@ -11,7 +11,7 @@ use crate::text::{Span, Splice};
 
 /// The block called `address` that stands commented out in one of `files`, woken; none where there is none
 /// or where its end is not to be found.
-pub fn wake_block(files: &[File], meant: impl Fn(usize) -> bool, address: &Address) -> Option<Placed> {
+pub fn wake_block(files: &[File], meant: impl Fn(usize) -> bool, address: &Address) -> Option<ResolvedEdit> {
     files.iter().enumerate().filter(|(n, _)| meant(*n)).find_map(|(n, file)| {
         let doc = &file.doc;
         let named = |one: &Dormant| {
@@ -30,7 +30,7 @@ fn names(doc: &Document, open: &Dormant, address: &Address) -> bool {
         || words.eq(address.name().split_whitespace())
 }
 
-fn wake(doc: &Document, file: usize, open: &Dormant, address: &Address) -> Option<Placed> {
+fn wake(doc: &Document, file: usize, open: &Dormant, address: &Address) -> Option<ResolvedEdit> {
     let tree = doc.tree();
     let mut awake = Awake::of(doc, open)?;
     for leaf in (open.leaf + 1..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
@@ -45,7 +45,7 @@ fn wake(doc: &Document, file: usize, open: &Dormant, address: &Address) -> Optio
     }
     let things =
         things_of(doc, &awake.text).filter(|things| !doc.family().closes_blocks() || is_whole(things))?;
-    Some(Placed {
+    Some(ResolvedEdit {
         file,
         leaf: Some(open.leaf),
         fate: Expected::Born(things),

@@ -5,7 +5,7 @@ use super::apply::Deeds;
 use super::ask::Edit;
 use super::edit_error::several_asleep;
 use super::find::find_active;
-use super::place::{File, Guide, Placed};
+use super::place::{File, Guide, ResolvedEdit};
 use crate::address::Address;
 use crate::doc::{BlockId, Document, Dormant, LeafId};
 use crate::finding::Finding;
@@ -137,7 +137,7 @@ pub(super) fn can_be_enabled(
     guide: &Guide<'_>,
     leaf: LeafId,
     address: &Address,
-    placed: &Placed,
+    placed: &ResolvedEdit,
 ) -> Result<(), Finding> {
     let doc = &file.doc;
     let source = doc.source();

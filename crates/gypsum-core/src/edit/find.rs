@@ -13,13 +13,15 @@ pub type Found = (usize, LeafId);
 pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
     // The name, or the first word of one that stands together with its value.
     let word = address.name().split(' ').next().unwrap_or_default();
-    let all = |fits: &dyn Fn(&Document, &Parts) -> bool| {
+    let all = |glob_match: &dyn Fn(&Document, &Parts) -> bool| {
         let mut found = Vec::new();
         for (n, file) in files.iter().enumerate() {
             let doc = &file.doc;
             let settings = doc.statements_called(word).filter(|(_, kind, _)| *kind == Kind::Setting);
             found.extend(
-                settings.filter(|(.., parts)| fits(doc, parts)).map(|(leaf, ..)| (n, leaf, doc.path(leaf))),
+                settings
+                    .filter(|(.., parts)| glob_match(doc, parts))
+                    .map(|(leaf, ..)| (n, leaf, doc.path(leaf))),
             );
         }
         fitting(files, address, found)

@@ -5,7 +5,7 @@ use super::ask::Where;
 use super::block::{Body, new_block};
 use super::edit_error::{absent, ambiguous};
 use super::find::{Found, blocks_around, find_active};
-use super::place::{Guide, Placed};
+use super::place::{Guide, ResolvedEdit};
 use super::prove::Expected;
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
@@ -114,7 +114,7 @@ pub fn born_at(
     value: Option<&str>,
     spot: &Where,
     guide: &Guide<'_>,
-) -> Result<Placed, Finding> {
+) -> Result<ResolvedEdit, Finding> {
     if let Some(computed) = computed(files, address, guide) {
         return Err(computed);
     }
@@ -156,7 +156,7 @@ pub fn born_at(
         None => address.to_string(),
     };
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed { file: found.file, leaf: found.after, fate, splices, address, lines: None })
+    Ok(ResolvedEdit { file: found.file, leaf: found.after, fate, splices, address, lines: None })
 }
 
 /// An assignment of this name whose value is computed: a second one beside it would not decide, or would take
@@ -304,7 +304,7 @@ pub fn born_block(
     spot: &Where,
     body: &Body<'_>,
     guide: &Guide<'_>,
-) -> Result<Placed, Finding> {
+) -> Result<ResolvedEdit, Finding> {
     let file = guide.only.unwrap_or(guide.home);
     let parent = match address.blocks() {
         [] if files[file].doc.root_end().is_some() => at_top(files, file),
@@ -345,7 +345,7 @@ pub fn born_block(
     }
     text.extend(block);
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed {
+    Ok(ResolvedEdit {
         file: parent.file,
         leaf: after,
         fate: Expected::Born(things),

@@ -34,4 +34,4 @@ pub use ask::{Amount, Edit, NotAnEdit, Request, Where};
 pub use find::{find_active, find_dormant};
 pub use place::{Batch, EditedFile, File, Guide, Proposal, propose, propose_batches};
 pub use prepared::{Companion, NotPrepared, Prepared, RawEdit};
-pub use preview::Shown;
+pub use preview::LineDiff;

@@ -57,7 +57,7 @@ impl<'a> Options<'a> {
     /// Where the option called `name` stands.
     pub fn find(&self, name: &str) -> Vec<Found> {
         let text = |span: Span| span.of(self.doc.source());
-        let fits = |(n, word): (usize, &Span)| {
+        let glob_match = |(n, word): (usize, &Span)| {
             let rest = text(*word).strip_prefix(name.as_bytes())?;
             let value_at = |from: usize| Span { start: word.end - (rest.len() - from) as u32, end: word.end };
             let dashed = name.starts_with('-');
@@ -73,7 +73,7 @@ impl<'a> Options<'a> {
                 _ => None,
             }
         };
-        self.words.iter().enumerate().filter_map(fits).collect()
+        self.words.iter().enumerate().filter_map(glob_match).collect()
     }
 
     /// The splices that do what is asked; none where it is so already.

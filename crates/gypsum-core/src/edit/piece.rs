@@ -4,7 +4,7 @@
 use super::ask::Where;
 use super::comment_out::things_of;
 use super::insert::piece_spot;
-use super::place::{File, Guide, Placed};
+use super::place::{File, Guide, ResolvedEdit};
 use super::prove::Expected;
 use crate::address::Address;
 use crate::finding::Finding;
@@ -17,7 +17,7 @@ pub fn put_in(
     under: Option<&Address>,
     spot: &Where,
     guide: &Guide<'_>,
-) -> Result<Placed, Finding> {
+) -> Result<ResolvedEdit, Finding> {
     let (file, after, indent) = piece_spot(files, under, spot, guide)?;
     let doc = &files[file].doc;
     let source = doc.source();
@@ -35,7 +35,7 @@ pub fn put_in(
     let text = [if open_end { eol } else { b"" }, &body].concat();
     let address = under.map_or_else(|| "(top of the file)".to_owned(), ToString::to_string);
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(Placed { file, leaf: after, fate: Expected::Born(things), splices, address, lines: None })
+    Ok(ResolvedEdit { file, leaf: after, fate: Expected::Born(things), splices, address, lines: None })
 }
 
 /// The lines without the blanks that all of them begin with, behind `indent`.

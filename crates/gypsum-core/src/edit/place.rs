@@ -5,7 +5,7 @@ use super::apply::{Deeds, remark};
 use super::ask::Edit;
 use super::block::bodies;
 use super::commas::mended;
-use super::preview::{Shown, show};
+use super::preview::{LineDiff, show};
 use super::prove::{AllExpected, Expected, prove};
 use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
@@ -103,11 +103,11 @@ pub struct Proposal {
     /// The files that change.
     pub files: Vec<EditedFile>,
     /// The edits, in the order in which they were asked for; without those that change nothing.
-    pub shown: Vec<Shown>,
+    pub shown: Vec<LineDiff>,
 }
 
 /// Where the splices of one edit go, and what they should amount to.
-pub(super) struct Placed {
+pub(super) struct ResolvedEdit {
     pub file: usize,
     pub leaf: Option<LeafId>,
     pub fate: Expected,
@@ -170,7 +170,7 @@ fn difference(file: usize, before: &[u8], doc: Document) -> EditedFile {
 }
 
 fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
-    let mut placed: Vec<Placed> = Vec::new();
+    let mut placed: Vec<ResolvedEdit> = Vec::new();
     let mut edit_errors = Vec::new();
     // Those that may collide with another one, by the leaf that they are about.
     let mut by_leaf: HashMap<(usize, Option<LeafId>), Vec<usize>> = HashMap::new();
@@ -203,12 +203,12 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
     }
     let mut proposal = Proposal::default();
     for (n, file) in files.iter().enumerate() {
-        let here: Vec<&Placed> = placed.iter().filter(|one| one.file == n).collect();
+        let here: Vec<&ResolvedEdit> = placed.iter().filter(|one| one.file == n).collect();
         if !here.is_empty() {
             proposal.files.push(finish(n, file, &here).map_err(|finding| vec![finding])?);
         }
     }
-    let beside = |one: &Placed| -> Vec<Splice> {
+    let beside = |one: &ResolvedEdit| -> Vec<Splice> {
         if one.fate != Expected::Part {
             return one.splices.clone();
         }
@@ -224,8 +224,8 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
     Ok(proposal)
 }
 
-fn collides(a: &Placed, b: &Placed) -> bool {
-    let born = |one: &Placed| matches!(one.fate, Expected::Born(_));
+fn collides(a: &ResolvedEdit, b: &ResolvedEdit) -> bool {
+    let born = |one: &ResolvedEdit| matches!(one.fate, Expected::Born(_));
     let same_line = a.leaf == b.leaf && a.leaf.is_some();
     a.file == b.file
         && match (born(a), born(b)) {
@@ -238,20 +238,20 @@ fn collides(a: &Placed, b: &Placed) -> bool {
 }
 
 /// Whether two edits of parts of one value touch different parts.
-fn apart(a: &Placed, b: &Placed) -> bool {
+fn apart(a: &ResolvedEdit, b: &ResolvedEdit) -> bool {
     a.splices.iter().all(|one| {
         let clear = |other: &Splice| one.span.end <= other.span.start || other.span.end <= one.span.start;
         b.splices.iter().all(clear)
     })
 }
 
-fn overlap(one: &Placed) -> Finding {
+fn overlap(one: &ResolvedEdit) -> Finding {
     Finding::edit_error("twice", "two edits of this change are about the same line")
         .about(&one.address)
         .help("ask for each setting once")
 }
 
-fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding> {
+fn finish(n: usize, file: &File, here: &[&ResolvedEdit]) -> Result<EditedFile, Finding> {
     let splices: Vec<Splice> = here.iter().flat_map(|one| one.splices.iter().cloned()).collect();
     let whole: Vec<(Option<LeafId>, Expected)> =
         here.iter().map(|one| (one.leaf, fate_of(file, one, here))).collect();
@@ -268,12 +268,12 @@ fn finish(n: usize, file: &File, here: &[&Placed]) -> Result<EditedFile, Finding
 }
 
 /// The fate of one edit; where it is about a part of a value, the value with all its parts changed.
-fn fate_of(file: &File, one: &Placed, here: &[&Placed]) -> Expected {
+fn fate_of(file: &File, one: &ResolvedEdit, here: &[&ResolvedEdit]) -> Expected {
     let Some(parts) = one.leaf.filter(|_| one.fate == Expected::Part).and_then(|leaf| file.doc.parts(leaf))
     else {
         return one.fate.clone();
     };
-    let same = |other: &&&Placed| other.leaf == one.leaf && other.fate == Expected::Part;
+    let same = |other: &&&ResolvedEdit| other.leaf == one.leaf && other.fate == Expected::Part;
     let splices: Vec<Splice> =
         here.iter().filter(same).flat_map(|other| other.splices.iter().cloned()).collect();
     let becomes = |piece: Span| apply_within(file.doc.source(), piece, &splices);

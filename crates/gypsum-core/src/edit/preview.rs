@@ -1,6 +1,6 @@
 //! Edits as they are shown: the line before and after.
 
-use super::place::{File, Placed};
+use super::place::{File, ResolvedEdit};
 use super::prove::Expected;
 use crate::doc::excerpt;
 use crate::text::{Span, Splice, apply_within};
@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 /// One edit as it will be done, for the eye and the record.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Shown {
+pub struct LineDiff {
     /// The setting; can be pasted back.
     pub address: String,
     /// The file it is done in.
@@ -25,12 +25,12 @@ pub struct Shown {
 }
 
 /// One edit as it is shown; `beside` are the splices of all edits of the same statement.
-pub(super) fn show(files: &[File], one: &Placed, beside: &[Splice]) -> Shown {
+pub(super) fn show(files: &[File], one: &ResolvedEdit, beside: &[Splice]) -> LineDiff {
     let file = &files[one.file];
     let source = file.doc.source();
     let first = one.splices.first().map_or(0, |splice| splice.span.start as usize);
     let at = file.doc.line_at(first);
-    let shown = |line, before, after| Shown {
+    let shown = |line, before, after| LineDiff {
         companion: false,
         address: one.address.clone(),
         file: file.path.clone(),

@@ -200,7 +200,7 @@ fn next_is(
     let Some(id) = there.next() else {
         return Err(None);
     };
-    let fits = match wanted {
+    let glob_match = match wanted {
         Wanted::Same(kind, leaf) => {
             let (was, is) = (old.tree().span(*leaf).of(old.source()), new.tree().span(id).of(new.source()));
             // Nearly all are the same to the byte.
@@ -216,7 +216,7 @@ fn next_is(
                     || *kind == Kind::Open && read.split_whitespace().eq(words(value)))
         }),
     };
-    if fits { Ok(id) } else { Err(Some(id)) }
+    if glob_match { Ok(id) } else { Err(Some(id)) }
 }
 
 /// What must stay of a statement: all of it but the blanks around it, and in JSON the comma behind it.

@@ -1,14 +1,19 @@
 //! A statement deleted, or commented out.
 
 use super::ask::Edit;
-use super::place::{File, Placed};
+use super::place::{File, ResolvedEdit};
 use super::prove::Expected;
 use crate::address::address_of;
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice};
 
-pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> Result<Placed, Finding> {
+pub(super) fn remove(
+    files: &[File],
+    file: usize,
+    leaf: LeafId,
+    edit: &Edit,
+) -> Result<ResolvedEdit, Finding> {
     let doc = &files[file].doc;
     let whole = doc.tree().span(leaf);
     let here = |finding: Finding| finding.at(&files[file].path, doc, leaf);
@@ -34,7 +39,7 @@ pub(super) fn remove(files: &[File], file: usize, leaf: LeafId, edit: &Edit) -> 
         _ => vec![Splice { span: taken_out(doc, leaf), text: Vec::new() }],
     };
     let address = address_of(doc, leaf).to_string();
-    Ok(Placed { file, leaf: Some(leaf), fate: Expected::Gone, splices, address, lines: None })
+    Ok(ResolvedEdit { file, leaf: Some(leaf), fate: Expected::Gone, splices, address, lines: None })
 }
 
 /// What is wrong with taking a statement away that is all that its block holds, in formats in which a block that

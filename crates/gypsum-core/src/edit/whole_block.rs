@@ -1,10 +1,10 @@
 //! A whole block removed or commented out.
 
-use super::apply::{Deeds, Placement};
+use super::apply::{Deeds, Resolution};
 use super::ask::Edit;
 use super::edit_error::ambiguous;
 use super::find::blocks_named;
-use super::place::Placed;
+use super::place::ResolvedEdit;
 use super::prove::Expected;
 use super::remove::{has_comments, no_comments};
 use crate::address::{Address, address_of};
@@ -14,7 +14,7 @@ use crate::text::{Span, Splice, apply_within, line_span};
 
 impl Deeds<'_> {
     /// The edit as one of the block that `address` names; none where it names none.
-    pub(super) fn block(&self, edit: &Edit, address: &Address) -> Placement {
+    pub(super) fn block(&self, edit: &Edit, address: &Address) -> Resolution {
         let mut blocks = blocks_named(self.files, address);
         blocks.retain(|(n, _)| self.is_meant(*n));
         let (n, block) = match blocks.as_slice() {
@@ -48,7 +48,7 @@ impl Deeds<'_> {
         let after = apply_within(doc.source(), whole, &splices);
         let lines = asleep.then(|| (before, text(&after)));
         let address = address_of(doc, open).to_string();
-        Ok(Some(vec![Placed {
+        Ok(Some(vec![ResolvedEdit {
             file: n,
             leaf: Some(open),
             fate: Expected::GoneTill(end),

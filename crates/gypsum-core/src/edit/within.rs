@@ -1,12 +1,12 @@
 //! Edits of a part of a value: an option in a list of options, an element of a list.
 
-use super::apply::{Deeds, Placement};
+use super::apply::{Deeds, Resolution};
 use super::ask::{Amount, Edit, Where};
 use super::edit_error::{ambiguous, no_quantity};
 use super::find::{blocks_named, find_active};
 use super::list::Elements;
 use super::option::{Ask, Options};
-use super::place::Placed;
+use super::place::ResolvedEdit;
 use super::prove::Expected;
 use super::quoting::quoted;
 use crate::address::{Address, address_of};
@@ -17,7 +17,7 @@ use crate::text::{Span, Splice, apply};
 impl Deeds<'_> {
     /// The edit as one of an option inside a value, where its last step can only mean that; none where the
     /// steps before it name no setting.
-    pub(super) fn option(&self, edit: &Edit) -> Placement {
+    pub(super) fn option(&self, edit: &Edit) -> Resolution {
         let (address, ask) = match edit {
             Edit::Set { address, value } => (address, Ask::Set(value)),
             Edit::Add { address, value: Some(value), .. } => (address, Ask::Set(value)),
@@ -61,7 +61,7 @@ impl Deeds<'_> {
 
     /// The edit as one of a list, where the value is one; none where it is not. All edits of one list are done
     /// with the first of them.
-    pub(super) fn list(&self, edit: &Edit) -> Placement {
+    pub(super) fn list(&self, edit: &Edit) -> Resolution {
         let Edit::Scale { address, by: by @ (Amount::Plus(element) | Amount::Minus(element)) } = edit else {
             return Ok(None);
         };
@@ -93,7 +93,7 @@ impl Deeds<'_> {
     }
 
     /// A list that stands as a block of bare names, one an element.
-    fn block_of_elements(&self, address: &Address, element: &str, more: bool) -> Placement {
+    fn block_of_elements(&self, address: &Address, element: &str, more: bool) -> Resolution {
         let blocks = blocks_named(self.files, address);
         let [(n, block)] = blocks.as_slice() else {
             return Ok(None);
@@ -124,11 +124,11 @@ impl Deeds<'_> {
     }
 }
 
-fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec<Placed> {
+fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec<ResolvedEdit> {
     if splices.is_empty() {
         return Vec::new();
     }
-    vec![Placed { file, leaf: Some(leaf), fate: Expected::Part, splices, address, lines: None }]
+    vec![ResolvedEdit { file, leaf: Some(leaf), fate: Expected::Part, splices, address, lines: None }]
 }
 
 /// The mark that begins a comment inside a list.

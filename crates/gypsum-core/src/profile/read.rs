@@ -55,10 +55,10 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
     };
     let argvs = profile.checker.iter().map(|checker| &checker.run);
     let plain = profile.service.plain.iter();
-    let chores = profile.chore.iter().flat_map(|chore| std::iter::once(&chore.run).chain(&chore.undo));
+    let hooks = profile.hook.iter().flat_map(|hook| std::iter::once(&hook.run).chain(&hook.undo));
     // Those of health checks and readings are looked at where they are read.
     let commands =
-        argvs.chain(plain.clone().map(|plain| &plain.start)).chain(chores).chain(&profile.service.command);
+        argvs.chain(plain.clone().map(|plain| &plain.start)).chain(hooks).chain(&profile.service.command);
     if !profile.service.unit.is_empty() && profile.service.plain.is_some() {
         return Some(("a service has either unit or plain, not both".into(), "plain".into()));
     }

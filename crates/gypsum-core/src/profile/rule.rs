@@ -48,7 +48,7 @@ pub enum Form {
     /// A statement that begins like this is there. `*` at its end stands for anything.
     Never(Vec<String>),
     /// In one block these do not go together: a statement that begins like each of them.
-    NotBeside(Beside),
+    NotBeside(Near),
     /// A block whose opening line reads like this is there.
     NeverBlock(Vec<String>),
     /// Two blocks of the same words do not have the same value of a setting.
@@ -95,7 +95,7 @@ pub struct WantsEnd {
 /// Statements that do not go together in one block.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Beside {
+pub struct Near {
     /// How they begin, each with what stands for the same.
     pub each: Vec<Vec<String>>,
     /// The blocks in which they do go together.

@@ -1,12 +1,12 @@
 //! The shape of a profile.
 
-use super::service::{Chore, RelatedService, Service};
+use super::service::{Hook, RelatedService, Service};
 use super::{Rule, Setting};
 use crate::address::Address;
 use crate::doc::{Dialect, Family};
 use crate::probe::Check;
 use crate::reading::Reading;
-use crate::text::fits;
+use crate::text::glob_match;
 use crate::value::Spelling;
 use jiff::SignedDuration;
 use serde::Deserialize;
@@ -48,10 +48,10 @@ pub struct Profile {
     pub reading: Vec<Reading>,
     /// Further services that have to do with it.
     #[serde(default)]
-    pub neighbour: Vec<RelatedService>,
+    pub related: Vec<RelatedService>,
     /// What is to be done between writing the files and the activation.
     #[serde(default)]
-    pub chore: Vec<Chore>,
+    pub hook: Vec<Hook>,
     /// Whether the daemon's own checker refuses names that the daemon does not know.
     #[serde(default)]
     pub names_by_checker: bool,
@@ -303,7 +303,7 @@ impl Profile {
         }
         let same = |(known, _): &(&String, &Setting)| self.dialect.same(known.as_bytes(), name.as_bytes());
         let pattern = |(known, _): &(&String, &Setting)| {
-            known.contains('*') && !name.contains("..") && fits(known, name)
+            known.contains('*') && !name.contains("..") && glob_match(known, name)
         };
         let found = self.setting.iter().find(same).or_else(|| self.setting.iter().find(pattern));
         found.map(|(known, setting)| (known.as_str(), setting))
@@ -351,8 +351,8 @@ impl Profile {
             checker: None,
             health: Vec::new(),
             reading: Vec::new(),
-            neighbour: Vec::new(),
-            chore: Vec::new(),
+            related: Vec::new(),
+            hook: Vec::new(),
             setting: BTreeMap::new(),
             names: Vec::new(),
             names_by_checker: false,
@@ -377,6 +377,6 @@ impl Profile {
     /// The daemon's own spelling of `name`, where the name is known.
     pub fn spelling(&self, name: &str) -> Option<&str> {
         let named = self.known_names().find(|known| self.dialect.same(known.as_bytes(), name.as_bytes()));
-        named.or_else(|| self.known_names().find(|known| known.contains('*') && fits(known, name)))
+        named.or_else(|| self.known_names().find(|known| known.contains('*') && glob_match(known, name)))
     }
 }

@@ -166,7 +166,7 @@ pub enum Proof {
     Prints(Argv),
 }
 
-/// What a neighbour has to do with the daemon.
+/// What a related service has to do with the daemon.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Part {
@@ -192,7 +192,7 @@ pub struct RelatedService {
 /// Something to be done between writing the files and the activation.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Chore {
+pub struct Hook {
     /// What it is, in a few words.
     pub title: String,
     /// The command.

@@ -1,17 +1,17 @@
 //! Accounts and groups that settings name, and changes that shut people out.
 
-use super::{Gathered, Subject};
+use super::{ConfigView, TypedSettings};
 use crate::finding::Finding;
-use crate::text::fits;
+use crate::text::glob_match;
 use crate::value::Kind;
 
-pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
+pub fn check(config_view: &ConfigView<'_>, known: &TypedSettings<'_>, findings: &mut Vec<Finding>) {
     known.each(|turn, _, pieces| {
         for piece in pieces {
             let (what, known) = match piece.what.kind {
-                Kind::User => ("account", subject.survey.user(&piece.text)),
-                Kind::Group => ("group", subject.survey.group(&piece.text)),
-                Kind::Zone => ("time zone", zone(subject, &piece.text)),
+                Kind::User => ("account", config_view.survey.user(&piece.text)),
+                Kind::Group => ("group", config_view.survey.group(&piece.text)),
+                Kind::Zone => ("time zone", zone(config_view, &piece.text)),
                 _ => continue,
             };
             let choice = piece.what.choices.iter().any(|choice| choice.eq_ignore_ascii_case(&piece.text));
@@ -30,26 +30,28 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
                 } else {
                     "getent passwd and getent group list them"
                 };
-                findings.push(subject.at_value(finding.help(help), turn, piece.at));
+                findings.push(config_view.at_value(finding.help(help), turn, piece.at));
             }
         }
     });
 }
 
-fn zone(subject: &Subject<'_>, name: &str) -> Option<bool> {
-    let there = subject.survey.path("/usr/share/zoneinfo", None)?.exists;
+fn zone(config_view: &ConfigView<'_>, name: &str) -> Option<bool> {
+    let there = config_view.survey.path("/usr/share/zoneinfo", None)?.exists;
     let path = format!("/usr/share/zoneinfo/{}", name.trim_matches(['"', '\'']));
-    if there { subject.survey.path(&path, None).map(|property| property.exists) } else { None }
+    if there { config_view.survey.path(&path, None).map(|property| property.exists) } else { None }
 }
 
 /// Who may log in is told by up to four settings of one daemon.
-pub fn lock_out(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn lock_out(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec<Finding>) {
     let Some(login) = &after.profile.login else { return };
-    let list = |subject: &Subject<'_>, name: &Option<String>| -> Vec<String> {
+    let list = |config_view: &ConfigView<'_>, name: &Option<String>| -> Vec<String> {
         let Some(name) = name else { return Vec::new() };
-        let turns = subject.layers.called(subject.files, subject.profile, name);
+        let turns = config_view.layers.called(config_view.files, config_view.profile, name);
         turns
-            .flat_map(|turn| subject.value(turn).split_whitespace().map(str::to_owned).collect::<Vec<_>>())
+            .flat_map(|turn| {
+                config_view.value(turn).split_whitespace().map(str::to_owned).collect::<Vec<_>>()
+            })
             .collect()
     };
     let allowed = (list(after, &login.allow_users), list(after, &login.allow_groups));
@@ -57,15 +59,16 @@ pub fn lock_out(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Fi
     let was = [&login.allow_users, &login.allow_groups, &login.deny_users, &login.deny_groups]
         .map(|name| list(before, name));
     let is = [&allowed.0, &allowed.1, &denied.0, &denied.1];
-    let root_in =
-        |subject: &Subject<'_>| login.root.as_deref().and_then(|condition| subject.holds(condition));
+    let root_in = |config_view: &ConfigView<'_>| {
+        login.root.as_deref().and_then(|condition| config_view.holds(condition))
+    };
     if was.iter().zip(is).all(|(was, is)| was == is) && root_in(before) == root_in(after) {
         return;
     }
     let any_fits = |patterns: &[String], names: &[String]| {
         patterns.iter().any(|pattern| {
             let account = pattern.split('@').next().unwrap_or(pattern);
-            names.iter().any(|name| fits(account, name))
+            names.iter().any(|name| glob_match(account, name))
         })
     };
     let may = |account: &str, groups: &[String]| {

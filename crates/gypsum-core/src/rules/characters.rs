@@ -1,6 +1,6 @@
 //! Characters that came in with this change, and that hardly any daemon takes for what they look like.
 
-use super::{Leaf, Subject};
+use super::{ConfigView, Leaf};
 use crate::doc::{Kind, mark_length};
 use crate::finding::Finding;
 use std::collections::HashSet;
@@ -8,14 +8,19 @@ use std::collections::HashSet;
 /// Quotes as text programs set them.
 const CURLY: [char; 6] = ['“', '”', '„', '‘', '’', '‚'];
 
-pub fn check(before: &Subject<'_>, after: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
+pub fn check(
+    before: &ConfigView<'_>,
+    after: &ConfigView<'_>,
+    changed_statements: &HashSet<Leaf>,
+    findings: &mut Vec<Finding>,
+) {
     for (n, file) in after.files.iter().enumerate() {
         let doc = &file.doc;
         if doc.source().is_ascii() {
             continue;
         }
         let leaves = doc.tree().leaves().filter(|(_, kind, _)| matches!(kind, Kind::Setting | Kind::Open));
-        for (leaf, _, span) in leaves.filter(|(leaf, ..)| fresh.contains(&(n, *leaf))) {
+        for (leaf, _, span) in leaves.filter(|(leaf, ..)| changed_statements.contains(&(n, *leaf))) {
             let Some(parts) = doc.parts(leaf) else { continue };
             let end = parts.value.hull().map_or(parts.name.end, |hull| hull.end).max(parts.name.end);
             let start = parts.name.start.min(parts.value.hull().map_or(parts.name.start, |hull| hull.start));

@@ -1,6 +1,6 @@
 //! What was there before a change and is not after it, though nobody said that it should go.
 
-use super::Subject;
+use super::ConfigView;
 use crate::finding::Finding;
 use crate::probe::Check;
 use crate::profile::{Form, Rule};
@@ -8,7 +8,7 @@ use crate::text::nearest;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Files that the daemon read so far and would not read any more, and includes that lead nowhere.
-pub fn files(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn files(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec<Finding>) {
     let dropped: Vec<&str> = before
         .files
         .iter()
@@ -56,27 +56,27 @@ pub fn files(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
     }
 }
 
-impl Subject<'_> {
+impl ConfigView<'_> {
     fn is_read(&self, path: &str) -> bool {
         self.files.iter().position(|file| file.path == path).is_some_and(|n| self.layers.reads(n))
     }
 
     /// Whether what led to a file leads there no more. Where it is still there, the file itself has gone.
-    fn lost_the_way(&self, before: &Subject<'_>, file: usize) -> bool {
+    fn lost_the_way(&self, before: &ConfigView<'_>, file: usize) -> bool {
         let led = before.order.inclusions.iter().filter(|one| one.read.contains(&file));
         let stands = |pattern: &str| self.order.inclusions.iter().any(|one| one.pattern == pattern);
         !before.order.roots.contains(&file) && led.into_iter().all(|one| !stands(&one.pattern))
     }
 
     /// The include statement that reads less than any did before.
-    fn inclusion_that_lost(&self, before: &Subject<'_>) -> Option<(usize, u32)> {
+    fn inclusion_that_lost(&self, before: &ConfigView<'_>) -> Option<(usize, u32)> {
         let new = |pattern: &str| !before.order.inclusions.iter().any(|old| old.pattern == pattern);
         self.order.inclusions.iter().find(|one| new(&one.pattern)).map(|one| (one.file, one.leaf))
     }
 }
 
 /// Names that a rule of the profile wants to stay.
-pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn names(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec<Finding>) {
     for rule in &after.profile.rule {
         if let Form::Asked(of) = &rule.form {
             asked(before, after, rule, of, findings);
@@ -101,7 +101,13 @@ pub fn names(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Findi
 }
 
 /// New names that no health check asks for: nobody will see whether they work.
-fn asked(before: &Subject<'_>, after: &Subject<'_>, rule: &Rule, of: &[String], findings: &mut Vec<Finding>) {
+fn asked(
+    before: &ConfigView<'_>,
+    after: &ConfigView<'_>,
+    rule: &Rule,
+    of: &[String],
+    findings: &mut Vec<Finding>,
+) {
     let mentions =
         |check: &Check, name: &str| check.probe.clone().texts().iter().any(|text| text.contains(name));
     for setting in of {
@@ -119,7 +125,7 @@ fn asked(before: &Subject<'_>, after: &Subject<'_>, rule: &Rule, of: &[String], 
     }
 }
 
-impl Subject<'_> {
+impl ConfigView<'_> {
     /// The names by which blocks or settings called `keep` are known.
     fn named(&self, keep: &str) -> BTreeSet<String> {
         let mut out = BTreeMap::new();

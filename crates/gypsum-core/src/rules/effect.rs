@@ -1,18 +1,18 @@
 //! What a change comes to: settings that have no effect because another place decides, and what else comes of one.
 
-use super::{Leaf, Step, Subject};
+use super::{ConfigView, Leaf, ProposalView};
 use crate::address::address_of;
 use crate::doc::Wins;
 use crate::finding::Finding;
 use crate::layers::{Occurrence, is_of_package};
-use crate::text::fits;
+use crate::text::glob_match;
 use std::collections::HashSet;
 
 /// New settings that another place overrules, or that overrule another place.
-pub fn check(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
-    let deciding = subject.layers.deciding(subject.files, subject.profile);
-    let turns = subject.layers.turns();
-    let is_fresh = |turn: &Occurrence| fresh.contains(&(turn.file, turn.leaf));
+pub fn check(config_view: &ConfigView<'_>, changed_statements: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
+    let deciding = config_view.layers.deciding(config_view.files, config_view.profile);
+    let turns = config_view.layers.turns();
+    let is_fresh = |turn: &Occurrence| changed_statements.contains(&(turn.file, turn.leaf));
     for (turn, winner) in turns.iter().zip(&deciding) {
         let Some(winner) = winner
             .map(|n| &turns[n as usize])
@@ -21,35 +21,35 @@ pub fn check(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Fi
             continue;
         };
         // Two lines that say the same are no trouble.
-        if subject.value(winner) == subject.value(turn) {
+        if config_view.value(winner) == config_view.value(turn) {
             continue;
         }
         if is_fresh(turn) {
-            findings.push(no_effect(subject, turn, winner));
-        } else if is_fresh(winner) && !is_of_package(&subject.files[turn.file].path) {
-            findings.push(overrules(subject, winner, turn));
+            findings.push(no_effect(config_view, turn, winner));
+        } else if is_fresh(winner) && !is_of_package(&config_view.files[turn.file].path) {
+            findings.push(overrules(config_view, winner, turn));
         }
     }
-    for turn in turns.iter().filter(|turn| is_fresh(turn) && !subject.layers.reads(turn.file)) {
-        let path = &subject.files[turn.file].path;
-        let message = format!("this has no effect: {} does not read {path}", subject.profile.daemon);
-        findings.push(subject.at_name(Finding::fault("no-effect", message), turn));
+    for turn in turns.iter().filter(|turn| is_fresh(turn) && !config_view.layers.reads(turn.file)) {
+        let path = &config_view.files[turn.file].path;
+        let message = format!("this has no effect: {} does not read {path}", config_view.profile.daemon);
+        findings.push(config_view.at_name(Finding::fault("no-effect", message), turn));
     }
 }
 
-fn place(subject: &Subject<'_>, turn: &Occurrence) -> (String, u32, String) {
-    let file = &subject.files[turn.file];
+fn place(config_view: &ConfigView<'_>, turn: &Occurrence) -> (String, u32, String) {
+    let file = &config_view.files[turn.file];
     (file.path.clone(), file.doc.place(turn.leaf).line, address_of(&file.doc, turn.leaf).to_string())
 }
 
-fn which(subject: &Subject<'_>, turn: &Occurrence) -> &'static str {
-    let own = subject.known(turn).and_then(|(setting, _)| setting.wins);
-    if own.unwrap_or(subject.profile.dialect.wins) == Wins::First { "first" } else { "last" }
+fn which(config_view: &ConfigView<'_>, turn: &Occurrence) -> &'static str {
+    let own = config_view.known(turn).and_then(|(setting, _)| setting.wins);
+    if own.unwrap_or(config_view.profile.dialect.wins) == Wins::First { "first" } else { "last" }
 }
 
-fn no_effect(subject: &Subject<'_>, turn: &Occurrence, winner: &Occurrence) -> Finding {
-    let (file, line, there) = place(subject, winner);
-    let which = which(subject, turn);
+fn no_effect(config_view: &ConfigView<'_>, turn: &Occurrence, winner: &Occurrence) -> Finding {
+    let (file, line, there) = place(config_view, winner);
+    let which = which(config_view, turn);
     let message = format!("this has no effect: line {line} of {file} is used, since the {which} one wins");
     let help = if is_of_package(&file) {
         let when = if which == "first" { "before" } else { "after" };
@@ -57,25 +57,25 @@ fn no_effect(subject: &Subject<'_>, turn: &Occurrence, winner: &Occurrence) -> F
     } else {
         format!("edit that line: --in {file} {there}=VALUE")
     };
-    subject.at_name(Finding::fault("no-effect", message).help(help), turn)
+    config_view.at_name(Finding::fault("no-effect", message).help(help), turn)
 }
 
-fn overrules(subject: &Subject<'_>, winner: &Occurrence, turn: &Occurrence) -> Finding {
-    let (file, line, there) = place(subject, turn);
-    let which = which(subject, turn);
+fn overrules(config_view: &ConfigView<'_>, winner: &Occurrence, turn: &Occurrence) -> Finding {
+    let (file, line, there) = place(config_view, turn);
+    let which = which(config_view, turn);
     let message = format!(
         "line {line} of {file} also sets this (to {:?}) and will be ignored: the {which} one wins",
-        subject.value(turn)
+        config_view.value(turn)
     );
     let help = format!("change that line instead: --in {file} {there}=VALUE");
-    subject.at_name(Finding::warning("repeated", message).help(help), winner)
+    config_view.at_name(Finding::warning("repeated", message).help(help), winner)
 }
 
 /// What a profile says of a value that comes in with this change, and what touches the daemon's data.
-pub fn heed(step: &Step<'_>, findings: &mut Vec<Finding>) {
-    let Step { before, after, known, fresh } = step;
+pub fn heed(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
+    let ProposalView { before, after, known, changed_statements } = step;
     known.each(|turn, setting, pieces| {
-        if !fresh.contains(&(turn.file, turn.leaf)) {
+        if !changed_statements.contains(&(turn.file, turn.leaf)) {
             return;
         }
         let name = after.name(turn);
@@ -96,7 +96,7 @@ pub fn heed(step: &Step<'_>, findings: &mut Vec<Finding>) {
         }
         let heeded = |heed: &std::collections::BTreeMap<String, String>, text: &str| {
             heed.iter()
-                .find(|(pattern, _)| fits(&pattern.to_lowercase(), &text.to_lowercase()))
+                .find(|(pattern, _)| glob_match(&pattern.to_lowercase(), &text.to_lowercase()))
                 .map(|(_, says)| says.clone())
         };
         let whole = heeded(&setting.heed, value.trim_matches(['"', '\'']));
@@ -113,7 +113,9 @@ pub fn heed(step: &Step<'_>, findings: &mut Vec<Finding>) {
         }
     });
     // A bare name has no value to go by.
-    for turn in after.layers.turns().iter().filter(|turn| fresh.contains(&(turn.file, turn.leaf))) {
+    for turn in
+        after.layers.turns().iter().filter(|turn| changed_statements.contains(&(turn.file, turn.leaf)))
+    {
         let Some((setting, _)) = after.known(turn).filter(|(_, value)| value.is_empty()) else { continue };
         if let Some(says) = setting.heed.get("") {
             let name = after.name(turn);

@@ -1,7 +1,7 @@
 //! Where the daemon wants to listen: on addresses that are this host's, on ports that nobody else holds, and where
 //! it did before.
 
-use super::{Leaf, Subject};
+use super::{ConfigView, Leaf};
 use crate::finding::Finding;
 use crate::layers::Occurrence;
 use crate::profile::{Listen, Role};
@@ -27,15 +27,15 @@ pub struct Wanted {
 }
 
 /// Everywhere the daemon wants to listen.
-pub fn wanted(subject: &Subject<'_>) -> Vec<Wanted> {
+pub fn wanted(config_view: &ConfigView<'_>) -> Vec<Wanted> {
     let mut out = Vec::new();
-    for listen in &subject.profile.listen {
-        if listen.when.as_deref().is_some_and(|when| subject.holds(when) == Some(false)) {
+    for listen in &config_view.profile.listen {
+        if listen.when.as_deref().is_some_and(|when| config_view.holds(when) == Some(false)) {
             continue;
         }
         match &listen.endpoint {
-            Some(name) => of_endpoints(subject, listen, name, &mut out),
-            None => of_pairs(subject, listen, &mut out),
+            Some(name) => of_endpoints(config_view, listen, name, &mut out),
+            None => of_pairs(config_view, listen, &mut out),
         }
     }
     out
@@ -52,18 +52,18 @@ fn one(at: &Endpoint, port: Option<u16>, udp: bool, said: Option<Leaf>) -> Optio
 }
 
 /// The words of a setting that may have several, each with its place; lists are taken apart.
-fn words(subject: &Subject<'_>, turn: &Occurrence) -> Vec<String> {
-    let value = subject.value(turn);
-    match subject.known(turn) {
+fn words(config_view: &ConfigView<'_>, turn: &Occurrence) -> Vec<String> {
+    let value = config_view.value(turn);
+    match config_view.known(turn) {
         Some((setting, value)) => pieces(setting, &value).into_iter().map(|piece| piece.text).collect(),
         None => value.split_whitespace().map(str::to_owned).collect(),
     }
 }
 
-fn of_endpoints(subject: &Subject<'_>, listen: &Listen, name: &str, out: &mut Vec<Wanted>) {
+fn of_endpoints(config_view: &ConfigView<'_>, listen: &Listen, name: &str, out: &mut Vec<Wanted>) {
     let before = out.len();
-    for turn in subject.layers.called(subject.files, subject.profile, name) {
-        let Some((setting, value)) = subject.known(turn) else { continue };
+    for turn in config_view.layers.called(config_view.files, config_view.profile, name) {
+        let Some((setting, value)) = config_view.known(turn) else { continue };
         let all = pieces(setting, &value).into_iter().filter(|piece| piece.what.role == Some(Role::Listen));
         let ends = all.filter_map(|piece| endpoint(&piece.text));
         out.extend(ends.filter_map(|at| one(&at, listen.usual, listen.udp, Some((turn.file, turn.leaf)))));
@@ -80,25 +80,27 @@ fn of_endpoints(subject: &Subject<'_>, listen: &Listen, name: &str, out: &mut Ve
     }
 }
 
-fn of_pairs(subject: &Subject<'_>, listen: &Listen, out: &mut Vec<Wanted>) {
+fn of_pairs(config_view: &ConfigView<'_>, listen: &Listen, out: &mut Vec<Wanted>) {
     let number = |text: &str| text.trim_matches(['"', '\'']).parse::<u16>().ok();
     let mut ports: Vec<(u16, Option<Leaf>)> = Vec::new();
     if let Some(name) = &listen.port {
-        let many = subject.profile.setting(name).is_some_and(|(_, setting)| setting.repeats);
+        let many = config_view.profile.setting(name).is_some_and(|(_, setting)| setting.repeats);
         if many {
-            for turn in subject.layers.called(subject.files, subject.profile, name) {
-                ports.extend(number(&subject.value(turn)).map(|port| (port, Some((turn.file, turn.leaf)))));
+            for turn in config_view.layers.called(config_view.files, config_view.profile, name) {
+                ports.extend(
+                    number(&config_view.value(turn)).map(|port| (port, Some((turn.file, turn.leaf)))),
+                );
             }
-        } else if let Some(port) = subject.layers.value(subject.files, subject.profile, name) {
-            let said = subject.layers.called(subject.files, subject.profile, name).last();
+        } else if let Some(port) = config_view.layers.value(config_view.files, config_view.profile, name) {
+            let said = config_view.layers.called(config_view.files, config_view.profile, name).last();
             ports.extend(number(&port).map(|port| (port, said.map(|turn| (turn.file, turn.leaf)))));
         }
     }
     if ports.is_empty()
         && listen.port.as_ref().is_none_or(|name| {
-            subject
+            config_view
                 .layers
-                .value(subject.files, subject.profile, name)
+                .value(config_view.files, config_view.profile, name)
                 .is_none_or(|port| port.parse::<u16>() != Ok(0))
         })
     {
@@ -107,16 +109,18 @@ fn of_pairs(subject: &Subject<'_>, listen: &Listen, out: &mut Vec<Wanted>) {
     let mut addresses: Vec<(Endpoint, Option<Leaf>)> = Vec::new();
     let mut named = false;
     if let Some(name) = &listen.address {
-        let setting = subject.profile.setting(name).map(|(_, setting)| setting);
+        let setting = config_view.profile.setting(name).map(|(_, setting)| setting);
         let many = setting.is_some_and(|setting| setting.repeats);
-        let turns: Vec<&Occurrence> = subject.layers.called(subject.files, subject.profile, name).collect();
+        let turns: Vec<&Occurrence> =
+            config_view.layers.called(config_view.files, config_view.profile, name).collect();
         let turns = if many { turns } else { turns.into_iter().next_back().into_iter().collect() };
-        let elements = subject.layers.turns().iter().filter(|turn| {
-            setting.is_some_and(|setting| setting.elements) && subject.layers.scope(turn.scope).word() == name
+        let elements = config_view.layers.turns().iter().filter(|turn| {
+            setting.is_some_and(|setting| setting.elements)
+                && config_view.layers.scope(turn.scope).word() == name
         });
         for turn in turns.iter().copied().chain(elements) {
             named = true;
-            for word in words(subject, turn) {
+            for word in words(config_view, turn) {
                 let all = matches!(word.to_lowercase().as_str(), "all" | "any" | "*");
                 let at = if all { Some(Endpoint::Net { host: None, port: None }) } else { endpoint(&word) };
                 addresses.extend(at.map(|at| (at, Some((turn.file, turn.leaf)))));
@@ -141,42 +145,42 @@ fn of_pairs(subject: &Subject<'_>, listen: &Listen, out: &mut Vec<Wanted>) {
     }
 }
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn check(config_view: &ConfigView<'_>, findings: &mut Vec<Finding>) {
     let mut told: Vec<(String, Option<Leaf>)> = Vec::new();
-    for wanted in wanted(subject) {
-        let finding = foreign(subject, &wanted).or_else(|| taken(subject, &wanted));
+    for wanted in wanted(config_view) {
+        let finding = foreign(config_view, &wanted).or_else(|| taken(config_view, &wanted));
         let Some(finding) = finding else { continue };
         let key = (finding.message.clone(), wanted.said);
         if told.contains(&key) {
             continue;
         }
         told.push(key);
-        findings.push(located(subject, finding, wanted.said));
+        findings.push(located(config_view, finding, wanted.said));
     }
 }
 
-fn located(subject: &Subject<'_>, finding: Finding, said: Option<Leaf>) -> Finding {
+fn located(config_view: &ConfigView<'_>, finding: Finding, said: Option<Leaf>) -> Finding {
     match said {
         Some((file, leaf)) => {
-            let parts = subject.files[file].doc.parts(leaf);
+            let parts = config_view.files[file].doc.parts(leaf);
             let start =
                 parts.map_or(0, |parts| parts.value.hull().map_or(parts.name.start, |hull| hull.start));
-            subject.at(finding, file, leaf, start as usize)
+            config_view.at(finding, file, leaf, start as usize)
         }
         None => finding,
     }
 }
 
-fn foreign(subject: &Subject<'_>, wanted: &Wanted) -> Option<Finding> {
+fn foreign(config_view: &ConfigView<'_>, wanted: &Wanted) -> Option<Finding> {
     let address = wanted.address?;
-    (subject.survey.own(address) == Some(false)).then(|| {
+    (config_view.survey.own(address) == Some(false)).then(|| {
         let message = format!("{address} is not an address of this host");
         Finding::fault("foreign-address", message).help("ip -brief address lists those that are")
     })
 }
 
-fn taken(subject: &Subject<'_>, wanted: &Wanted) -> Option<Finding> {
-    let holders = subject.survey.holders(wanted.port, wanted.udp)?;
+fn taken(config_view: &ConfigView<'_>, wanted: &Wanted) -> Option<Finding> {
+    let holders = config_view.survey.holders(wanted.port, wanted.udp)?;
     // What the daemon holds already it can hold again.
     if holders.iter().any(|holder| holder.ours) {
         return None;
@@ -198,7 +202,7 @@ fn taken(subject: &Subject<'_>, wanted: &Wanted) -> Option<Finding> {
 }
 
 /// Ports that are listened on no more, and addresses that are listened on from now on.
-pub fn compare(before: &Subject<'_>, after: &Subject<'_>, findings: &mut Vec<Finding>) {
+pub fn compare(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec<Finding>) {
     let (was, is) = (wanted(before), wanted(after));
     let covers = |wide: &Wanted, narrow: &Wanted| {
         (wide.port, wide.udp) == (narrow.port, narrow.udp)

@@ -30,7 +30,7 @@ use std::ops::Range;
 
 /// The configuration of a daemon, and what is known around it.
 #[derive(Clone, Copy)]
-pub struct Subject<'a> {
+pub struct ConfigView<'a> {
     /// Its files.
     pub files: &'a [File],
     /// How they hang together.
@@ -42,13 +42,13 @@ pub struct Subject<'a> {
     /// What was measured of the host.
     pub survey: &'a Survey,
     /// The new statements, where this is what a change comes to.
-    pub fresh: Option<&'a HashSet<Leaf>>,
+    pub changed_statements: Option<&'a HashSet<Leaf>>,
 }
 
 /// The settings that something is known of, each with the words of its value: taken apart once, looked at by many.
-struct Gathered<'a>(Vec<(Occurrence, &'a Setting, Vec<Piece<'a>>)>);
+struct TypedSettings<'a>(Vec<(Occurrence, &'a Setting, Vec<Piece<'a>>)>);
 
-impl<'a> Gathered<'a> {
+impl<'a> TypedSettings<'a> {
     fn each(&self, mut see: impl FnMut(&Occurrence, &'a Setting, &[Piece<'a>])) {
         self.0.iter().for_each(|(turn, setting, pieces)| see(turn, setting, pieces));
     }
@@ -57,7 +57,7 @@ impl<'a> Gathered<'a> {
 /// A statement.
 pub type Leaf = (usize, LeafId);
 
-impl<'a> Subject<'a> {
+impl<'a> ConfigView<'a> {
     /// A finding about a setting, at its name.
     fn at_name(&self, finding: Finding, turn: &Occurrence) -> Finding {
         self.at(finding, turn.file, turn.leaf, turn.name.start as usize)
@@ -78,7 +78,8 @@ impl<'a> Subject<'a> {
 
     /// Whether a change is about this setting: of several that a rule is about, a finding points at that.
     fn is_fresh(&self, turn: &Occurrence) -> bool {
-        self.fresh.is_some_and(|fresh| fresh.contains(&(turn.file, turn.leaf)))
+        self.changed_statements
+            .is_some_and(|changed_statements| changed_statements.contains(&(turn.file, turn.leaf)))
     }
 
     /// The name of a setting, as it stands.
@@ -106,7 +107,7 @@ impl<'a> Subject<'a> {
     }
 
     /// Every setting once that something is known of, with the words of its value.
-    fn gather(&self) -> Gathered<'a> {
+    fn gather(&self) -> TypedSettings<'a> {
         let mut seen = HashSet::new();
         let settings = self.layers.settings(self.profile);
         let lists = self.profile.setting.values().any(|setting| setting.elements);
@@ -124,7 +125,7 @@ impl<'a> Subject<'a> {
                 all.push((*turn, setting, pieces(setting, &value)));
             }
         }
-        Gathered(all)
+        TypedSettings(all)
     }
 
     /// Whether a condition holds: `NAME`, `!NAME`, `NAME=VALUE`, `NAME!=VALUE`. None where a value is not known.
@@ -157,8 +158,8 @@ impl<'a> Subject<'a> {
 }
 
 /// The statements of `after` that `before` does not have: new ones, and those with another value.
-pub fn fresh(before: &Subject<'_>, after: &Subject<'_>) -> HashSet<Leaf> {
-    let mut fresh = HashSet::new();
+pub fn changed_statements(before: &ConfigView<'_>, after: &ConfigView<'_>) -> HashSet<Leaf> {
+    let mut changed_statements = HashSet::new();
     for (n, file) in after.files.iter().enumerate() {
         let old = before.files.iter().find(|old| old.path == file.path);
         if old.is_some_and(|old| old.doc.source() == file.doc.source()) {
@@ -173,12 +174,12 @@ pub fn fresh(before: &Subject<'_>, after: &Subject<'_>) -> HashSet<Leaf> {
             match known.get_mut(&key).filter(|left| **left > 0) {
                 Some(left) => *left -= 1,
                 None => {
-                    fresh.insert((n, leaf));
+                    changed_statements.insert((n, leaf));
                 }
             }
         }
     }
-    fresh
+    changed_statements
 }
 
 /// What two texts do not have in common at their begin and end.
@@ -212,7 +213,7 @@ fn statements_of(file: &File, part: &Range<usize>) -> Vec<((String, Vec<u8>), Le
 }
 
 /// One group of rules about a configuration as it stands.
-type Standing = fn(&Subject<'_>, &Gathered<'_>, &mut Vec<Finding>);
+type Standing = fn(&ConfigView<'_>, &TypedSettings<'_>, &mut Vec<Finding>);
 
 const STANDING: [Standing; 9] = [
     values::check,
@@ -221,35 +222,35 @@ const STANDING: [Standing; 9] = [
     remote_hosts::check,
     version::check,
     names::misplaced,
-    |subject, _, findings| order::check(subject, findings),
-    |subject, _, findings| relations::check(subject, findings),
-    |subject, _, findings| listeners::check(subject, findings),
+    |config_view, _, findings| order::check(config_view, findings),
+    |config_view, _, findings| relations::check(config_view, findings),
+    |config_view, _, findings| listeners::check(config_view, findings),
 ];
 
 /// A change, as rules see it.
-pub struct Step<'a> {
+pub struct ProposalView<'a> {
     /// What was there.
-    before: Subject<'a>,
+    before: ConfigView<'a>,
     /// What will be.
-    after: Subject<'a>,
+    after: ConfigView<'a>,
     /// The settings of `after`.
-    known: &'a Gathered<'a>,
+    known: &'a TypedSettings<'a>,
     /// The new statements of `after`.
-    fresh: &'a HashSet<Leaf>,
+    changed_statements: &'a HashSet<Leaf>,
 }
 
 /// One group of rules about a change.
-type OfChange = fn(&Step<'_>, &mut Vec<Finding>);
+type OfChange = fn(&ProposalView<'_>, &mut Vec<Finding>);
 
 /// Those that need to know nothing of the settings.
 const OF_FILES: [OfChange; 2] = [
-    |step, findings| characters::check(&step.before, &step.after, step.fresh, findings),
+    |step, findings| characters::check(&step.before, &step.after, step.changed_statements, findings),
     |step, findings| dropped::files(&step.before, &step.after, findings),
 ];
 
 const OF_SETTINGS: [OfChange; 6] = [
-    |step, findings| names::unknown(&step.after, step.fresh, findings),
-    |step, findings| effect::check(&step.after, step.fresh, findings),
+    |step, findings| names::unknown(&step.after, step.changed_statements, findings),
+    |step, findings| effect::check(&step.after, step.changed_statements, findings),
     effect::heed,
     |step, findings| dropped::names(&step.before, &step.after, findings),
     |step, findings| listeners::compare(&step.before, &step.after, findings),
@@ -258,9 +259,9 @@ const OF_SETTINGS: [OfChange; 6] = [
 
 /// What groups of rules said; a group that lacked an answer of the host is asked again.
 #[derive(Default)]
-struct Said(Vec<Option<Vec<Finding>>>);
+struct Answers(Vec<Option<Vec<Finding>>>);
 
-impl Said {
+impl Answers {
     fn round(
         &mut self,
         count: usize,
@@ -286,45 +287,49 @@ impl Said {
 
 /// The rules about a configuration as it stands, as often as the host answers.
 pub struct StandingRules<'a> {
-    subject: Subject<'a>,
-    known: Gathered<'a>,
-    said: Said,
+    config_view: ConfigView<'a>,
+    known: TypedSettings<'a>,
+    said: Answers,
 }
 
 impl<'a> StandingRules<'a> {
-    /// Those of `subject`; what it says of the host is not looked at.
-    pub fn of(subject: Subject<'a>) -> Self {
-        let known = if subject.profile.setting.is_empty() { Gathered(Vec::new()) } else { subject.gather() };
-        Self { subject, known, said: Said::default() }
+    /// Those of `config_view`; what it says of the host is not looked at.
+    pub fn of(config_view: ConfigView<'a>) -> Self {
+        let known = if config_view.profile.setting.is_empty() {
+            TypedSettings(Vec::new())
+        } else {
+            config_view.gather()
+        };
+        Self { config_view, known, said: Answers::default() }
     }
 
     /// What they say where so much of the host is known.
     pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
-        let subject = Subject { survey, ..self.subject };
-        let count = if subject.profile.setting.is_empty() { 0 } else { STANDING.len() };
+        let config_view = ConfigView { survey, ..self.config_view };
+        let count = if config_view.profile.setting.is_empty() { 0 } else { STANDING.len() };
         let known = &self.known;
-        self.said.round(count, survey, |n, findings| STANDING[n](&subject, known, findings))
+        self.said.round(count, survey, |n, findings| STANDING[n](&config_view, known, findings))
     }
 }
 
 /// The rules about a change, as often as the host answers.
 #[derive(Default)]
-pub struct ChangeRules(Said);
+pub struct ChangeRules(Answers);
 
 impl ChangeRules {
-    /// What they say of a change from `before` to `after`, of which `fresh` are the new statements.
+    /// What they say of a change from `before` to `after`, of which `changed_statements` are the new statements.
     pub fn round(
         &mut self,
         before: &StandingRules<'_>,
         after: &StandingRules<'_>,
-        fresh: &HashSet<Leaf>,
+        changed_statements: &HashSet<Leaf>,
         survey: &Survey,
     ) -> Vec<Finding> {
-        let step = Step {
-            before: Subject { survey, ..before.subject },
-            after: Subject { survey, ..after.subject },
+        let step = ProposalView {
+            before: ConfigView { survey, ..before.config_view },
+            after: ConfigView { survey, ..after.config_view },
             known: &after.known,
-            fresh,
+            changed_statements,
         };
         let count = if step.after.profile.setting.is_empty() { 0 } else { OF_SETTINGS.len() };
         self.0.round(OF_FILES.len() + count, survey, |n, findings| match OF_FILES.get(n) {

@@ -1,26 +1,30 @@
 //! Names that the daemon does not know, and settings in the wrong block.
 
-use super::{Gathered, Leaf, Subject};
+use super::{ConfigView, Leaf, TypedSettings};
 use crate::finding::{Finding, Severity};
 use crate::profile::Profile;
 use crate::text::nearest;
 use std::collections::HashSet;
 
 /// New names that nobody knows; what stood there before is somebody's decision.
-pub fn unknown(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
-    let profile = subject.profile;
-    for turn in subject.layers.turns() {
-        if !fresh.contains(&(turn.file, turn.leaf)) || subject.known(turn).is_some() {
+pub fn unknown(
+    config_view: &ConfigView<'_>,
+    changed_statements: &HashSet<Leaf>,
+    findings: &mut Vec<Finding>,
+) {
+    let profile = config_view.profile;
+    for turn in config_view.layers.turns() {
+        if !changed_statements.contains(&(turn.file, turn.leaf)) || config_view.known(turn).is_some() {
             continue;
         }
-        let name = subject.name(turn);
-        let scope = subject.layers.scope(turn.scope);
+        let name = config_view.name(turn);
+        let scope = config_view.layers.scope(turn.scope);
         let dialect = &profile.dialect;
         let includes = dialect.includes.iter().chain(dialect.include_folders.keys());
         let spelled = profile.spelling(&name).is_some()
             || includes.into_iter().any(|known| dialect.same(known.as_bytes(), name.as_bytes()));
         let inner = profile.spelling(&format!("{}..{name}", scope.word())).is_some();
-        let other = subject.files[turn.file].doc.family() != profile.files.format;
+        let other = config_view.files[turn.file].doc.family() != profile.files.format;
         let free = profile
             .free_blocks
             .iter()
@@ -38,7 +42,7 @@ pub fn unknown(subject: &Subject<'_>, fresh: &HashSet<Leaf>, findings: &mut Vec<
             true => says_unknown(profile, &name),
             false => says_misplaced(&name, &scope.title, &homes.join(" or ")),
         };
-        findings.push(subject.at_name(finding, turn));
+        findings.push(config_view.at_name(finding, turn));
     }
 }
 
@@ -60,21 +64,21 @@ pub fn says_unknown(profile: &Profile, name: &str) -> Finding {
 }
 
 /// Settings in a block that they do not belong in.
-pub fn misplaced(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
-    let profile = subject.profile;
+pub fn misplaced(config_view: &ConfigView<'_>, known: &TypedSettings<'_>, findings: &mut Vec<Finding>) {
+    let profile = config_view.profile;
     known.each(|turn, setting, _| {
         let within = if setting.within.is_empty() { &profile.files.blocks } else { &setting.within };
         if within.is_empty() || within.iter().any(|block| block == "*") {
             return;
         }
-        let scope = subject.layers.scope(turn.scope);
+        let scope = config_view.layers.scope(turn.scope);
         let same = |block: &String| profile.dialect.same(block.as_bytes(), scope.word().as_bytes());
         let title = |block: &String| profile.dialect.same(block.as_bytes(), scope.title.as_bytes());
         if within.iter().any(|block| same(block) || title(block)) {
             return;
         }
-        let finding = says_misplaced(&subject.name(turn), &scope.title, &belongs(within));
-        findings.push(subject.at_name(finding, turn));
+        let finding = says_misplaced(&config_view.name(turn), &scope.title, &belongs(within));
+        findings.push(config_view.at_name(finding, turn));
     });
 }
 

@@ -1,22 +1,22 @@
 //! Sequences that are decided by their first fitting member: what stands behind one that fits everything is dead.
 
-use super::Subject;
+use super::ConfigView;
 use crate::finding::Finding;
 use crate::layers::{Occurrence, ScopeId};
 use crate::profile::{Form, Order, Rule, WantsEnd};
-use crate::text::fits;
+use crate::text::glob_match;
 use crate::value::network;
 use std::collections::{HashMap, HashSet};
 use std::net::IpAddr;
 
-pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
-    for rule in &subject.profile.rule {
+pub fn check(config_view: &ConfigView<'_>, findings: &mut Vec<Finding>) {
+    for rule in &config_view.profile.rule {
         match &rule.form {
-            Form::DeadBehind(order) => dead_behind(subject, rule, order, findings),
-            Form::WantsEnd(end) => wants_end(subject, rule, end, findings),
+            Form::DeadBehind(order) => dead_behind(config_view, rule, order, findings),
+            Form::WantsEnd(end) => wants_end(config_view, rule, end, findings),
             Form::DeadInList(list) => {
-                for (turn, members) in lists(subject, &list.of) {
-                    dead_in_list(subject, rule, &turn, &members, &list.ends, findings);
+                for (turn, members) in lists(config_view, &list.of) {
+                    dead_in_list(config_view, rule, &turn, &members, &list.ends, findings);
                 }
             }
             _ => {}
@@ -25,14 +25,14 @@ pub fn check(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
 }
 
 /// A statement in one line: its name and its value, one blank between words.
-pub fn text_of(subject: &Subject<'_>, turn: &Occurrence) -> String {
-    let text = format!("{} {}", subject.name(turn), subject.value(turn));
+pub fn text_of(config_view: &ConfigView<'_>, turn: &Occurrence) -> String {
+    let text = format!("{} {}", config_view.name(turn), config_view.value(turn));
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Whether a statement may be one of these, by its name alone: most are not, and need not be put together.
-pub fn may_be(subject: &Subject<'_>, turn: &Occurrence, patterns: &[String]) -> bool {
-    let doc = &subject.files[turn.file].doc;
+pub fn may_be(config_view: &ConfigView<'_>, turn: &Occurrence, patterns: &[String]) -> bool {
+    let doc = &config_view.files[turn.file].doc;
     let name = turn.name.of(doc.source());
     patterns.iter().any(|pattern| {
         let word = pattern.split(' ').next().unwrap_or_default();
@@ -41,53 +41,54 @@ pub fn may_be(subject: &Subject<'_>, turn: &Occurrence, patterns: &[String]) -> 
 }
 
 /// Whether a statement is one of these; `*` in them stands for anything.
-pub fn is_one(subject: &Subject<'_>, text: &str, patterns: &[String]) -> bool {
-    if !subject.profile.dialect.ignore_case {
-        return patterns.iter().any(|pattern| fits(pattern, text));
+pub fn is_one(config_view: &ConfigView<'_>, text: &str, patterns: &[String]) -> bool {
+    if !config_view.profile.dialect.ignore_case {
+        return patterns.iter().any(|pattern| glob_match(pattern, text));
     }
     let text = text.to_lowercase();
-    patterns.iter().any(|pattern| fits(&pattern.to_lowercase(), &text))
+    patterns.iter().any(|pattern| glob_match(&pattern.to_lowercase(), &text))
 }
 
-fn dead_behind(subject: &Subject<'_>, rule: &Rule, order: &Order, findings: &mut Vec<Finding>) {
+fn dead_behind(config_view: &ConfigView<'_>, rule: &Rule, order: &Order, findings: &mut Vec<Finding>) {
     let mut ended: HashMap<ScopeId, &Occurrence> = HashMap::new();
     let mut told: HashSet<ScopeId> = HashSet::new();
-    for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &order.of)) {
-        let text = text_of(subject, turn);
-        let part = is_one(subject, &subject.name(turn), &order.of) || is_one(subject, &text, &order.of);
-        if !part || is_one(subject, &text, &order.but) {
+    for turn in config_view.layers.turns().iter().filter(|turn| may_be(config_view, turn, &order.of)) {
+        let text = text_of(config_view, turn);
+        let part =
+            is_one(config_view, &config_view.name(turn), &order.of) || is_one(config_view, &text, &order.of);
+        if !part || is_one(config_view, &text, &order.but) {
             continue;
         }
         if let Some(end) = ended.get(&turn.scope) {
             let place = |turn: &Occurrence| {
-                let file = &subject.files[turn.file];
+                let file = &config_view.files[turn.file];
                 format!("line {} of {}", file.doc.place(turn.leaf).line, file.path)
             };
-            if subject.is_fresh(end) && !subject.is_fresh(turn) {
+            if config_view.is_fresh(end) && !config_view.is_fresh(turn) {
                 // The new line is what makes those behind it dead; once is enough.
                 if told.insert(turn.scope) {
                     let finding = broken(rule, format!("{}: {} comes behind it", rule.says, place(turn)));
-                    findings.push(subject.at_name(finding, end));
+                    findings.push(config_view.at_name(finding, end));
                 }
                 continue;
             }
             let finding = broken(rule, format!("{}: {} comes first", rule.says, place(end)));
-            findings.push(subject.at_name(finding, turn));
-        } else if is_one(subject, &text, &order.ends) {
+            findings.push(config_view.at_name(finding, turn));
+        } else if is_one(config_view, &text, &order.ends) {
             ended.insert(turn.scope, turn);
         }
     }
 }
 
-fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut Vec<Finding>) {
+fn wants_end(config_view: &ConfigView<'_>, rule: &Rule, end: &WantsEnd, findings: &mut Vec<Finding>) {
     let mut wanting: HashMap<ScopeId, &Occurrence> = HashMap::new();
     let mut ended: Vec<ScopeId> = Vec::new();
     let both = [end.has.as_slice(), &end.ends].concat();
-    for turn in subject.layers.turns().iter().filter(|turn| may_be(subject, turn, &both)) {
-        let text = text_of(subject, turn);
-        if is_one(subject, &text, &end.ends) {
+    for turn in config_view.layers.turns().iter().filter(|turn| may_be(config_view, turn, &both)) {
+        let text = text_of(config_view, turn);
+        if is_one(config_view, &text, &end.ends) {
             ended.push(turn.scope);
-        } else if is_one(subject, &text, &end.has) {
+        } else if is_one(config_view, &text, &end.has) {
             wanting.insert(turn.scope, turn);
         }
     }
@@ -95,7 +96,7 @@ fn wants_end(subject: &Subject<'_>, rule: &Rule, end: &WantsEnd, findings: &mut 
     left.sort_by_key(|(scope, _)| *scope);
     for (_, turn) in left {
         let finding = broken(rule, rule.says.clone());
-        findings.push(subject.at_name(finding, turn));
+        findings.push(config_view.at_name(finding, turn));
     }
 }
 
@@ -109,30 +110,30 @@ pub fn broken(rule: &Rule, message: String) -> Finding {
 }
 
 /// The members of a list: of a value, or of a block.
-fn lists(subject: &Subject<'_>, of: &[String]) -> Vec<(Occurrence, Vec<String>)> {
+fn lists(config_view: &ConfigView<'_>, of: &[String]) -> Vec<(Occurrence, Vec<String>)> {
     let mut out: Vec<(Occurrence, Vec<String>)> = Vec::new();
     let mut blocks: HashMap<ScopeId, usize> = HashMap::new();
-    for turn in subject.layers.turns() {
-        let word = subject.layers.scope(turn.scope).word();
-        let name = subject.name(turn);
-        if is_one(subject, &name, of) {
-            let value = subject.value(turn);
+    for turn in config_view.layers.turns() {
+        let word = config_view.layers.scope(turn.scope).word();
+        let name = config_view.name(turn);
+        if is_one(config_view, &name, of) {
+            let value = config_view.value(turn);
             let members =
                 value.split([',', ' ', '\t', '\n']).filter(|one| !one.is_empty()).map(str::to_owned);
             out.push((*turn, members.collect()));
-        } else if !word.is_empty() && is_one(subject, word, of) {
+        } else if !word.is_empty() && is_one(config_view, word, of) {
             let at = *blocks.entry(turn.scope).or_insert_with(|| {
                 out.push((*turn, Vec::new()));
                 out.len() - 1
             });
-            out[at].1.push(text_of(subject, turn));
+            out[at].1.push(text_of(config_view, turn));
         }
     }
     out
 }
 
 fn dead_in_list(
-    subject: &Subject<'_>,
+    config_view: &ConfigView<'_>,
     rule: &Rule,
     turn: &Occurrence,
     members: &[String],
@@ -143,9 +144,9 @@ fn dead_in_list(
     for (n, member) in members.iter().enumerate() {
         let said = |why: &str| {
             let finding = broken(rule, format!("{member}: {}, {why} comes first", rule.says));
-            subject.at_name(finding, turn)
+            config_view.at_name(finding, turn)
         };
-        if let Some(end) = members[..n].iter().find(|end| is_one(subject, end, ends)) {
+        if let Some(end) = members[..n].iter().find(|end| is_one(config_view, end, ends)) {
             findings.push(said(end));
             return;
         }

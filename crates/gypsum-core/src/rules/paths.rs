@@ -1,15 +1,15 @@
 //! Paths that settings name: whether they are there, of the right sort, and of use to the daemon's account.
 
-use super::{Gathered, Subject};
+use super::{ConfigView, TypedSettings};
 use crate::finding::Finding;
 use crate::profile::{Setting, Sort};
 use crate::survey::PathProperties;
 use std::cell::RefCell;
 use std::collections::HashMap;
 
-pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
-    own_files(subject, findings);
-    let values = Values { subject, known: RefCell::default() };
+pub fn check(config_view: &ConfigView<'_>, known: &TypedSettings<'_>, findings: &mut Vec<Finding>) {
+    own_files(config_view, findings);
+    let values = Values { config_view, known: RefCell::default() };
     known.each(|turn, _, pieces| {
         for piece in pieces {
             let Some(sort) = piece.what.sort() else { continue };
@@ -18,7 +18,7 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             }
             let Some(path) = full(&values, piece.what, &piece.text) else { continue };
             let account = account_for(&values, piece.what);
-            let Some(property) = subject.survey.path(&path, account.as_deref()) else { continue };
+            let Some(property) = config_view.survey.path(&path, account.as_deref()) else { continue };
             let Some((rule, message, help)) = amiss(sort, &path, property, account.as_deref()) else {
                 continue;
             };
@@ -27,14 +27,14 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
             } else {
                 Finding::fault(rule, message)
             };
-            findings.push(subject.at_value(finding.help(help), turn, piece.at));
+            findings.push(config_view.at_value(finding.help(help), turn, piece.at));
         }
     });
 }
 
 /// The values of settings that others are understood by, looked up once.
 struct Values<'a> {
-    subject: &'a Subject<'a>,
+    config_view: &'a ConfigView<'a>,
     known: RefCell<HashMap<String, Option<String>>>,
 }
 
@@ -43,18 +43,18 @@ impl Values<'_> {
         if let Some(known) = self.known.borrow().get(name) {
             return known.clone();
         }
-        let value = self.subject.layers.value(self.subject.files, self.subject.profile, name);
+        let value = self.config_view.layers.value(self.config_view.files, self.config_view.profile, name);
         self.known.borrow_mut().insert(name.to_owned(), value.clone());
         value
     }
 }
 
 /// The configuration files themselves: the account that reads them must be able to.
-fn own_files(subject: &Subject<'_>, findings: &mut Vec<Finding>) {
-    let Some(reader) = subject.profile.files.reader.as_deref() else { return };
-    for (n, file) in subject.files.iter().enumerate() {
-        let property = subject.survey.path(&file.path, Some(reader)).filter(|property| property.exists);
-        if property.is_some_and(|property| property.readable == Some(false)) && subject.layers.reads(n) {
+fn own_files(config_view: &ConfigView<'_>, findings: &mut Vec<Finding>) {
+    let Some(reader) = config_view.profile.files.reader.as_deref() else { return };
+    for (n, file) in config_view.files.iter().enumerate() {
+        let property = config_view.survey.path(&file.path, Some(reader)).filter(|property| property.exists);
+        if property.is_some_and(|property| property.readable == Some(false)) && config_view.layers.reads(n) {
             let message = format!(
                 "the daemon reads this file as {reader}, who may not read it: it does not start, or ignores all settings here"
             );
@@ -89,7 +89,7 @@ fn full(values: &Values<'_>, what: &Setting, text: &str) -> Option<String> {
 
 /// The account that opens it: the one that the setting names, else that as which the daemon runs.
 fn account_for(values: &Values<'_>, what: &Setting) -> Option<String> {
-    let named = what.by.as_ref().or(values.subject.profile.account.as_ref())?;
+    let named = what.by.as_ref().or(values.config_view.profile.account.as_ref())?;
     match named.strip_prefix('{').and_then(|name| name.strip_suffix('}')) {
         Some(name) => values.of(name),
         None => Some(named.clone()),

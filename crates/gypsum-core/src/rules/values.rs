@@ -1,30 +1,31 @@
 //! Values that are none of their kind, and values that hardly anybody means.
 
-use super::{Gathered, Subject};
+use super::{ConfigView, TypedSettings};
 use crate::finding::Finding;
 use crate::value::{Kind, edit_error, network, unlikely};
 
-pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
-    let spelling = &subject.profile.values;
+pub fn check(config_view: &ConfigView<'_>, known: &TypedSettings<'_>, findings: &mut Vec<Finding>) {
+    let spelling = &config_view.profile.values;
     known.each(|turn, _, pieces| {
         for piece in pieces {
             let (what, text) = (piece.what, piece.text.as_str());
-            let name = || subject.name(turn);
+            let name = || config_view.name(turn);
             if let Some(edit_error) = edit_error(what, spelling, text) {
                 let finding = Finding::fault("value", format!("{}: {}", name(), edit_error.message))
                     .help(edit_error.help);
-                findings.push(subject.at_value(finding, turn, piece.at));
+                findings.push(config_view.at_value(finding, turn, piece.at));
                 continue;
             }
             let memory = what.most.as_deref().filter(|most| most.starts_with("memory"));
-            let memory = memory.and_then(|_| subject.survey.memory());
+            let memory = memory.and_then(|_| config_view.survey.memory());
             if let Some(unlikely) = unlikely(what, spelling, memory, text) {
                 let finding = Finding::fault("unlikely-value", format!("{}: {}", name(), unlikely.message))
                     .help(unlikely.help);
-                findings.push(subject.at_value(finding, turn, piece.at));
+                findings.push(config_view.at_value(finding, turn, piece.at));
             }
             if what.kind == Kind::Network {
-                findings.extend(stray_bits(text).map(|finding| subject.at_value(finding, turn, piece.at)));
+                findings
+                    .extend(stray_bits(text).map(|finding| config_view.at_value(finding, turn, piece.at)));
             }
         }
     });

@@ -1,16 +1,16 @@
 //! Settings that the installed version does not know yet, or no longer.
 
-use super::{Gathered, Subject};
+use super::{ConfigView, TypedSettings};
 use crate::finding::Finding;
 
-pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Finding>) {
+pub fn check(config_view: &ConfigView<'_>, known: &TypedSettings<'_>, findings: &mut Vec<Finding>) {
     let dated = |setting: &crate::profile::Setting| setting.since.is_some() || setting.until.is_some();
-    if !subject.profile.setting.values().any(dated) {
+    if !config_view.profile.setting.values().any(dated) {
         return;
     }
     known.each(|turn, setting, _| {
-        let Some(is) = subject.survey.version().filter(|_| dated(setting)) else { return };
-        let name = subject.name(turn);
+        let Some(is) = config_view.survey.version().filter(|_| dated(setting)) else { return };
+        let name = config_view.name(turn);
         let said = match (&setting.since, &setting.until) {
             (Some(since), _) if older(is, since) => {
                 Some(("too-new", format!("{name} needs version {since} or later; {is} is installed")))
@@ -22,7 +22,7 @@ pub fn check(subject: &Subject<'_>, known: &Gathered<'_>, findings: &mut Vec<Fin
         };
         let Some((rule, message)) = said else { return };
         let help = setting.about.clone().unwrap_or_else(|| "see the manual of the installed version".into());
-        findings.push(subject.at_name(Finding::fault(rule, message).help(help), turn));
+        findings.push(config_view.at_name(Finding::fault(rule, message).help(help), turn));
     });
 }
 

@@ -1,14 +1,14 @@
 //! Bytes, and places in them: spans, lines, splices.
 
 mod bytes;
-mod fits;
+mod glob_match;
 mod lines;
 mod nearest;
 mod span;
 mod splice;
 
 pub use bytes::Bytes;
-pub use fits::fits;
+pub use glob_match::glob_match;
 pub use lines::{Ending, Place, ending_at, line_span, place_of};
 pub use nearest::nearest;
 pub use span::Span;

@@ -49,14 +49,14 @@ impl Selector {
     pub fn add(&mut self, way: &Named, whole: bool) -> usize {
         let mut node = 0;
         for (name, nth) in way {
-            let fresh = self.nodes.len();
+            let changed_statements = self.nodes.len();
             let block = &mut self.nodes[node];
             let called = match name {
                 Some(name) => block.named.entry(name.clone()).or_default(),
                 None => &mut block.unnamed,
             };
-            let next = *called.wanted.entry(*nth).or_insert(fresh);
-            if next == fresh {
+            let next = *called.wanted.entry(*nth).or_insert(changed_statements);
+            if next == changed_statements {
                 self.nodes.push(Node::default());
             }
             node = next;

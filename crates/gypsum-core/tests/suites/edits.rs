@@ -1,7 +1,7 @@
 //! Edits by chance on the files of a suite, each looked at by a reader of another maker.
 
 use crate::cases::Case;
-use crate::reader::{Reader, Said};
+use crate::reader::{Answers, Reader};
 use gypsum_core::address::{Address, address_of};
 use gypsum_core::doc::{Document, Family, Kind, LeafId};
 use gypsum_core::edit::{Edit, File, Guide, Where, propose};
@@ -76,7 +76,7 @@ pub fn agree(family: Family, cases: &[Case], wanted: usize) {
     let (mut done, mut tried) = (0, 0);
     let mut refused: BTreeMap<String, usize> = BTreeMap::new();
     let mut wrong = Vec::new();
-    let sources: Vec<(&Case, Document, Said)> = cases
+    let sources: Vec<(&Case, Document, Answers)> = cases
         .iter()
         .filter(|case| case.valid)
         .filter_map(|case| {
@@ -118,7 +118,7 @@ fn one(
     reader: &mut Reader,
     family: Family,
     doc: &Document,
-    before: &Said,
+    before: &Answers,
 ) -> Result<Option<()>, Odd> {
     let settings: Vec<LeafId> =
         doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting).map(|all| all.0).collect();
@@ -154,12 +154,12 @@ fn one(
     let Some(now) = reader.read(family.name(), &after) else {
         return Err(context("it cannot be read any more", &after));
     };
-    let fits = match kind {
+    let glob_match = match kind {
         0 => is_set(before, &now, value, family),
         1 | 3 => is_gone(before, &now, family),
         _ => is_added(before, &now, value, family),
     };
-    if !fits {
+    if !glob_match {
         return Err(context("the other reader sees something else", &after));
     }
     // These are flags to the one and texts to the other, and were typed as such.
@@ -172,7 +172,7 @@ fn one(
         // A text is one for readers of YAML 1.1, too.
         let old = reader.read("yaml11", &after);
         let was = reader.read("yaml11", doc.source());
-        let count = |said: &Said| said.iter().filter(|row| row.1 == "text" && row.2 == value).count();
+        let count = |said: &Answers| said.iter().filter(|row| row.1 == "text" && row.2 == value).count();
         if let (Some(old), Some(was)) = (old, was)
             && count(&old) <= count(&was)
             && count(&now) > count(before)
@@ -211,9 +211,9 @@ fn edited(doc: &Document, edit: &Edit) -> Result<Vec<u8>, String> {
 
 /// What is only in the first, and only in the second, between what both begin and end with. Tables of TOML
 /// have no order.
-fn apart(before: &Said, after: &Said, family: Family) -> (Said, Said) {
+fn apart(before: &Answers, after: &Answers, family: Family) -> (Answers, Answers) {
     if family == Family::Toml {
-        let minus = |a: &Said, b: &Said| {
+        let minus = |a: &Answers, b: &Answers| {
             let mut rest = b.clone();
             let mut is_new =
                 |row: &&(Vec<String>, String, String)| match rest.iter().position(|other| other == *row) {
@@ -223,7 +223,7 @@ fn apart(before: &Said, after: &Said, family: Family) -> (Said, Said) {
                     }
                     None => true,
                 };
-            a.iter().filter(|row| is_new(row)).cloned().collect::<Said>()
+            a.iter().filter(|row| is_new(row)).cloned().collect::<Answers>()
         };
         return (minus(before, after), minus(after, before));
     }
@@ -233,7 +233,7 @@ fn apart(before: &Said, after: &Said, family: Family) -> (Said, Said) {
     (before[start..before.len() - end].to_vec(), after[start..after.len() - end].to_vec())
 }
 
-fn is_set(before: &Said, after: &Said, value: &str, family: Family) -> bool {
+fn is_set(before: &Answers, after: &Answers, value: &str, family: Family) -> bool {
     let (gone, new) = apart(before, after, family);
     let inner = value.trim_matches('"');
     match (gone.as_slice(), new.as_slice()) {
@@ -253,14 +253,14 @@ fn is_set(before: &Said, after: &Said, value: &str, family: Family) -> bool {
     }
 }
 
-fn is_gone(before: &Said, after: &Said, family: Family) -> bool {
+fn is_gone(before: &Answers, after: &Answers, family: Family) -> bool {
     let (gone, new) = apart(before, after, family);
     // A document that holds nothing any more is null to some readers.
     let emptied = new.iter().all(|row| row.0.is_empty() && row.1 == "null");
     (family == Family::Toml || !gone.is_empty()) && emptied
 }
 
-fn is_added(before: &Said, after: &Said, value: &str, family: Family) -> bool {
+fn is_added(before: &Answers, after: &Answers, value: &str, family: Family) -> bool {
     let (gone, new) = apart(before, after, family);
     let named = |row: &(Vec<String>, String, String)| {
         row.0.iter().rev().find(|name| !name.is_empty()).is_some_and(|name| name == "fresh")

@@ -5,7 +5,7 @@ use std::io::{BufRead, BufReader, Write};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
 
 /// What a file says: path, sort and text of each thing, in order.
-pub type Said = Vec<(Vec<String>, String, String)>;
+pub type Answers = Vec<(Vec<String>, String, String)>;
 
 pub struct Reader {
     child: Child,
@@ -27,7 +27,7 @@ impl Reader {
     }
 
     /// What the reader of `family` says of `source`; `None` where it cannot read it.
-    pub fn read(&mut self, family: &str, source: &[u8]) -> Option<Said> {
+    pub fn read(&mut self, family: &str, source: &[u8]) -> Option<Answers> {
         writeln!(self.asks, "{family} {}", source.len()).unwrap();
         self.asks.write_all(source).unwrap();
         self.asks.flush().unwrap();

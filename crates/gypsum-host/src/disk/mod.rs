@@ -41,7 +41,7 @@ pub trait Disk {
     /// Removes a folder, where it is empty; none is no error.
     fn remove_folder(&self, path: &Path) -> io::Result<()>;
     /// Gives a file this owner and mode.
-    fn dress(&self, path: &Path, dress: &Ownership) -> io::Result<()>;
+    fn set_ownership(&self, path: &Path, ownership: &Ownership) -> io::Result<()>;
     /// Makes the bytes and attributes of a file durable.
     fn sync_file(&self, path: &Path) -> io::Result<()>;
     /// Makes the names in a folder durable.

@@ -69,7 +69,8 @@ impl Disk for RealDisk {
         }
         let mut options = File::options();
         let mut file = options.write(true).create_new(true).mode(0o600).open(path)?;
-        let filled = file.write_all(bytes).and_then(|()| like.map_or(Ok(()), |like| dress(&file, like)));
+        let filled =
+            file.write_all(bytes).and_then(|()| like.map_or(Ok(()), |like| set_ownership(&file, like)));
         if filled.is_err() {
             // Half a file helps nobody, and the name must be free for the next try.
             let _ = std::fs::remove_file(path);
@@ -124,13 +125,13 @@ impl Disk for RealDisk {
         }
     }
 
-    fn dress(&self, path: &Path, dress: &Ownership) -> io::Result<()> {
+    fn set_ownership(&self, path: &Path, ownership: &Ownership) -> io::Result<()> {
         let file = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(path)?;
-        let (owner, group) = (dress.owner.map(Uid::from_raw), dress.group.map(Gid::from_raw));
+        let (owner, group) = (ownership.owner.map(Uid::from_raw), ownership.group.map(Gid::from_raw));
         if owner.is_some() || group.is_some() {
             rustix::fs::fchown(&file, owner, group)?;
         }
-        match dress.mode {
+        match ownership.mode {
             Some(mode) => Ok(rustix::fs::fchmod(&file, Mode::from_raw_mode(mode))?),
             None => Ok(()),
         }
@@ -151,7 +152,7 @@ impl Disk for RealDisk {
 
 /// Gives `file` the owner, group, mode and extended attributes (access list and label among them)
 /// of `like`.
-fn dress(file: &File, like: &Path) -> io::Result<()> {
+fn set_ownership(file: &File, like: &Path) -> io::Result<()> {
     let model = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(like)?;
     let meta = model.metadata()?;
     let own = file.metadata()?;

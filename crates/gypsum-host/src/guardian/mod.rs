@@ -10,7 +10,7 @@ mod launch;
 mod protocol;
 mod serve;
 
-pub use protocol::{GuardianClient, Handover, Heard, Told};
+pub use protocol::{GuardianClient, GuardianMessage, Handover, Received};
 pub use serve::{ENTRY, serve};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};

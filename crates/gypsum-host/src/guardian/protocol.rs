@@ -52,7 +52,7 @@ struct Sent {
 /// What a guardian tells.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Told {
+pub enum GuardianMessage {
     /// Something happened.
     Saw(Event),
     /// The change ended, and amounts to this exit status.
@@ -61,9 +61,9 @@ pub enum Told {
 
 /// What came over the line.
 #[derive(Clone, Debug)]
-pub enum Heard {
+pub enum Received {
     /// This was told.
-    Told(Told),
+    Message(GuardianMessage),
     /// Nothing yet.
     Nothing,
     /// The other end has gone.
@@ -102,16 +102,16 @@ impl GuardianClient {
     }
 
     /// Waits a moment for the next thing that the guardian tells.
-    pub fn hear(&mut self) -> Heard {
+    pub fn hear(&mut self) -> Received {
         let listens = self.stream.get_ref().set_read_timeout(Some(LOOK_UP));
         match listens.and_then(|()| self.stream.read_until(b'\n', &mut self.half)) {
             Ok(_) if self.half.ends_with(b"\n") => {
                 let told = serde_json::from_slice(&self.half);
                 self.half.clear();
-                told.map_or(Heard::End, Heard::Told)
+                told.map_or(Received::End, Received::Message)
             }
-            Err(error) if error.kind() == io::ErrorKind::WouldBlock => Heard::Nothing,
-            Ok(_) | Err(_) => Heard::End,
+            Err(error) if error.kind() == io::ErrorKind::WouldBlock => Received::Nothing,
+            Ok(_) | Err(_) => Received::End,
         }
     }
 

@@ -1,6 +1,6 @@
 //! The guardian's own process.
 
-use super::protocol::{GuardianServer, Told};
+use super::protocol::{GuardianMessage, GuardianServer};
 use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::event::Event;
@@ -47,7 +47,7 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
     carry_staged(&world, &charge.state, &mut teller, charge.staged, move |status| {
         // The next change need not wait for who watches this one.
         drop(locks);
-        let _ = last.send(Told::Ended(status));
+        let _ = last.send(GuardianMessage::Ended(status));
     });
     drop(teller);
     let _ = heard.recv_timeout(LAST_WORDS);
@@ -55,7 +55,7 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
 }
 
 /// Passes on what happened; somebody who does not listen never holds a change up.
-fn speak(mut line: UnixStream, told: &Receiver<Told>, done: &Sender<()>) {
+fn speak(mut line: UnixStream, told: &Receiver<GuardianMessage>, done: &Sender<()>) {
     for told in told {
         let Ok(mut text) = serde_json::to_vec(&told) else { continue };
         text.push(b'\n');
@@ -67,7 +67,7 @@ fn speak(mut line: UnixStream, told: &Receiver<Told>, done: &Sender<()>) {
 }
 
 struct Teller {
-    tell: Sender<Told>,
+    tell: Sender<GuardianMessage>,
 }
 
 impl Observer for Teller {
@@ -76,7 +76,12 @@ impl Observer for Teller {
             // For the journal of the host.
             eprintln!("{standing}");
         }
-        // Nobody listens any more: the record tells.
-        let _ = self.tell.send(Told::Saw(event.clone()));
+        // Where the other end has gone, the record tells.
+        let _ = self.tell.send(GuardianMessage::Saw(event.clone()));
+    }
+
+    fn confirm(&mut self) -> bool {
+        // Questions are asked before a change is handed over.
+        true
     }
 }

@@ -40,7 +40,7 @@ impl HealthRun<'_> {
         if failed.is_empty() || self.before.is_none() || self.back {
             return None;
         }
-        let text = self.world.log_text(self.scene);
+        let text = crate::world::log_text(self.world, self.scene);
         let says = |line: &&str| failed.iter().any(|pattern| line.contains(pattern.as_str()));
         text.lines().find(says).map(|line| line.trim().to_owned())
     }

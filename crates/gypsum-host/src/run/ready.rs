@@ -1,18 +1,17 @@
 //! Proposals that were checked and put aside until the service can be spared: kept as drafts, taken live together.
 
-use super::front::Front;
-use super::job::Wish;
+use super::NewContent;
 use crate::disk::Disk;
 use crate::drafts::{self, Draft, Reason};
 use crate::error::Error;
-use crate::files::{self, Overlay};
+use crate::files;
 use crate::state::State;
 use gypsum_core::doc::Document;
 use gypsum_core::merge::merge;
 use gypsum_core::profile::Profile;
 
 /// The drafts of a daemon that are ready, and the change that takes all of them live.
-pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish, Vec<Draft>), Error> {
+pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(NewContent, Vec<Draft>), Error> {
     let mut ready = drafts::all(state, &profile.daemon);
     ready.retain(|draft| draft.note.because == Reason::Ready);
     if ready.is_empty() {
@@ -25,7 +24,7 @@ pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(Wish,
     for draft in &ready {
         files.push((draft.note.file.clone(), Some(on_live(disk, profile, draft)?)));
     }
-    Ok((Wish::Ready(files), ready))
+    Ok((NewContent::Ready(files), ready))
 }
 
 /// What a draft proposes, with what was changed in the file since it was put aside.
@@ -53,19 +52,4 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
         );
         Error::refused(message).help(format!("gypsum edit {} shows the draft", profile.daemon))
     })
-}
-
-impl Front {
-    /// What was put aside before: what comes now stands on it.
-    pub(super) fn held_already(&self, state: &State) -> Result<Overlay, Error> {
-        let mut overlay = Overlay::new();
-        if self.job.hold {
-            for draft in drafts::all(state, &self.job.profile.daemon) {
-                if draft.note.because == Reason::Ready {
-                    overlay.insert(draft.note.file.clone(), Some(draft.proposal()?.into()));
-                }
-            }
-        }
-        Ok(overlay)
-    }
 }

@@ -1,6 +1,9 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
-use super::{Finished, Observer, Run};
+use super::apply::Live;
+use super::prepare::Saved;
+use super::steps::RunContext;
+use super::{Finished, Observer, Recorder};
 use crate::error::Error;
 use crate::locks::Locks;
 use crate::profiles;
@@ -17,7 +20,7 @@ use gypsum_core::text::Bytes;
 pub fn recover(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Observer,
+    observer: &mut dyn Observer,
     daemon: &str,
     who: &str,
 ) -> Result<Option<Finished>, Error> {
@@ -29,7 +32,7 @@ pub fn recover(
     let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
     // Read again: whoever held the locks before may have brought it to its end.
     let open = state.last_change(world.disk(), daemon)?;
-    Ok(open.map(|(entry, plan, stage)| resume(world, state, watch, entry, plan, stage, who)))
+    Ok(open.map(|(entry, plan, stage)| resume(world, state, observer, entry, plan, stage, who)))
 }
 
 /// The daemons that have something to recover.
@@ -44,25 +47,31 @@ pub fn recover_all(world: &dyn World, state: &State) -> Vec<String> {
 pub fn resume(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Observer,
+    observer: &mut dyn Observer,
     entry: Entry,
     plan: Plan,
     stage: Stage,
     who: &str,
 ) -> Finished {
     let daemon = plan.daemon.clone();
-    let mut run = Run::new(world, state, watch, &daemon);
-    run.redactor = redactor_of(world, &entry, &plan);
-    run.emit(Event::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
-    // What the first part of the change had to say of itself, so that the record is whole.
-    run.report = entry.so_far(world.disk(), run.report);
+    let redactor = redactor_of(world, &entry, &plan);
     let folder = entry.folder.join("before").display().to_string();
-    run.emit(Event::BackedUp { change: entry.name.clone(), folder });
-    run.emit(Event::Noted { text: format!("change {} was interrupted {}", entry.number, words_for(stage)) });
-    run.cause = Some("the change was interrupted".into());
-    run.entry = Some(entry);
-    run.plan = Some(plan);
-    run.carry(Change::resume(stage))
+    let (change, number) = (entry.name.clone(), entry.number);
+    let mut live = Live::new(
+        RunContext { world, state, recorder: Recorder::new(world, observer, &daemon) },
+        Saved { entry, plan, contents: Vec::new() },
+    );
+    let recorder = &mut live.cx.recorder;
+    recorder.redact_with(redactor);
+    recorder.emit(Event::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
+    // What the first part of the change recorded of itself, so that the record is whole.
+    let begun = recorder.report().clone();
+    recorder.continue_from(live.entry.so_far(world.disk(), begun));
+    recorder.emit(Event::BackedUp { change, folder });
+    recorder.note(format!("change {number} was interrupted {}", words_for(stage)));
+    recorder.record_in(live.entry.folder.clone());
+    live.obstacle.cause = Some("the change was interrupted".into());
+    live.carry(Change::resume(stage))
 }
 
 /// What must not be shown of the change, by what is known of the daemon and what its files say before and after.
@@ -85,14 +94,12 @@ fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
 pub fn carry_saved(
     world: &dyn World,
     state: &State,
-    watch: &mut dyn Observer,
+    observer: &mut dyn Observer,
     entry: Entry,
     plan: Plan,
     contents: Vec<Option<Bytes>>,
 ) -> Finished {
-    let mut run = Run::new(world, state, watch, &plan.daemon);
-    (run.entry, run.plan, run.contents) = (Some(entry), Some(plan), contents);
-    run.carry(Change::saved())
+    Live::at(world, state, observer, Saved { entry, plan, contents }).carry(Change::saved())
 }
 
 fn words_for(stage: Stage) -> &'static str {
@@ -101,7 +108,9 @@ fn words_for(stage: Stage) -> &'static str {
         Stage::Armed => "while its files were going live",
         Stage::Replaced | Stage::Activated => "before its health was known",
         Stage::Kept => "after it was kept",
-        Stage::Restoring | Stage::PutBack | Stage::Revived | Stage::Restored => "while it was being restored",
+        Stage::Restoring | Stage::FilesRestored | Stage::Reactivated | Stage::Restored => {
+            "while it was being restored"
+        }
         Stage::Closed(_) => "and is stuck",
     }
 }

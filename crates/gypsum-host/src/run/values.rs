@@ -29,8 +29,8 @@ impl<'a> Values<'a> {
     pub fn of(profile: &'a Profile, loading: &'a Loading) -> Self {
         let layers = loading.layers(profile);
         let survey = Survey::default();
-        let subject = loading.subject(&layers, profile, &survey);
-        let wanted = wanted(&subject);
+        let config_view = loading.config_view(&layers, profile, &survey);
+        let wanted = wanted(&config_view);
         Self { profile, loading, layers, wanted }
     }
 

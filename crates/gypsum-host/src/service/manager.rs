@@ -20,45 +20,37 @@ pub(super) trait ServiceManager {
     /// How a resolved service is, with its main process and the manager's own marks of this run of it.
     fn observe(&self, service: &Service) -> Observation;
 
-    /// Where its logs have come to now, those files and its own.
-    fn mark(&self, files: &[String], now_ms: i64) -> Mark {
-        Mark::at(now_ms, files)
-    }
-
     /// Tells it something, and waits until the manager says that this is done, or until the time is up. Only a manager
     /// that carries on by itself, and puts what it is told then behind that, may be left in the middle.
     fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted;
 
-    /// Waits until nothing is left of a service that was stopped: no process of it, no socket on which it listened. In
-    /// words what is left, where the time is up.
-    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), String> {
-        let end = Instant::now() + limit;
-        loop {
-            match held.left() {
-                None => return Ok(()),
-                Some(left) if Instant::now() > end => return Err(left),
-                Some(_) => std::thread::sleep(LOOK_UP),
-            }
-        }
-    }
-
     /// The last lines of the log that the manager itself keeps of the service, from a mark on and up to a moment
     /// (milliseconds since 1970). None where it keeps none: its output goes to files then.
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
-        Vec::new()
-    }
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String>;
 
     /// How a person looks at it and its log: a line for the shell.
     fn by_hand(&self, service: &Service) -> String;
 
-    /// Those of these units that are up.
-    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
-        Vec::new()
-    }
+    /// Those of these units that are up; none if it has no units that depend on each other.
+    fn active(&self, service: &Service, units: &[String]) -> Vec<String>;
 
     /// Whether it was asked, since a moment, to stop or to restart the service: then its end is no crash. None where
     /// the manager keeps no account of that.
-    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
-        None
+    fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool>;
+}
+
+/// Waits until nothing is left of a service that was stopped: no process of it, no socket on which it listened.
+///
+/// # Errors
+///
+/// What is left, in words, when the time is up.
+pub fn wait_until_gone(held: &OwnedResources, limit: Duration) -> Result<(), String> {
+    let end = Instant::now() + limit;
+    loop {
+        match held.left() {
+            None => return Ok(()),
+            Some(left) if Instant::now() > end => return Err(left),
+            Some(_) => std::thread::sleep(LOOK_UP),
+        }
     }
 }

@@ -20,6 +20,7 @@ use crate::logs::Mark;
 use gypsum_core::profile::{Proof, Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use manager::ServiceManager;
+pub use manager::wait_until_gone;
 use rustix::process::{Pid, Signal, kill_process};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -240,9 +241,9 @@ pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
 }
 
 /// Tells a service something and waits until that is done or the time is up.
-pub fn act(service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
+pub fn act(service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
     let begun = Instant::now();
-    let done = match deed {
+    let done = match action {
         ServiceAction::Signal => signal(service),
         ServiceAction::Command => command(service, limit.time),
         // Whatever has the service: the file is a unit's.
@@ -250,19 +251,9 @@ pub fn act(service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
             systemd::reread(service, limit.time)
         }
         ServiceAction::Reread => Ok(()),
-        _ => return manager_of(service).act(service, deed, limit),
+        _ => return manager_of(service).act(service, action, limit),
     };
     Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
-}
-
-/// Waits until nothing is left of a service that was stopped; in words what is left where the time is up.
-pub fn wait(service: &Service, held: &OwnedResources, limit: Duration) -> Result<(), String> {
-    manager_of(service).wait(held, limit)
-}
-
-/// Where the logs of a service have come to, those files among them.
-pub fn mark(service: &Service, files: &[String], now_ms: i64) -> Mark {
-    manager_of(service).mark(files, now_ms)
 }
 
 /// The last lines of the log that its manager keeps, from a mark on and up to a moment (milliseconds since 1970).

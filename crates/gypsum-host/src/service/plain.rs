@@ -4,6 +4,7 @@ use super::manager::ServiceManager;
 use super::{Acted, ServiceAction, named_signal, proc, send, with_logs};
 use crate::children::{self, Limit};
 use crate::error::Error;
+use crate::logs::Mark;
 use gypsum_core::profile::{Plain, Service, Stop};
 use gypsum_core::service::{Observation, Process, State};
 use rustix::process::Signal;
@@ -48,6 +49,21 @@ impl ServiceManager for NoManager {
             ServiceAction::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
         });
         Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+    }
+
+    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
+        // It keeps no log: the service writes its own files.
+        Vec::new()
+    }
+
+    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
+        // It has no units that depend on each other.
+        Vec::new()
+    }
+
+    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
+        // It keeps no account of that.
+        None
     }
 }
 

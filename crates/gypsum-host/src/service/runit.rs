@@ -7,6 +7,7 @@ use super::manager::ServiceManager;
 use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::Limit;
 use crate::error::Error;
+use crate::logs::Mark;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use std::fs;
@@ -112,6 +113,21 @@ impl ServiceManager for Runit {
             std::thread::sleep(Duration::from_millis(20));
         }
         acted
+    }
+
+    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
+        // It keeps no log: the service writes its own files.
+        Vec::new()
+    }
+
+    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
+        // It has no units that depend on each other.
+        Vec::new()
+    }
+
+    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
+        // It keeps no account of that.
+        None
     }
 }
 

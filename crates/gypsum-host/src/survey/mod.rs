@@ -219,7 +219,7 @@ pub fn check_standing(profile: &Profile, loading: &Loading, early: &Early) -> Ve
     let host = Host::new(profile, early, &overlay, &who);
     let mut survey = Survey::default();
     let nothing_known = Survey::default();
-    let mut checking = Checking::of(loading.subject(&layers, profile, &nothing_known));
+    let mut checking = Checking::of(loading.config_view(&layers, profile, &nothing_known));
     let mut findings = host.answer(&mut survey, |survey| checking.round(survey));
     worst_first(&mut findings);
     findings

@@ -26,6 +26,10 @@ impl Observer for Hearer<'_> {
             self.told = Some(*verdict);
         }
     }
+
+    fn confirm(&mut self) -> bool {
+        true
+    }
 }
 
 /// Carries the change up to operation `cut`, and returns what a person was told, and what is found then.

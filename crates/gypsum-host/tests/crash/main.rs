@@ -12,7 +12,7 @@ mod disk;
 mod world;
 
 use disk::{FakeDisk, Leaves};
-use gypsum_core::change::{Content, How, Ownership, Plan, PlannedFile, Verdict};
+use gypsum_core::change::{Content, Ownership, Plan, PlannedFile, ReplaceBy, Verdict};
 use gypsum_core::event::Event;
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
@@ -41,6 +41,10 @@ struct Nobody;
 
 impl Observer for Nobody {
     fn on_event(&mut self, _happening: &Event) {}
+
+    fn confirm(&mut self) -> bool {
+        true
+    }
 }
 
 fn backup(path: &str) -> PathBuf {
@@ -65,14 +69,14 @@ fn plan(in_place: bool) -> Plan {
         before: content_of(*before),
         after: content_of(*after),
         how: match (before, after) {
-            (None, _) => How::Create,
-            (_, None) => How::Remove,
-            _ if in_place => How::InPlace,
-            _ => How::Exchange,
+            (None, _) => ReplaceBy::Create,
+            (_, None) => ReplaceBy::Remove,
+            _ if in_place => ReplaceBy::InPlace,
+            _ => ReplaceBy::Exchange,
         },
         aside: format!("/etc/boards/.{}.gypsum-0001~", path.rsplit('/').next().unwrap()).into(),
         backup: before.map(|_| backup(path)),
-        dress: before.is_none().then_some(Ownership { mode: Some(0o644), owner: None, group: None }),
+        ownership: before.is_none().then_some(Ownership { mode: Some(0o644), owner: None, group: None }),
     };
     let plain = Plain {
         pid_file: "/run/boards.pid".into(),
@@ -82,8 +86,8 @@ fn plan(in_place: bool) -> Plan {
     };
     Plan {
         folders: vec!["/etc/boards/new".into(), "/etc/boards/new/er".into()],
-        chores: Vec::new(),
-        neighbours: Vec::new(),
+        hooks: Vec::new(),
+        related: Vec::new(),
         taken_along: Vec::new(),
         callers: Vec::new(),
         prune: vec!["/etc/boards/old".into()],

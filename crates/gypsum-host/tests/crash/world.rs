@@ -5,10 +5,11 @@ use crate::{EDITED, FILES};
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
-use gypsum_core::service::{Observation, State};
+use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::Disk;
+use gypsum_host::logs::Mark;
 use gypsum_host::probe::ProbeContext;
-use gypsum_host::service::{Acted, ServiceAction};
+use gypsum_host::service::{Acted, OwnedResources, ServiceAction};
 use gypsum_host::world::World;
 use std::path::Path;
 use std::sync::atomic::{AtomicI64, Ordering};
@@ -35,7 +36,7 @@ impl World for FakeWorld<'_> {
         Observation::only(State::Running)
     }
 
-    fn act(&self, _service: &Service, _deed: ServiceAction, _limit: Duration, _back: bool) -> Acted {
+    fn act(&self, _service: &Service, _action: ServiceAction, _limit: Duration, _back: bool) -> Acted {
         let live = self.disk.read(Path::new(EDITED)).unwrap();
         let new = FILES.iter().any(|(path, _, after)| *path == EDITED && live.as_deref() == *after);
         Acted { ok: !(self.bad && new), said: String::new(), took: Duration::ZERO }
@@ -50,11 +51,59 @@ impl World for FakeWorld<'_> {
     }
 
     fn run(&self, _argv: &[String], _limit: Duration) -> Result<(), String> {
-        unreachable!("there are no chores here")
+        unreachable!("there are no hooks here")
+    }
+
+    fn observe_again(&self, service: &Service, _last: &Observation) -> Observation {
+        self.observe(service)
+    }
+
+    fn glance(&self, service: &Service, _last: &Observation) -> Observation {
+        self.observe(service)
+    }
+
+    fn is_accepting(&self, _processes: &[Process]) -> bool {
+        false
+    }
+
+    fn active_units(&self, _service: &Service, _units: &[String]) -> Vec<String> {
+        Vec::new()
+    }
+
+    fn holdings(&self, _service: &Service) -> OwnedResources {
+        OwnedResources::default()
+    }
+
+    fn wait(&self, _held: &OwnedResources, _limit: Duration) -> Result<(), String> {
+        Ok(())
+    }
+
+    fn mark(&self, _files: &[String]) -> Mark {
+        Mark::at(self.now_ms(), &[])
+    }
+
+    fn logged(&self, _scene: &ProbeContext) -> String {
+        String::new()
+    }
+
+    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
+        Vec::new()
+    }
+
+    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
+        None
+    }
+
+    fn is_sent_away(&self) -> bool {
+        false
     }
 
     fn now_ms(&self) -> i64 {
         self.now_ms.fetch_add(1, Ordering::Relaxed)
+    }
+
+    fn uptime(&self) -> Duration {
+        Duration::from_millis(u64::try_from(self.now_ms()).unwrap())
     }
 
     fn sleep(&self, time: Duration) {

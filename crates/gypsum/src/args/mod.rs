@@ -117,7 +117,7 @@ pub struct ChangeOptions {
     /// How the service takes up the change, if not by the least that is needed; without an edit it is restarted or
     /// reloaded with the same care
     #[arg(long, value_name = "HOW")]
-    pub activation: Option<How>,
+    pub activation: Option<ActivationArg>,
     /// A check that must hold afterwards, as a sentence: 'http http://localhost/map 200'
     #[arg(long, value_name = "CHECK")]
     pub must: Vec<String>,
@@ -145,7 +145,7 @@ pub enum OnFinding {
 
 /// What to tell the daemon.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum How {
+pub enum ActivationArg {
     /// Nothing.
     None,
     /// To read its configuration again.
@@ -160,15 +160,15 @@ pub enum How {
     Command,
 }
 
-impl From<How> for Activation {
-    fn from(how: How) -> Self {
+impl From<ActivationArg> for Activation {
+    fn from(how: ActivationArg) -> Self {
         match how {
-            How::None => Self::None,
-            How::Reload => Self::Reload,
-            How::Restart => Self::Restart,
-            How::StopFirst => Self::StopFirst,
-            How::Signal => Self::Signal,
-            How::Command => Self::Command,
+            ActivationArg::None => Self::None,
+            ActivationArg::Reload => Self::Reload,
+            ActivationArg::Restart => Self::Restart,
+            ActivationArg::StopFirst => Self::StopFirst,
+            ActivationArg::Signal => Self::Signal,
+            ActivationArg::Command => Self::Command,
         }
     }
 }

@@ -3,7 +3,7 @@
 use super::{Context, world};
 use crate::args::{ChangeOptions, Target};
 use crate::target::{NoTarget, check_of, profile_of};
-use crate::typed::{Typed, beside_of, content};
+use crate::typed::{Typed, content_of, extra_files_of};
 use crate::view::ChangeView;
 use gypsum_core::edit::{Edit, Request};
 use gypsum_core::probe::{Probe, parse_source};
@@ -13,7 +13,7 @@ use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
 use gypsum_host::profiles::for_file;
-use gypsum_host::run::{Beside, Finished, Job, Run, Wish, ready};
+use gypsum_host::run::{Acceptance, ChangeRequest, Finished, NewContent, Wishes, ready};
 use gypsum_host::who::login_name;
 use std::time::Duration;
 
@@ -21,9 +21,9 @@ pub fn run(
     context: &Context,
     target: &Target,
     typed: &Typed,
-    manner: &ChangeOptions,
+    options: &ChangeOptions,
 ) -> Result<u8, NoTarget> {
-    let prepared = typed.prepared(manner.why.as_ref())?;
+    let prepared = typed.prepared(options.why.as_ref())?;
     let mut edits = prepared.requests().map_err(|why| Error::usage(why.0))?;
     if typed.more.print_edits {
         let text = prepared.write().map_err(|why| Error::cannot(why.0))?;
@@ -31,7 +31,7 @@ pub fn run(
         return Ok(0);
     }
     if typed.more.ready {
-        return take_live(context, target, &edits, manner);
+        return take_live(context, target, &edits, options);
     }
     let secrets = typed.secrets()?;
     let secret = |request: &Request| match &request.edit {
@@ -40,48 +40,53 @@ pub fn run(
     };
     let hidden = secrets.iter().filter_map(secret).collect();
     edits.extend(secrets);
-    let beside = beside_of(&prepared)?;
-    let wish = match &typed.more.whole {
-        Some(file) => Wish::Whole(content(file)?),
-        None if edits.is_empty() && beside.is_empty() && !activates(manner) => {
+    let extra_files = extra_files_of(&prepared)?;
+    let content = match &typed.more.whole {
+        Some(file) => NewContent::Whole(content_of(file)?),
+        None if edits.is_empty() && extra_files.is_empty() && !activates(options) => {
             return Err(Error::usage("no edit was given")
                 .help("for example: gypsum change sshd MaxAuthTries=4; --activation restart restarts without an edit")
                 .into());
         }
-        None => Wish::Edits(edits),
+        None => NewContent::Edits(edits),
     };
     let mut profile = profile_of(target)?;
     let only = prepared.within.as_deref().map(std::path::absolute).transpose();
     let only = only.map_err(|error| Error::cannot(format!("--in cannot be used: {error}")))?;
-    let wish = in_absolute_files(wish)?;
+    let content = in_absolute_files(content)?;
     if let Some(only) = &only {
         for_file(&mut profile, only);
     }
-    let job = job(profile, wish, manner)?;
+    let request = request_of(profile, content, options)?;
     let why = prepared.why;
-    carry_out(context, Job { only, beside, hidden, why, remark: prepared.remark, ..job })
+    let remark = prepared.remark;
+    carry_out(context, ChangeRequest { only, extra_files, hidden, why, remark, ..request })
 }
 
 /// The same edits, each file by its whole name.
-fn in_absolute_files(wish: Wish) -> Result<Wish, Error> {
-    let Wish::Edits(mut edits) = wish else { return Ok(wish) };
+fn in_absolute_files(content: NewContent) -> Result<NewContent, Error> {
+    let NewContent::Edits(mut edits) = content else { return Ok(content) };
     for within in edits.iter_mut().filter_map(|request| request.within.as_mut()) {
         let path = std::path::absolute(&*within)
             .map_err(|error| Error::file("use", std::path::Path::new(within), &error))?;
         *within = path.display().to_string();
     }
-    Ok(Wish::Edits(edits))
+    Ok(NewContent::Edits(edits))
 }
 
 /// Whether the service is to be restarted or reloaded by all means.
-fn activates(manner: &ChangeOptions) -> bool {
-    manner.activation.is_some_and(|activation| !matches!(activation.into(), Activation::None))
+fn activates(options: &ChangeOptions) -> bool {
+    options.activation.is_some_and(|activation| !matches!(activation.into(), Activation::None))
 }
 
-/// A change in the manner that was asked for.
-pub fn job(profile: Profile, wish: Wish, manner: &ChangeOptions) -> Result<Job, Error> {
-    let musts = manner.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
-    let readings = manner.reading.iter().map(|what| reading_of(what)).collect::<Result<_, _>>()?;
+/// The change that was asked for.
+pub fn request_of(
+    profile: Profile,
+    content: NewContent,
+    options: &ChangeOptions,
+) -> Result<ChangeRequest, Error> {
+    let musts = options.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
+    let readings = options.reading.iter().map(|what| reading_of(what)).collect::<Result<_, _>>()?;
     let expect = |text: &String| {
         let pair =
             text.rsplit_once('=').map(|(name, value)| (name.trim().to_owned(), value.trim().to_owned()));
@@ -90,28 +95,19 @@ pub fn job(profile: Profile, wish: Wish, manner: &ChangeOptions) -> Result<Job, 
                 .help("for example --expect niceness=5")
         })
     };
-    Ok(Job {
-        profile,
-        wish,
-        only: None,
-        beside: Beside::default(),
-        prune: Vec::new(),
-        hidden: Vec::new(),
-        remark: None,
-        why: manner.why.clone(),
-        who: login_name(),
-        accept: manner.accept.clone(),
-        strict: manner.strict,
-        dry_run: manner.dry_run || manner.hold,
-        hold: manner.hold,
-        start: manner.start,
-        activation: manner.activation.map(Into::into),
+    let wishes = Wishes {
+        acceptance: Acceptance { rules: options.accept.clone(), strict: options.strict },
+        dry_run: options.dry_run || options.hold,
+        hold: options.hold,
+        start: options.start,
+        activation: options.activation.map(Into::into),
         musts,
         readings,
-        expects: manner.expect.iter().map(expect).collect::<Result<_, _>>()?,
-        steady: manner.steady.as_deref().map(steady_of).transpose()?,
-        takes_live: Vec::new(),
-    })
+        expects: options.expect.iter().map(expect).collect::<Result<_, _>>()?,
+        steady: options.steady.as_deref().map(steady_of).transpose()?,
+    };
+    let why = options.why.clone();
+    Ok(ChangeRequest { why, wishes, ..ChangeRequest::new(profile, content, login_name()) })
 }
 
 /// Takes live what was put aside.
@@ -119,17 +115,17 @@ fn take_live(
     context: &Context,
     target: &Target,
     edits: &[Request],
-    manner: &ChangeOptions,
+    options: &ChangeOptions,
 ) -> Result<u8, NoTarget> {
-    if !edits.is_empty() || manner.hold {
+    if !edits.is_empty() || options.hold {
         return Err(Error::usage("--ready takes live what was put aside, and nothing else")
             .help("give further edits with --hold first")
             .into());
     }
     let profile = profile_of(target)?;
-    let (wish, drafts) = ready(&RealDisk, &context.state, &profile)?;
+    let (content, drafts) = ready(&RealDisk, &context.state, &profile)?;
     let takes_live = drafts.iter().map(Draft::taken).collect::<Result<_, _>>()?;
-    carry_out(context, Job { takes_live, ..job(profile, wish, manner)? })
+    carry_out(context, ChangeRequest { takes_live, ..request_of(profile, content, options)? })
 }
 
 fn reading_of(what: &str) -> Result<Reading, Error> {
@@ -156,10 +152,10 @@ fn steady_of(text: &str) -> Result<Duration, Error> {
 }
 
 /// Carries a change out and draws it; its exit status.
-pub fn carry_out(context: &Context, job: Job) -> Result<u8, NoTarget> {
+pub fn carry_out(context: &Context, request: ChangeRequest) -> Result<u8, NoTarget> {
     let world = world()?;
     let mut view = ChangeView::new(context.out).asking(!context.yes);
-    let Finished { report, status } = Run::change(&world, &context.state, &mut view, job);
+    let Finished { report, status } = gypsum_host::run::change(&world, &context.state, &mut view, request);
     if context.out.json {
         context.report(&report);
     }

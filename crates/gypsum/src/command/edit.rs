@@ -1,6 +1,6 @@
 //! `gypsum edit`: the person's own editor on a draft, and the draft made live as a change like any other.
 
-use super::change::{carry_out, job};
+use super::change::{carry_out, request_of};
 use super::{Context, world};
 use crate::args::{ChangeOptions, OnFinding, Target};
 use crate::ask::{choose, is_interactive};
@@ -19,7 +19,7 @@ use gypsum_host::drafts::{self, Draft, Held, Note};
 use gypsum_host::error::Error;
 use gypsum_host::files::{self, Loading};
 use gypsum_host::profiles::for_file;
-use gypsum_host::run::{Beside, Job, Observer, Run, Wish};
+use gypsum_host::run::{ChangeRequest, ExtraFiles, NewContent, Observer};
 use gypsum_host::who::login_name;
 use gypsum_host::world::World;
 use std::path::{Path, PathBuf};
@@ -37,12 +37,12 @@ pub fn run(
     context: &Context,
     target: &Target,
     asked: &Asked,
-    manner: &ChangeOptions,
+    options: &ChangeOptions,
 ) -> Result<u8, NoTarget> {
     let world = world()?;
     let mut profile = profile_of(target)?;
     // What cannot be done is said before anybody types.
-    job(profile.clone(), Wish::Whole(Vec::new()), manner)?;
+    request_of(profile.clone(), NewContent::Whole(Vec::new()), options)?;
     context.state.prepare(&RealDisk, &profile.daemon)?;
     let within = asked.within.as_deref().map(std::path::absolute).transpose();
     let within = within.map_err(|error| Error::cannot(format!("--in cannot be used: {error}")))?;
@@ -55,7 +55,7 @@ pub fn run(
     let (n, line) = place(&loading, within.as_deref(), asked.at.as_deref())?;
     let (name, real) = (loading.loaded[n].name.clone(), loading.loaded[n].real.clone());
     let like = loading.files[n].doc.clone();
-    let mut editing = Editing { context, world: &world, profile, asked, manner, name, real, like, line };
+    let mut editing = Editing { context, world: &world, profile, asked, options, name, real, like, line };
     let Some(draft) = editing.draft()? else {
         return Ok(1);
     };
@@ -86,7 +86,7 @@ struct Editing<'a> {
     world: &'a dyn World,
     profile: Profile,
     asked: &'a Asked,
-    manner: &'a ChangeOptions,
+    options: &'a ChangeOptions,
     name: PathBuf,
     real: PathBuf,
     like: Document,
@@ -201,10 +201,11 @@ impl Editing<'_> {
                     drop(held);
                     draft.is_now(drafts::Reason::NotFinished, self.world.now_ms())?;
                     let takes_live = vec![draft.taken()?];
-                    let job = Job { accept, takes_live, ..self.job(proposal, false)? };
-                    let status = carry_out(self.context, job)?;
+                    let mut request = self.request_of(proposal, false)?;
+                    request.wishes.acceptance.rules = accept;
+                    let status = carry_out(self.context, ChangeRequest { takes_live, ..request })?;
                     // What was only tried is not live.
-                    if self.manner.dry_run {
+                    if self.options.dry_run {
                         draft.is_now(drafts::Reason::Left, self.world.now_ms())?;
                     }
                     return Ok(status);
@@ -226,11 +227,14 @@ impl Editing<'_> {
         }
     }
 
-    fn job(&self, proposal: Vec<u8>, dry_run: bool) -> Result<Job, Error> {
-        let beside = Beside { new: self.asked.new, ..Beside::default() };
-        let job = job(self.profile.clone(), Wish::Whole(proposal), self.manner)?;
-        let hold = job.hold && !dry_run;
-        Ok(Job { only: Some(self.name.clone()), dry_run: dry_run || job.dry_run, hold, beside, ..job })
+    fn request_of(&self, proposal: Vec<u8>, dry_run: bool) -> Result<ChangeRequest, Error> {
+        let content = NewContent::Whole(proposal);
+        let mut request = request_of(self.profile.clone(), content, self.options)?;
+        request.only = Some(self.name.clone());
+        request.extra_files = ExtraFiles { new: self.asked.new, ..ExtraFiles::default() };
+        request.wishes.dry_run |= dry_run;
+        request.wishes.hold &= !dry_run;
+        Ok(request)
     }
 
     /// The proposal against the file as it is now: with what somebody else changed meanwhile, where the two
@@ -258,11 +262,12 @@ impl Editing<'_> {
     /// Our own check and the daemon's, before anything is live; and the choice, where they find something.
     fn judged(&mut self, proposal: &[u8]) -> Result<Next, Error> {
         let mut seen = Seen::default();
-        Run::change(self.world, &self.context.state, &mut seen, self.job(proposal.to_vec(), true)?);
-        let accepted = |finding: &&Finding| !self.manner.accept.contains(&finding.rule);
+        let request = self.request_of(proposal.to_vec(), true)?;
+        gypsum_host::run::change(self.world, &self.context.state, &mut seen, request);
+        let accepted = |finding: &&Finding| !self.options.accept.contains(&finding.rule);
         let open: Vec<&Finding> = seen.findings.iter().filter(accepted).collect();
         if open.is_empty() {
-            return Ok(Next::Live(self.manner.accept.clone()));
+            return Ok(Next::Live(self.options.accept.clone()));
         }
         let out = self.context.out;
         for finding in &seen.findings {
@@ -272,11 +277,11 @@ impl Editing<'_> {
         let first = open.iter().find(|finding| finding.file.as_deref() == self.name.to_str());
         self.line = first.and_then(|finding| finding.line).or(self.line);
         // Warnings can be gone past; a fault has to be named on the command line by who knows better.
-        let passable = open.iter().all(|finding| finding.severity != Severity::Fault) && !self.manner.strict;
+        let passable = open.iter().all(|finding| finding.severity != Severity::Fault) && !self.options.strict;
         let mut rules: Vec<String> = open.iter().map(|finding| finding.rule.clone()).collect();
         rules.sort();
         rules.dedup();
-        let with_rules = || [self.manner.accept.clone(), rules.clone()].concat();
+        let with_rules = || [self.options.accept.clone(), rules.clone()].concat();
         if !is_interactive() {
             return Ok(match self.asked.on_finding {
                 Some(OnFinding::Again) => Next::Again,
@@ -352,5 +357,10 @@ impl Observer for Seen {
         if let Event::Found { finding } = event {
             self.findings.push(finding.clone());
         }
+    }
+
+    fn confirm(&mut self) -> bool {
+        // It only tries: nothing goes live.
+        true
     }
 }

@@ -83,9 +83,10 @@ fn by_shape(bytes: &[u8]) -> Family {
         .map(str::trim)
         .filter(|line| !line.is_empty() && !line.starts_with(['#', ';', '!']))
         .collect();
-    let share =
-        |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|line| fits(line)).count() * 2 > lines.len();
-    let any = |fits: &dyn Fn(&str) -> bool| lines.iter().any(|line| fits(line));
+    let share = |glob_match: &dyn Fn(&str) -> bool| {
+        lines.iter().filter(|line| glob_match(line)).count() * 2 > lines.len()
+    };
+    let any = |glob_match: &dyn Fn(&str) -> bool| lines.iter().any(|line| glob_match(line));
     if any(&|line| line.starts_with('[') && line.ends_with(']')) {
         Family::Sections
     } else if any(&|line| line.starts_with("</")) {
@@ -100,21 +101,21 @@ fn by_shape(bytes: &[u8]) -> Family {
 }
 
 /// What the service manager tells of a unit: its full name, the program, whether it can be reloaded.
-struct Told {
+struct Typed {
     unit: String,
     reloads: bool,
 }
 
-fn look_at(unit: &str) -> Result<Told, Error> {
+fn look_at(unit: &str) -> Result<Typed, Error> {
     let resolved = service::resolve(&Service { unit: vec![unit.to_owned()], ..Service::default() })?;
     let seen = service::observe(&resolved);
-    Ok(Told { unit: service::name_of(&resolved), reloads: seen.can_reload })
+    Ok(Typed { unit: service::name_of(&resolved), reloads: seen.can_reload })
 }
 
 fn text(
     daemon: &str,
     profile: &Profile,
-    told: Option<&Told>,
+    told: Option<&Typed>,
     settings: &BTreeMap<String, (String, Option<String>)>,
 ) -> String {
     let quoted = |text: &str| serde_json::Value::from(text).to_string();

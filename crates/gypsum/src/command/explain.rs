@@ -3,7 +3,7 @@
 use super::Context;
 use crate::out::{BOLD, DIM};
 use crate::view::{columns, styled, when, wrapped};
-use gypsum_core::edit::Shown;
+use gypsum_core::edit::LineDiff;
 use gypsum_core::explain::{Explained, explain};
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
@@ -14,8 +14,8 @@ use gypsum_host::files::Loading;
 /// Explains the setting called `name`; whether there is one.
 pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) -> bool {
     let (layers, survey) = (loading.layers(profile), Survey::default());
-    let subject = loading.subject(&layers, profile, &survey);
-    let Some(one) = explain(&subject, name) else {
+    let config_view = loading.config_view(&layers, profile, &survey);
+    let Some(one) = explain(&config_view, name) else {
         return false;
     };
     let last = last_change(context, profile, &one.name);
@@ -97,7 +97,7 @@ fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(Stri
             first.is_some_and(|first| profile.dialect.same(first.as_bytes(), name.as_bytes()))
         };
         let kept = report.verdict.is_some_and(|verdict| verdict.word() == "kept");
-        let meant = |edit: &&Shown| ours(&edit.address) || written(&edit.after) || written(&edit.before);
+        let meant = |edit: &&LineDiff| ours(&edit.address) || written(&edit.after) || written(&edit.before);
         let edit = report.edits.iter().find(meant).filter(|_| kept)?;
         let one_line = |after: &str| after.split_whitespace().collect::<Vec<_>>().join(" ");
         let what = edit.after.as_deref().map_or("taken out".to_owned(), one_line);

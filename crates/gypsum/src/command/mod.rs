@@ -15,7 +15,7 @@ mod show;
 
 use crate::args::{Cli, Command};
 use crate::order::TypedOrder;
-use crate::out::Out;
+use crate::out::Terminal;
 use crate::target::NoTarget;
 use crate::typed::Typed;
 use crate::view::finding_lines;
@@ -25,7 +25,7 @@ use gypsum_host::state::State;
 
 /// What every command has at hand.
 pub struct Context {
-    pub out: Out,
+    pub out: Terminal,
     /// Whether questions are answered beforehand: go on.
     pub yes: bool,
     pub state: State,
@@ -33,7 +33,7 @@ pub struct Context {
 
 /// Runs the command, whose words were typed in this order; its exit status.
 pub fn run(cli: Cli, order: TypedOrder) -> u8 {
-    let out = Out::new(&cli.common);
+    let out = Terminal::new(&cli.common);
     if cli.common.verbose {
         let filter = tracing_subscriber::EnvFilter::new("warn,gypsum=debug,gypsum_host=debug");
         tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).without_time().init();

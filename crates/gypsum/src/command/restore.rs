@@ -1,14 +1,14 @@
 //! `gypsum restore`.
 
 use super::Context;
-use super::change::{carry_out, job};
+use super::change::{carry_out, request_of};
 use crate::args::{ChangeOptions, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
 use gypsum_host::disk::{Disk, RealDisk, content_of};
 use gypsum_host::error::Error;
 use gypsum_host::evidence::Progress;
-use gypsum_host::run::Wish;
+use gypsum_host::run::NewContent;
 use gypsum_host::state::Entry;
 use std::path::PathBuf;
 
@@ -17,7 +17,7 @@ pub fn run(
     target: &Target,
     change: Option<&str>,
     whole: bool,
-    manner: &ChangeOptions,
+    options: &ChangeOptions,
 ) -> Result<u8, NoTarget> {
     let profile = profile_of(target)?;
     let entry = match change {
@@ -28,15 +28,15 @@ pub fn run(
         Error::cannot(format!("the plan of change {} cannot be read", entry.number))
             .help(format!("its old files are in {}", entry.folder.join("before").display()))
     })?;
-    let wish = Wish::Files(files_of(&plan, &entry, whole)?);
-    if manner.hold {
+    let content = NewContent::Restored(files_of(&plan, &entry, whole)?);
+    if options.hold {
         let error = Error::usage("what is taken back cannot be put aside");
         return Err(error.help("-n shows what a restore would do").into());
     }
-    let mut job = job(profile, wish, manner)?;
-    job.prune = plan.folders.iter().rev().cloned().collect();
-    job.why.get_or_insert_with(|| format!("takes back change {}", entry.number));
-    carry_out(context, job)
+    let mut request = request_of(profile, content, options)?;
+    request.prune = plan.folders.iter().rev().cloned().collect();
+    request.why.get_or_insert_with(|| format!("takes back change {}", entry.number));
+    carry_out(context, request)
 }
 
 fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Error> {

@@ -2,10 +2,10 @@
 
 use super::{SCREEN, finding_lines, outcome_line, rest, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
-use crate::out::{BOLD, DIM, ERROR, Out, WARNING};
+use crate::out::{BOLD, DIM, ERROR, Terminal, WARNING};
 use anstyle::Style;
 use gypsum_core::change::Verdict;
-use gypsum_core::edit::Shown;
+use gypsum_core::edit::LineDiff;
 use gypsum_core::event::Event;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::report::Reading;
@@ -19,7 +19,7 @@ const WORTH_SAYING_MS: u64 = 1_000;
 
 /// Draws a change.
 pub struct ChangeView {
-    out: Out,
+    out: Terminal,
     asks: bool,
     begun: Instant,
     change: Option<String>,
@@ -34,7 +34,7 @@ pub struct ChangeView {
 
 impl ChangeView {
     /// A view on this output; under `--json` and `-q` it draws little or nothing.
-    pub fn new(out: Out) -> Self {
+    pub fn new(out: Terminal) -> Self {
         Self {
             out,
             asks: false,
@@ -50,7 +50,7 @@ impl ChangeView {
     }
 
     /// A view of a change that is over: nothing in it takes time.
-    pub fn replay(out: Out) -> Self {
+    pub fn replay(out: Terminal) -> Self {
         Self { replay: true, ..Self::new(out) }
     }
 
@@ -84,7 +84,7 @@ impl ChangeView {
         }
     }
 
-    fn edits(&self, edits: &[Shown]) {
+    fn edits(&self, edits: &[LineDiff]) {
         let mut file = "";
         for edit in edits {
             if edit.file != file {
@@ -238,7 +238,10 @@ impl Observer for ChangeView {
                 lines.filter(|_| shown).for_each(|line| self.out.line(&line));
                 self.found |= shown;
             }
-            Event::Checked { by } => self.row("checked", by),
+            Event::Checked { by } => {
+                let names: Vec<&str> = by.iter().map(|run| run.name.as_str()).collect();
+                self.row("checked", &names.join("; "));
+            }
             Event::Baseline { health } => self.outcomes("before", health),
             Event::Planned { activation, .. } if self.dry_run => self.row("would", activation),
             Event::Planned { activation, idle: true, .. } => self.row("to do", activation),

@@ -1,6 +1,6 @@
 //! The difference of two versions of a file, without its secrets.
 
-use gypsum_core::edit::Shown;
+use gypsum_core::edit::LineDiff;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::{HIDDEN, Redactor, secrets_in_bytes};
 use similar::TextDiff;
@@ -14,7 +14,7 @@ pub fn difference(
     name: &str,
     before: &[u8],
     after: &[u8],
-    edits: &[Shown],
+    edits: &[LineDiff],
 ) -> Vec<String> {
     let is_text = |bytes: &[u8]| std::str::from_utf8(bytes).is_ok() && !bytes.contains(&0);
     if !is_text(before) || !is_text(after) {

@@ -33,7 +33,11 @@ fn wrong_words_are_refused_with_the_nearest_right_ones() {
         (&["change", "departures", "rows=5", "--expect", "five"], 2, "is not NAME=VALUE"),
         (&["change", "departures", "rows=5", "--reading", "process nicenes"], 2, "did you mean niceness?"),
         (&["change", "departures", "rows=5", "--steady", "soon"], 2, "is no time"),
-        (&["change", "departures", "rows=5", "--activation", "signal"], 2, "has no signal in its profile"),
+        (
+            &["change", "departures", "rows=5", "--activation", "signal"],
+            2,
+            "has no signal for its activation",
+        ),
         (&["change", "departures"], 2, "no edit was given"),
         (&["change", "departures", "--delete", "notice"], 3, "is not set"),
         (&["change", "departures", "--enable", "notice"], 3, "is not commented out anywhere"),

@@ -22,7 +22,7 @@ fn a_good_change_is_kept_with_owner_mode_and_everything_around_it() {
     let report = json(&output);
     assert_eq!(
         (report["schema"].as_u64(), report["verdict"].as_str(), report["healthy"].as_bool()),
-        (Some(1), Some("kept"), Some(true))
+        (Some(2), Some("kept"), Some(true))
     );
     assert_eq!(report["edits"][1]["before"], "#clock 24h");
     assert_eq!(report["activation"]["how"], "reload departures");

@@ -11,7 +11,7 @@ use gypsum_core::doc::{Dialect, Document, Family, Kind};
 use gypsum_core::edit::{File, Guide};
 use gypsum_core::explain::explain;
 use gypsum_core::listing::list;
-use gypsum_core::rules::Subject;
+use gypsum_core::rules::ConfigView;
 use gypsum_core::survey::Survey;
 use std::collections::BTreeMap;
 use std::fs;
@@ -174,8 +174,8 @@ fn shipped_files_are_read_without_a_broken_statement() {
             continue;
         }
         let bytes = fs::read(&path).unwrap();
-        let fits = |pattern: &str| glob::Pattern::new(pattern).unwrap().matches(&name);
-        let known = FILES.iter().find(|(pattern, _)| fits(pattern));
+        let glob_match = |pattern: &str| glob::Pattern::new(pattern).unwrap().matches(&name);
+        let known = FILES.iter().find(|(pattern, _)| glob_match(pattern));
         let family = match known {
             _ if bytes.starts_with(b"#!") => {
                 *reasons.entry("a program").or_default() += 1;
@@ -216,9 +216,12 @@ fn shipped_files_are_read_without_a_broken_statement() {
 }
 
 /// C1: what is asked for by the address that is printed of it is explained, with the value that it has there.
-fn explained(subject: &Subject<'_>, tally: &mut Tally) {
-    for row in list(subject.files, subject.layers, subject.profile).into_iter().filter(|row| !row.dormant) {
-        let explained = explain(subject, &row.address);
+fn explained(config_view: &ConfigView<'_>, tally: &mut Tally) {
+    for row in list(config_view.files, config_view.layers, config_view.profile)
+        .into_iter()
+        .filter(|row| !row.dormant)
+    {
+        let explained = explain(config_view, &row.address);
         let places = explained.map(|one| one.places).unwrap_or_default();
         let here = places.iter().find(|place| (&place.file, place.line) == (&row.file, row.line));
         if here.is_none_or(|place| place.value != row.value) {
@@ -249,7 +252,7 @@ fn addresses_of_installed_daemons_are_taken_back() {
             give_back(&loading.files, n, &guide, &mut tally);
         }
         let (layers, survey) = (loading.layers(&profile), Survey::default());
-        explained(&loading.subject(&layers, &profile, &survey), &mut tally);
+        explained(&loading.config_view(&layers, &profile, &survey), &mut tally);
         found += usize::from(tally.addresses > 0);
         tally.finish(built_in.name);
     }

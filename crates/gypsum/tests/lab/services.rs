@@ -88,20 +88,20 @@ fn a_watchdog_is_held_while_the_daemon_is_down_and_what_a_stop_took_along_is_sta
     lab.sh(
         "cat >> /etc/gypsum/profiles/boards.toml <<'END'
 
-[[neighbour]]
+[[related]]
 unit = [\"boards-watch.service\"]
 part = \"watchdog\"
-[[neighbour]]
+[[related]]
 unit = [\"boards-guard.service\"]
 part = \"watchdog\"
-[[neighbour]]
+[[related]]
 unit = [\"boards-clock.service\"]
 part = \"follower\"
 activation = \"reload\"
-[[neighbour]]
+[[related]]
 unit = [\"boards-lamp.service\"]
 part = \"follower\"
-[[neighbour]]
+[[related]]
 unit = [\"boards-bell.service\"]
 part = \"follower\"
 END
@@ -149,12 +149,12 @@ END
 }
 
 #[test]
-fn a_signal_or_a_command_tells_it_and_chores_come_before() {
+fn a_signal_or_a_command_tells_it_and_hooks_come_before() {
     let Some(lab) = boards("signal", "300ms", "Type=exec") else { return };
     lab.sh(
         "sed -i 's/^limit = \"10s\"/limit = \"10s\"\\nsignal = \"HUP\"\\ncommand = [\"\\/usr\\/bin\\/pkill\", \"-HUP\", \"-f\", \"boards.pl\"]/' /etc/gypsum/profiles/boards.toml
-         printf '\\n[[chore]]\\ntitle = \"the index\"\\nrun = [\"/bin/cp\", \"/etc/boards/boards.conf\", \"/run/boards.index\"]\\n' >> /etc/gypsum/profiles/boards.toml
-         printf '\\n[[chore]]\\ntitle = \"the flag\"\\nrun = [\"/bin/touch\", \"/run/boards.flag\"]\\nundo = [\"/bin/rm\", \"/run/boards.flag\"]\\n' >> /etc/gypsum/profiles/boards.toml",
+         printf '\\n[[hook]]\\ntitle = \"the index\"\\nrun = [\"/bin/cp\", \"/etc/boards/boards.conf\", \"/run/boards.index\"]\\n' >> /etc/gypsum/profiles/boards.toml
+         printf '\\n[[hook]]\\ntitle = \"the flag\"\\nrun = [\"/bin/touch\", \"/run/boards.flag\"]\\nundo = [\"/bin/rm\", \"/run/boards.flag\"]\\n' >> /etc/gypsum/profiles/boards.toml",
     );
     for how in ["signal", "command"] {
         let edit = format!("mode={how}");
@@ -162,7 +162,7 @@ fn a_signal_or_a_command_tells_it_and_chores_come_before() {
         assert_eq!(status, 0, "{report:#}");
         assert_eq!(report["activation"]["how"], format!("{how} boards.service"), "{report:#}");
         assert!(answers(&lab).contains(&edit.replace('=', " ")));
-        assert!(lab.sh("cat /run/boards.index").contains(how), "the chore was done");
+        assert!(lab.sh("cat /run/boards.index").contains(how), "the hook was run");
         lab.sh("test -e /run/boards.flag");
     }
     let (status, _) = lab.gypsum(&["change", "boards", "mode=silent", "--activation", "signal"]);

@@ -19,7 +19,7 @@ use crate::error::Error;
 use crate::logs::Mark;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
-use shown::Shown;
+use shown::UnitProperties;
 use std::time::{Duration, Instant};
 
 /// systemd.
@@ -31,7 +31,7 @@ impl ServiceManager for Systemd {
         let whose = ManagerScope::of(service);
         for name in &service.unit {
             let name = full_name(name)?;
-            let Some(shown) = Shown::of(&whose, &name) else {
+            let Some(shown) = UnitProperties::of(&whose, &name) else {
                 return Err(Error::cannot(
                     "systemd does not answer: it is not running here, or systemctl is missing",
                 )
@@ -57,7 +57,7 @@ impl ServiceManager for Systemd {
     }
 
     fn observe(&self, service: &Service) -> Observation {
-        let shown = Shown::of(&ManagerScope::of(service), service.name());
+        let shown = UnitProperties::of(&ManagerScope::of(service), service.name());
         shown.map_or_else(|| Observation::only(State::Unreachable), |shown| shown.observation())
     }
 
@@ -137,16 +137,16 @@ fn full_name(name: &str) -> Result<String, Error> {
 }
 
 /// The instance behind a unit that did its work and only stands for it; none where it stands for several.
-fn behind(whose: &ManagerScope, shown: &Shown) -> Option<Shown> {
+fn behind(whose: &ManagerScope, shown: &UnitProperties) -> Option<UnitProperties> {
     let seen = shown.observation();
     let stem = shown.id().strip_suffix(".service").filter(|_| seen.state == State::Exited)?;
     let parts = shown.parts().into_iter();
-    let instances: Vec<Shown> = parts
+    let instances: Vec<UnitProperties> = parts
         .filter(|part| part.strip_prefix(stem).is_some_and(|rest| rest.starts_with('@')))
-        .filter_map(|part| Shown::of(whose, &part))
+        .filter_map(|part| UnitProperties::of(whose, &part))
         .filter(|shown| !matches!(shown.observation().state, State::Stopped | State::Missing))
         .collect();
-    <[Shown; 1]>::try_from(instances).ok().map(|[only]| only)
+    <[UnitProperties; 1]>::try_from(instances).ok().map(|[only]| only)
 }
 
 fn unusable(name: &str, state: &str) -> Error {
@@ -160,7 +160,7 @@ fn unusable(name: &str, state: &str) -> Error {
 
 /// Whether systemd knows a unit of this name; none where it does not answer.
 pub fn is_known(name: &str) -> Option<bool> {
-    let shown = Shown::of(&ManagerScope::System, &full_name(name).ok()?)?;
+    let shown = UnitProperties::of(&ManagerScope::System, &full_name(name).ok()?)?;
     Some(shown.load_state() != "not-found")
 }
 
@@ -176,7 +176,7 @@ fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result
         let said = ran.map_or_else(|error| error.to_string(), |ran| ran.last_words());
         return Err(format!("systemd did not read its unit files again: {said}"));
     }
-    let shown = service.unit.first().and_then(|unit| Shown::of(whose, unit));
+    let shown = service.unit.first().and_then(|unit| UnitProperties::of(whose, unit));
     match shown {
         Some(shown) if matches!(shown.load_state(), "bad-setting" | "error") => {
             Err(unusable(service.name(), shown.load_state()).message)

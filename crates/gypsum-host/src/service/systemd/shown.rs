@@ -9,9 +9,9 @@ use std::collections::HashMap;
 const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
 
 /// The properties of a unit, by their names.
-pub struct Shown(HashMap<String, String>);
+pub struct UnitProperties(HashMap<String, String>);
 
-impl Shown {
+impl UnitProperties {
     /// Asks for them; none where the manager does not answer.
     pub fn of(whose: &ManagerScope, unit: &str) -> Option<Self> {
         let words = ["show", "--no-pager", "--timestamp=us+utc", "-p", PROPERTIES, "--", unit];

@@ -1,10 +1,10 @@
 //! Patterns with `*`, which stands for any text; `[*]` is a star itself.
 
 /// Whether `text` fits `pattern`.
-pub fn fits(pattern: &str, text: &str) -> bool {
+pub fn glob_match(pattern: &str, text: &str) -> bool {
     // A star that is meant stands in for itself as a character that no text has.
     if pattern.contains("[*]") {
-        return fits(&pattern.replace("[*]", "\u{1}"), &text.replace('*', "\u{1}"));
+        return glob_match(&pattern.replace("[*]", "\u{1}"), &text.replace('*', "\u{1}"));
     }
     let Some((start, mut rest)) = pattern.split_once('*') else {
         return pattern == text;
@@ -24,14 +24,16 @@ pub fn fits(pattern: &str, text: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::fits;
+    use super::glob_match;
 
     #[test]
     fn a_star_stands_for_anything() {
-        assert!(fits("deny all", "deny all") && !fits("deny all", "deny all x"));
-        assert!(fits("allow *", "allow 10.0.0.1") && !fits("allow *", "deny 10.0.0.1"));
-        assert!(fits("*0.0.0.0/0*", "mynetworks = 127.0.0.1, 0.0.0.0/0") && fits("a*b*c", "abbc"));
-        assert!(!fits("ab*ba", "aba"));
-        assert!(fits("[*].[*] stop", "*.* stop") && !fits("[*].[*] stop", "mail.* stop"));
+        assert!(glob_match("deny all", "deny all") && !glob_match("deny all", "deny all x"));
+        assert!(glob_match("allow *", "allow 10.0.0.1") && !glob_match("allow *", "deny 10.0.0.1"));
+        assert!(
+            glob_match("*0.0.0.0/0*", "mynetworks = 127.0.0.1, 0.0.0.0/0") && glob_match("a*b*c", "abbc")
+        );
+        assert!(!glob_match("ab*ba", "aba"));
+        assert!(glob_match("[*].[*] stop", "*.* stop") && !glob_match("[*].[*] stop", "mail.* stop"));
     }
 }

@@ -1,6 +1,6 @@
 //! What a whole file changes, line by line, for the eye and the record.
 
-use gypsum_core::edit::Shown;
+use gypsum_core::edit::LineDiff;
 use gypsum_core::text::LineShift;
 use similar::{Algorithm, DiffOp, TextDiff};
 use std::path::Path;
@@ -12,10 +12,10 @@ const MOST: usize = 20;
 const PATIENCE: Duration = Duration::from_secs(1);
 
 /// The lines in which two versions of a file differ; either may be no file at all.
-pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<Shown> {
+pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<LineDiff> {
     let (old, new) = (before.unwrap_or_default(), after.unwrap_or_default());
     let diff = TextDiff::configure().algorithm(Algorithm::Myers).timeout(PATIENCE).diff_lines(old, new);
-    let mut shown: Vec<Shown> = Vec::new();
+    let mut shown: Vec<LineDiff> = Vec::new();
     for op in diff.ops().iter().filter(|op| !matches!(op, DiffOp::Equal { .. })) {
         let (olds, news) = (op.old_range(), op.new_range());
         for n in 0..olds.len().max(news.len()) {
@@ -36,20 +36,20 @@ pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> 
 }
 
 /// A file that the configuration refers to, by its size: it may hold a key or passwords.
-pub fn shown_companion(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> Shown {
+pub fn shown_companion(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> LineDiff {
     let size = |bytes: &[u8]| format!("{} bytes", bytes.len());
-    Shown { companion: true, ..one(path, 1, before.map(size), after.map(size)) }
+    LineDiff { companion: true, ..one(path, 1, before.map(size), after.map(size)) }
 }
 
 /// A link that comes or goes.
-pub fn shown_link(path: &Path, target: &Path, comes: bool) -> Shown {
+pub fn shown_link(path: &Path, target: &Path, comes: bool) -> LineDiff {
     let text = Some(format!("link to {}", target.display()));
     if comes { one(path, 1, None, text) } else { one(path, 1, text, None) }
 }
 
-fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) -> Shown {
+fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) -> LineDiff {
     let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-    Shown { address: name, file: path.display().to_string(), line, before, after, companion: false }
+    LineDiff { address: name, file: path.display().to_string(), line, before, after, companion: false }
 }
 
 /// How the lines of `before` move in `after`.

@@ -1,8 +1,9 @@
 //! What a change does beside its edits: files that the configuration refers to, links that switch a site or
 //! a module on, files that go.
 
+use super::NewFile;
 use super::difference::{shown_companion, shown_lines, shown_link};
-use super::front::{Front, NewFile};
+use super::edit::Proposal;
 use crate::disk::{Disk, link_target, link_to};
 use crate::error::Error;
 use crate::files::resolved;
@@ -14,7 +15,7 @@ use std::path::{Component, Path, PathBuf};
 
 /// What a change does beside its edits.
 #[derive(Clone, Debug, Default)]
-pub struct Beside {
+pub struct ExtraFiles {
     /// Files to be placed.
     pub companions: Vec<Companion>,
     /// Names of sites, modules or snippets, and whether each is to be on.
@@ -25,7 +26,7 @@ pub struct Beside {
     pub new: bool,
 }
 
-impl Beside {
+impl ExtraFiles {
     /// Whether there is nothing of it.
     pub fn is_empty(&self) -> bool {
         self.companions.is_empty() && self.switches.is_empty() && self.gone.is_empty()
@@ -40,28 +41,28 @@ pub struct Companion {
     /// Its name.
     pub to: PathBuf,
     /// Its owner and mode, where they were said.
-    pub dress: Ownership,
+    pub ownership: Ownership,
 }
 
-impl Front {
-    /// The files that change beside the edits.
-    pub(super) fn beside(&mut self, disk: &dyn Disk) -> Result<(), Error> {
-        let beside = self.job.beside.clone();
-        for companion in &beside.companions {
-            self.place_companion(disk, companion)?;
-        }
-        for (name, on) in &beside.switches {
-            self.switch(disk, name, *on)?;
-        }
-        for path in &beside.gone {
-            self.take_out(disk, path)?;
-        }
-        Ok(())
+/// Adds the files that change besides the edits to a proposal.
+pub(super) fn add(proposal: &mut Proposal, disk: &dyn Disk) -> Result<(), Error> {
+    let extra = proposal.request.extra_files.clone();
+    for companion in &extra.companions {
+        proposal.place_companion(disk, companion)?;
     }
+    for (name, on) in &extra.switches {
+        proposal.switch(disk, name, *on)?;
+    }
+    for path in &extra.gone {
+        proposal.take_out(disk, path)?;
+    }
+    Ok(())
+}
 
+impl Proposal {
     fn place_companion(&mut self, disk: &dyn Disk, companion: &Companion) -> Result<(), Error> {
         let real = resolved(&companion.to);
-        if self.loading()?.loaded.iter().any(|file| file.real == real) {
+        if self.before.loaded.iter().any(|file| file.real == real) {
             return Err(Error::usage(format!("{} is one of the daemon's own files", real.display()))
                 .help("a prepared configuration file goes in with --whole FILE --in FILE"));
         }
@@ -69,18 +70,19 @@ impl Front {
             return Err(Error::usage(format!("what goes to {} is no file's content", real.display())));
         }
         let before = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?;
-        let wanted = companion.dress != Ownership::default();
-        let same_dress = !wanted || fs::metadata(&real).is_ok_and(|meta| wears(&meta, &companion.dress));
+        let wanted = companion.ownership != Ownership::default();
+        let same_dress =
+            !wanted || fs::metadata(&real).is_ok_and(|meta| has_ownership(&meta, &companion.ownership));
         if before.as_ref() == Some(&companion.bytes) && same_dress {
             return Ok(());
         }
         self.edits.push(shown_companion(&real, before.as_deref(), Some(&companion.bytes)));
-        let dress = wanted.then_some(companion.dress);
+        let ownership = wanted.then_some(companion.ownership);
         self.new_files.push(NewFile {
             real,
             before: before.map(Bytes::from),
             after: Some(companion.bytes.clone().into()),
-            dress,
+            ownership,
             shifts: Vec::new(),
         });
         Ok(())
@@ -112,7 +114,7 @@ impl Front {
                 self.after.remove(n);
             }
             let (before, after) = (before.map(Bytes::from), after.map(Bytes::from));
-            self.new_files.push(NewFile { real: link, before, after, dress: None, shifts: Vec::new() });
+            self.new_files.push(NewFile { real: link, before, after, ownership: None, shifts: Vec::new() });
         }
         Ok(())
     }
@@ -123,7 +125,7 @@ impl Front {
         let mut found = Vec::new();
         let mut known = Vec::new();
         let mut folders: Vec<PathBuf> = self
-            .loading()?
+            .before
             .patterns
             .iter()
             .filter_map(|pattern| Some(Path::new(pattern).parent()?.to_owned()))
@@ -163,7 +165,7 @@ impl Front {
     }
 
     fn take_out(&mut self, disk: &dyn Disk, path: &Path) -> Result<(), Error> {
-        let loading = self.loading()?;
+        let loading = &self.before;
         let n = loading.find(path)?;
         if n == loading.home {
             return Err(Error::usage(format!("{} is the daemon's main file", path.display()))
@@ -184,15 +186,15 @@ impl Front {
         }
         self.after.retain(|file| Path::new(&file.path) != name);
         let before = before.map(Bytes::from);
-        self.new_files.push(NewFile { real, before, after: None, dress: None, shifts: Vec::new() });
+        self.new_files.push(NewFile { real, before, after: None, ownership: None, shifts: Vec::new() });
         Ok(())
     }
 }
 
-fn wears(meta: &fs::Metadata, dress: &Ownership) -> bool {
-    dress.mode.is_none_or(|mode| meta.mode() & 0o7777 == mode)
-        && dress.owner.is_none_or(|owner| meta.uid() == owner)
-        && dress.group.is_none_or(|group| meta.gid() == group)
+fn has_ownership(meta: &fs::Metadata, ownership: &Ownership) -> bool {
+    ownership.mode.is_none_or(|mode| meta.mode() & 0o7777 == mode)
+        && ownership.owner.is_none_or(|owner| meta.uid() == owner)
+        && ownership.group.is_none_or(|group| meta.gid() == group)
 }
 
 /// The way from folder `from` to `to`, as short as a person would write it.

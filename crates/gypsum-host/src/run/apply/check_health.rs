@@ -1,0 +1,82 @@
+//! The order *check health*: the health of the new configuration decides whether it stays.
+
+use super::Live;
+use super::log_excerpt::{mark_log, units_down};
+use super::read_again::read_again;
+use super::related::restart_followers;
+use super::service_action::is_woken;
+use crate::error::Error;
+use crate::health::HealthRun;
+use crate::run::steps::INTERRUPTED;
+use crate::service;
+use gypsum_core::change::{Plan, StepOutcome};
+use gypsum_core::event::Event;
+use gypsum_core::health::{Judgement, Outcome, held};
+use gypsum_core::probe::Check;
+use gypsum_core::profile::Activation;
+use std::time::Duration;
+
+pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, Error> {
+    let plan = live.plan.clone();
+    if service::exists(&plan.service) && !plan.touch_service {
+        live.emit(Event::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: false });
+        return Ok(StepOutcome::Health(Judgement::Unproven));
+    }
+    // What slept is not judged by that: it is to be well.
+    let baseline: &[Outcome] = if is_woken(&plan) { &[] } else { &plan.baseline };
+    let (health, judgement) = health_of(live, &plan, (&plan.checks_after, baseline), plan.activation, false);
+    if live.cx.world.interrupted() {
+        // What was seen so far proves nothing: the person did not let it go on.
+        live.obstacle.cause = Some(INTERRUPTED.into());
+        live.emit(Event::Looked { health, judgement, back: false });
+        return Ok(StepOutcome::Interrupted);
+    }
+    if judgement == Judgement::Worse {
+        live.obstacle.cause.get_or_insert_with(|| cause(baseline, &health));
+        live.service.down = units_down(&plan.checks_after, &health);
+    } else {
+        restart_followers(live);
+    }
+    live.emit(Event::Looked { health, judgement, back: false });
+    let scene = live.service.probes.clone();
+    // Until the old files are back, the service is away: nobody is asked who may not answer.
+    read_again(live, &scene, judgement == Judgement::Worse);
+    if judgement != Judgement::Worse {
+        mark_log(live);
+    }
+    Ok(StepOutcome::Health(judgement))
+}
+
+pub(in crate::run) fn health_of(
+    live: &mut Live<'_>,
+    plan: &Plan,
+    (checks, baseline): (&[Check], &[Outcome]),
+    activation: Activation,
+    back: bool,
+) -> (Vec<Outcome>, Judgement) {
+    let (told, scene) = (live.service.before_action.clone(), live.service.probes.clone());
+    let look = HealthRun {
+        before: told.as_ref(),
+        activation,
+        steady: Duration::from_millis(plan.steady_ms),
+        limit: Duration::from_millis(plan.limit_ms),
+        back,
+        ..HealthRun::at(live.cx.world, &plan.service, checks, &scene)
+    };
+    let steady_time = look.steady_time();
+    let on = if steady_time.is_zero() {
+        "health checks".to_owned()
+    } else {
+        format!("health checks, then watching for {:.1} s", steady_time.as_secs_f64())
+    };
+    let steady_ms = u64::try_from(steady_time.as_millis()).ok().filter(|ms| *ms > 0);
+    live.emit(Event::Waiting { on, usual_ms: None, steady_ms });
+    look.carefully(baseline)
+}
+
+/// The first check that fails now and did not before, in words.
+fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
+    let names: Vec<&str> = health.iter().map(|outcome| outcome.name.as_str()).collect();
+    let worse = (0..health.len()).find(|n| !health[*n].healthy && held(baseline, &names, *n));
+    worse.map_or_else(|| "it is unhealthy".into(), |n| format!("{} is unhealthy", names[n]))
+}

@@ -1,0 +1,98 @@
+//! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
+
+use super::Live;
+use crate::logs::Mark;
+use crate::service;
+use gypsum_core::change::Plan;
+use gypsum_core::event::Event;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Service;
+
+/// So many lines of a log are kept with a change.
+const MOST_LINES: usize = 40;
+/// So many of them are shown where something is wrong.
+const SHOWN_LINES: usize = 5;
+
+/// What there is to keep of the logs about a configuration.
+pub(in crate::run) struct LogExcerpt {
+    services: Vec<Service>,
+    since: Mark,
+    until_ms: i64,
+    files: Vec<String>,
+}
+
+/// Remembers up to where the logs are about the new configuration. Its own files are read at once, since they have
+/// no times; the journal can wait until nobody waits for us.
+pub(in crate::run) fn mark_log(live: &mut Live<'_>) {
+    if let Some(since) = live.service.probes.since.clone() {
+        let files = lines_of(&live.cx.world.logged(&live.service.probes));
+        let beside = live.service.down.iter().map(|unit| live.service.probes.service.beside(unit));
+        let services = std::iter::once(live.service.probes.service.clone()).chain(beside).collect();
+        live.service.excerpt = Some(LogExcerpt { services, since, until_ms: live.cx.world.now_ms(), files });
+    }
+}
+
+/// Shows the last lines of what the logs said of a configuration that did not work, and keeps more for the record.
+pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
+    let Some((journal, files)) = take_excerpt(live) else { return };
+    let telling = |lines: &[String]| -> Vec<String> {
+        let mut lines: Vec<String> = lines.iter().filter(|line| service::is_telling(line)).cloned().collect();
+        // Tried again and again, it says the same again and again.
+        lines.dedup();
+        lines
+    };
+    let shown = [last(&telling(&journal), SHOWN_LINES), last(&telling(&files), SHOWN_LINES)].concat();
+    if !shown.is_empty() {
+        live.emit(Event::Log { lines: shown });
+    }
+    record_log(live, journal, files);
+}
+
+/// Keeps what the logs said meanwhile, whatever it is good for later.
+pub(in crate::run) fn keep_log(live: &mut Live<'_>) {
+    if let Some((journal, files)) = take_excerpt(live) {
+        record_log(live, journal, files);
+    }
+}
+
+/// What the journal and the log files said up to the mark; once.
+fn take_excerpt(live: &mut Live<'_>) -> Option<(Vec<String>, Vec<String>)> {
+    let said = live.service.excerpt.take()?;
+    let of = |service| live.cx.world.logs_since(service, &said.since, Some(said.until_ms));
+    Some((said.services.iter().flat_map(of).collect(), said.files))
+}
+
+fn record_log(live: &mut Live<'_>, mut lines: Vec<String>, files: Vec<String>) {
+    lines.extend(files);
+    if !lines.is_empty() {
+        live.emit(Event::Logged { lines: last(&lines, MOST_LINES) });
+    }
+}
+
+/// The lines of a text that are not empty.
+fn lines_of(text: &str) -> Vec<String> {
+    text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect()
+}
+
+fn last(lines: &[String], count: usize) -> Vec<String> {
+    lines[lines.len().saturating_sub(count)..].to_vec()
+}
+
+/// The units beside the service that are down.
+pub(super) fn units_down(checks: &[Check], health: &[Outcome]) -> Vec<String> {
+    let down = |(check, outcome): (&Check, &Outcome)| match &check.probe {
+        Probe::Unit { name } if !outcome.healthy => Some(name.clone()),
+        _ => None,
+    };
+    checks.iter().zip(health).filter_map(down).collect()
+}
+
+/// The log files that are read from here on.
+pub(super) fn logs_of(plan: &Plan) -> Vec<String> {
+    let named = plan.checks_after.iter().filter_map(|check| match &check.probe {
+        Probe::Log { file, .. } => file.clone(),
+        _ => None,
+    });
+    plan.service.log.iter().cloned().chain(named).collect()
+}

@@ -1,0 +1,22 @@
+//! The order *tidy*: what is left beside the files goes.
+
+use super::Live;
+use crate::error::Error;
+use gypsum_core::change::{Change, Stage, State, StepOutcome};
+
+pub(in crate::run) fn tidy(live: &mut Live<'_>, change: &Change) -> Result<StepOutcome, Error> {
+    if change.state() == State::Durable(Stage::Withdrawn) {
+        live.files().unstage()?;
+        return Ok(StepOutcome::Done);
+    }
+    match live.files().tidy() {
+        Ok(notes) => {
+            for text in notes {
+                live.note(text);
+            }
+        }
+        // What counts is done; a leftover is no reason to call it anything else.
+        Err(error) => live.note(format!("not tidied up: {error}")),
+    }
+    Ok(StepOutcome::Done)
+}

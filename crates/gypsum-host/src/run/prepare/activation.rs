@@ -1,0 +1,194 @@
+//! The activation: the least that the changed settings need, and what that will be, in words.
+
+use super::NewFile;
+use super::check::Checked;
+use super::edit::Proposal;
+use super::measure::{Baseline, Measured};
+use crate::disk::Disk;
+use crate::error::Error;
+use crate::run::steps::RunContext;
+use crate::service;
+use crate::state::State;
+use gypsum_core::change::{PlannedRelated, Verdict};
+use gypsum_core::event::Event;
+use gypsum_core::profile::{Activation, Part};
+use gypsum_core::report::Report;
+use std::time::Duration;
+
+/// Among so many changes the last restart is looked for.
+const LOOKED_BACK: usize = 5;
+
+/// What the service is to do, and what else that touches.
+#[derive(Debug)]
+pub(super) struct ActivationPlan {
+    pub activation: Activation,
+    /// How long the service was away when it was restarted last, where that is known.
+    pub last_away: Option<Duration>,
+    /// Further services, resolved.
+    pub related: Vec<PlannedRelated>,
+    /// Units that were up and that a stop takes along.
+    pub taken_along: Vec<String>,
+    /// Units that are up and start the service when they are called: its sockets, timers.
+    pub callers: Vec<String>,
+}
+
+impl ActivationPlan {
+    /// Decides it; units that are touched, too, are added to the baseline.
+    pub fn of(cx: &RunContext<'_>, checked: &Checked, baseline: &mut Baseline) -> Result<Self, Error> {
+        let observed = baseline.observed.as_ref();
+        let callers = observed
+            .map(|observed| cx.world.active_units(&checked.service, &observed.callers))
+            .unwrap_or_default();
+        let activation = checked.least_activation(baseline, &callers)?;
+        let last_away = if activation.replaces() && checked.service.away.is_none() {
+            last_away(cx.world.disk(), cx.state, &checked.proposal.request.profile.daemon)
+        } else {
+            None
+        };
+        let mut plan = Self { activation, last_away, related: Vec::new(), taken_along: Vec::new(), callers };
+        plan.find_related(cx.world, checked, baseline);
+        Ok(plan)
+    }
+}
+
+impl Checked {
+    /// The least that the changed settings need, unless the person knows better.
+    fn least_activation(&self, baseline: &Baseline, callers: &[String]) -> Result<Activation, Error> {
+        let (request, service) = (&self.proposal.request, &self.service);
+        if !self.touches_service(baseline) {
+            return Ok(Activation::None);
+        }
+        if request.wishes.activation.is_none() && self.proposal.says_the_same() {
+            return Ok(Activation::None);
+        }
+        let profile = &request.profile;
+        let usual = profile.service.activation;
+        let own = self.proposal.changed.iter().map(|address| {
+            profile.at_address(address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
+        });
+        let wanted = request.wishes.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
+        let lacks = |what: &str| {
+            let message = format!("the profile of {} has no {what} for its activation", profile.daemon);
+            Err(Error::usage(message).help("--activation reload or restart works without it"))
+        };
+        let up = baseline.is_up();
+        let reloadable = up && baseline.observed.as_ref().is_some_and(|seen| seen.can_reload);
+        let has_sockets = callers.iter().any(|unit| unit.ends_with(".socket"));
+        Ok(match wanted {
+            Activation::Signal if service.signal.is_none() => return lacks("signal"),
+            Activation::Command if service.command.is_none() => return lacks("command"),
+            // Under an active socket unit a reloaded daemon would bind its ports beside it.
+            Activation::Reload if !reloadable || has_sockets => Activation::Restart,
+            Activation::Signal | Activation::Command if !up => Activation::Restart,
+            Activation::None if baseline.is_stopped() => Activation::Restart,
+            other => other,
+        })
+    }
+}
+
+impl Proposal {
+    /// Whether no setting differs: comments and blanks alone were changed, which no daemon reads.
+    pub(super) fn says_the_same(&self) -> bool {
+        let loading = &self.before;
+        let config = |file: &NewFile| loading.loaded.iter().any(|loaded| loaded.real == file.real);
+        let whole =
+            |file: &NewFile| file.before.is_some() && file.after.is_some() && file.ownership.is_none();
+        !self.new_files.is_empty()
+            && self.new_files.iter().all(|file| config(file) && whole(file))
+            && loading.files.len() == self.after.len()
+            && loading
+                .files
+                .iter()
+                .zip(&self.after)
+                .all(|(before, after)| before.doc.says_the_same(&after.doc))
+    }
+}
+
+impl Measured {
+    /// Whether the service is to be reloaded or restarted at all.
+    pub(super) fn touches_service(&self) -> bool {
+        self.checked.touches_service(&self.baseline)
+    }
+
+    /// What will be done.
+    pub(super) fn planned(&self) -> Event {
+        let activation = self.activation.activation;
+        let idle = activation == Activation::None || !self.touches_service();
+        let down = !idle && activation.replaces() && !self.baseline.is_stopped();
+        let away = self.away().filter(|_| down);
+        let away_ms = away.and_then(|away| u64::try_from(away.as_millis()).ok());
+        Event::Planned { activation: self.in_words(), idle, down, away_ms }
+    }
+
+    /// How long it is away while it is restarted: as its profile says, else as long as the last time.
+    pub(super) fn away(&self) -> Option<Duration> {
+        let known = self.checked.service.away.and_then(|away| Duration::try_from(away).ok());
+        known.or(self.activation.last_away)
+    }
+
+    fn in_words(&self) -> String {
+        let (checked, plan) = (&self.checked, &self.activation);
+        let (service, stopped) = (&checked.service, self.baseline.is_stopped());
+        let name = service::name_of(service);
+        let seconds = |away: Duration| match away.as_secs() {
+            0..10 => format!("{:.1} s", away.as_secs_f64().max(0.1)),
+            whole => format!("{whole} s"),
+        };
+        let away = || match (self.away(), service.away) {
+            (Some(away), Some(_)) => format!("is away for about {}", seconds(away)),
+            (Some(away), None) => format!("was away for {} the last time", seconds(away)),
+            (None, _) => "is away for that moment".to_owned(),
+        };
+        let along = if plan.taken_along.is_empty() {
+            String::new()
+        } else {
+            format!(", and with it {}", plan.taken_along.join(", "))
+        };
+        let around: String = plan
+            .related
+            .iter()
+            .map(|related_service| match related_service.part {
+                Part::Watchdog => {
+                    format!("; {} is held until then", service::name_of(&related_service.service))
+                }
+                Part::Follower => {
+                    let name = service::name_of(&related_service.service);
+                    format!("; then {} {name}", related_service.activation.word())
+                }
+            })
+            .collect();
+        match plan.activation {
+            _ if !service::exists(service) => "nothing to activate: no service is known".into(),
+            _ if !self.touches_service() => {
+                format!("nothing: {name} is stopped, and stays so (--start starts it)")
+            }
+            Activation::None if checked.proposal.says_the_same() => "nothing: no setting changed".into(),
+            Activation::None => format!("nothing: {name} needs no telling"),
+            _ if stopped => format!("start {name}{around}"),
+            Activation::Signal => {
+                format!("send {} to {name}", service.signal.as_deref().unwrap_or("a signal"))
+            }
+            Activation::Command => {
+                format!("run {}", service.command.iter().flatten().cloned().collect::<Vec<_>>().join(" "))
+            }
+            Activation::Reload => format!("reload {name}"),
+            Activation::Restart => format!("restart {name}{along}; it {}{around}", away()),
+            Activation::StopFirst => {
+                format!("stop {name}{along}, write, start it; it {}{around}", away())
+            }
+        }
+    }
+}
+
+/// How long the service of a daemon was away when a change restarted it last: until its manager was done, and all
+/// checks held again.
+fn last_away(disk: &dyn Disk, state: &State, daemon: &str) -> Option<Duration> {
+    let away = |report: Report| {
+        let told = report.activation.filter(|told| told.ok && report.verdict == Some(Verdict::Kept))?;
+        let until_healthy =
+            report.health.iter().filter(|outcome| outcome.healthy).map(|outcome| outcome.ms).max();
+        told.restarts.then_some(told.ms + until_healthy.unwrap_or(0))
+    };
+    let mut last = state.entries(daemon).into_iter().rev().take(LOOKED_BACK);
+    last.find_map(|entry| away(entry.report(disk)?)).map(Duration::from_millis)
+}

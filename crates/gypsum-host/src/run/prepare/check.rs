@@ -1,0 +1,146 @@
+//! The order *check*: our own rules and the daemon's checker read the proposal side by side; then the daemon is asked
+//! for the settings that it would have.
+
+use super::NewFile;
+use super::edit::Proposal;
+use super::own_rules::{OwnRules, new_settings};
+use crate::error::Error;
+use crate::files::Loading;
+use crate::locks::Locks;
+use crate::rehearse::{Proposed, Rehearsal, rehearse};
+use crate::run::steps::{RunContext, Step, Timer};
+use crate::service;
+use crate::shell;
+use crate::world::World;
+use gypsum_core::change::StepOutcome;
+use gypsum_core::check::worst_first;
+use gypsum_core::doc::Family;
+use gypsum_core::event::{CheckRun, Event};
+use gypsum_core::finding::{Finding, Severity};
+use gypsum_core::profile::Service;
+use gypsum_core::rules::Leaf;
+use gypsum_core::service::Observation;
+use std::collections::HashSet;
+use std::path::Path;
+
+/// A proposal that no check refuses.
+pub(super) struct Checked {
+    pub proposal: Proposal,
+    /// The statements that are new in it.
+    pub changed_statements: HashSet<Leaf>,
+    /// The files as they will be.
+    pub after: Loading,
+    /// The service of the daemon.
+    pub service: Service,
+    /// How it was when it was looked up.
+    pub found: Observation,
+}
+
+pub(super) fn check(
+    cx: &mut RunContext<'_>,
+    locks: &mut Locks,
+    proposal: Proposal,
+) -> Result<Step<Checked>, Error> {
+    let disk = cx.world.disk();
+    let acceptance = proposal.request.wishes.acceptance.clone();
+    let (own, mut runs, checker) = rules_and_checker(cx.world, &proposal)?;
+    let (mut findings, checked) = with_service(own, proposal, locks)?;
+    findings.extend(checked.run_file_rules(cx.state, disk));
+    worst_first(&mut findings);
+    if cx.recorder.judge(findings, &acceptance) {
+        return Ok(Step::Ended(StepOutcome::Refused));
+    }
+    let mut findings = checker.transpose()?.map(|checker| checker.findings).unwrap_or_default();
+    if let Some((run, found)) = shell_syntax(cx.world, &checked.proposal) {
+        runs.push(run);
+        findings.extend(found);
+    }
+    // A proposal that the checker refuses is not understood at all.
+    let refused = findings.iter().any(|finding| finding.severity == Severity::Fault);
+    if !refused {
+        let timer = Timer::start(cx.world);
+        let home = checked.proposal.home();
+        let files = files_of(&checked.proposal.new_files, &home);
+        if let Some(found) = checked.compare_reported(&files, &home)? {
+            let name = "the settings that the daemon reports".to_owned();
+            runs.push(CheckRun { name, ms: timer.ms(cx.world) });
+            findings.extend(found);
+        }
+    }
+    if cx.recorder.judge(findings, &acceptance) {
+        return Ok(Step::Ended(StepOutcome::Refused));
+    }
+    cx.recorder.emit(Event::Checked { by: runs });
+    Ok(Step::Done(checked))
+}
+
+type Checker = Option<Result<Rehearsal, Error>>;
+
+/// Our own rules; the daemon's checker reads the proposal meanwhile.
+fn rules_and_checker(
+    world: &dyn World,
+    proposal: &Proposal,
+) -> Result<(OwnRules, Vec<CheckRun>, Checker), Error> {
+    let home = proposal.home();
+    let (files, is_restore) = (&proposal.new_files, proposal.request.is_restore());
+    let ((own, own_ms), checker) = std::thread::scope(|scope| {
+        let home = &home;
+        let checking = proposal.request.profile.checker.as_ref().map(|checker| {
+            scope.spawn(move || {
+                let timer = Timer::start(world);
+                (rehearse(checker, &files_of(files, home), home, is_restore), timer.ms(world))
+            })
+        });
+        let timer = Timer::start(world);
+        let own = proposal.run_rules(world.disk());
+        let own = (own, timer.ms(world));
+        let broken = || (Err(Error::cannot("the thread of the daemon's checker broke off")), 0);
+        (own, checking.map(|thread| thread.join().unwrap_or_else(|_| broken())))
+    });
+    let mut runs = vec![CheckRun { name: "Gypsum's rules".to_owned(), ms: own_ms }];
+    runs.push(match &checker {
+        Some((Ok(checked), ms)) => CheckRun { name: checked.by.clone(), ms: *ms },
+        Some((Err(_), ms)) => CheckRun { name: "the daemon's checker".to_owned(), ms: *ms },
+        None => CheckRun { name: "the daemon has no checker".to_owned(), ms: 0 },
+    });
+    Ok((own?, runs, checker.map(|(checked, _)| checked)))
+}
+
+/// The proposal with the service that was looked up meanwhile, whose lock is taken.
+fn with_service(
+    own: OwnRules,
+    mut proposal: Proposal,
+    locks: &mut Locks,
+) -> Result<(Vec<Finding>, Checked), Error> {
+    let OwnRules { findings, changed_statements, after } = own;
+    proposal.changed.extend(new_settings(&after.files, &changed_statements));
+    let (service, found) = proposal.early.service()?;
+    if let Some(name) = service::lock_name(&service).filter(|_| !proposal.request.wishes.dry_run) {
+        locks.take_more(&[name], &proposal.holder)?;
+    }
+    Ok((findings, Checked { proposal, changed_statements, after, service, found }))
+}
+
+/// The files of a proposal, as a checker reads them.
+fn files_of<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
+    let one = |file: &'a NewFile| Proposed {
+        real: &file.real,
+        bytes: file.after(),
+        shifts: file.shifts.clone(),
+        is_home: file.real == home,
+    };
+    files.iter().map(one).collect()
+}
+
+/// What the shell says of the proposal, where the files are the shell's.
+fn shell_syntax(world: &dyn World, proposal: &Proposal) -> Option<(CheckRun, Vec<Finding>)> {
+    if proposal.request.profile.files.format != Family::Assignments {
+        return None;
+    }
+    let timer = Timer::start(world);
+    let changed = proposal.new_files.iter().filter_map(|file| Some((file, file.after()?)));
+    let found: Vec<_> =
+        changed.filter_map(|(file, after)| shell::syntax(&file.real, file.before(), after)).collect();
+    let run = CheckRun { name: "the shell's own syntax check".to_owned(), ms: timer.ms(world) };
+    (!found.is_empty()).then(|| (run, found.concat()))
+}

@@ -1,0 +1,160 @@
+//! The order *measure*: the health of the service as it is now, and what the change will need of it.
+
+use super::activation::ActivationPlan;
+use super::check::Checked;
+use super::readings::read_all;
+use crate::error::Error;
+use crate::health::HealthRun;
+use crate::probe::ProbeContext;
+use crate::run::steps::{Obstacle, RunContext, Step};
+use crate::run::values::Values;
+use crate::service;
+use gypsum_core::change::StepOutcome;
+use gypsum_core::event::Event;
+use gypsum_core::finding::Finding;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::{Check, Probe};
+use gypsum_core::reading::{Reading, Seen};
+use gypsum_core::service::{Observation, State as ServiceState};
+
+/// The rule by which something was unhealthy before.
+const UNHEALTHY_BEFORE: &str = "unhealthy-before";
+
+/// A checked proposal, with the state of the service before anything is touched.
+pub(super) struct Measured {
+    pub checked: Checked,
+    pub baseline: Baseline,
+    pub activation: ActivationPlan,
+}
+
+/// How the service is before anything is touched.
+#[derive(Debug, Default)]
+pub(super) struct Baseline {
+    /// The service; `None` if it has none.
+    pub observed: Option<Observation>,
+    /// The health checks for the configuration as it is.
+    pub checks_before: Vec<Check>,
+    /// Those for the configuration as it will be.
+    pub checks_after: Vec<Check>,
+    /// What the former showed.
+    pub outcomes: Vec<Outcome>,
+    /// What is read before and after.
+    pub readings: Vec<Reading>,
+    /// What was read before.
+    pub readings_before: Vec<Seen>,
+}
+
+impl Baseline {
+    /// Whether the service does not run, and nothing is wrong with that.
+    pub fn is_stopped(&self) -> bool {
+        self.observed.as_ref().is_some_and(|seen| seen.state == ServiceState::Stopped)
+    }
+
+    /// Whether the service runs.
+    pub fn is_up(&self) -> bool {
+        self.observed.as_ref().is_some_and(|seen| seen.state.is_up())
+    }
+
+    /// A unit that is up now, and must be up afterwards.
+    pub fn watch_unit(&mut self, unit: &str) {
+        let check = Check::of_unit(unit);
+        let said = ServiceState::Running.words().to_owned();
+        self.outcomes.push(Outcome { name: check.name.clone(), healthy: true, said, ms: 0 });
+        self.checks_before.push(check.clone());
+        self.checks_after.push(check);
+    }
+}
+
+impl Checked {
+    /// Whether the service is to be reloaded or restarted at all: not where it is stopped and stays so.
+    pub(super) fn touches_service(&self, baseline: &Baseline) -> bool {
+        service::exists(&self.service) && (!baseline.is_stopped() || self.proposal.request.wishes.start)
+    }
+}
+
+pub(super) fn measure(
+    cx: &mut RunContext<'_>,
+    obstacle: &mut Obstacle,
+    checked: Checked,
+) -> Result<Step<Measured>, Error> {
+    let mut baseline = baseline_of(cx, &checked)?;
+    let activation = ActivationPlan::of(cx, &checked, &mut baseline)?;
+    let measured = Measured { checked, baseline, activation };
+    match present(cx, obstacle, &measured) {
+        StepOutcome::Done => Ok(Step::Done(measured)),
+        outcome => Ok(Step::Ended(outcome)),
+    }
+}
+
+fn baseline_of(cx: &RunContext<'_>, checked: &Checked) -> Result<Baseline, Error> {
+    let (world, service) = (cx.world, &checked.service);
+    let (request, before) = (&checked.proposal.request, &checked.proposal.before);
+    let profile = &request.profile;
+    let mut checks_before = Values::of(profile, before).checks(service)?;
+    let values = Values::of(profile, &checked.after);
+    let mut checks_after = values.checks(service)?;
+    let musts = values.filled(&request.wishes.musts)?;
+    let seen = Some(checked.found.clone());
+    let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
+    let run =
+        HealthRun { last: Some(&checked.found), ..HealthRun::at(world, service, &checks_before, &scene) };
+    let readings = checked.readings()?;
+    let ((mut outcomes, observed), readings_before) = std::thread::scope(|scope| {
+        let reading = scope.spawn(|| read_all(world, &readings, &scene));
+        (run.once(), reading.join().unwrap_or_default())
+    });
+    // Where nothing listened before although the files say so (a module that is not loaded), nothing is expected.
+    let silent: Vec<String> = checks_before
+        .iter()
+        .zip(&outcomes)
+        .filter(|(check, outcome)| matches!(check.probe, Probe::Listens { .. }) && !outcome.healthy)
+        .map(|(check, _)| check.name.clone())
+        .collect();
+    outcomes.retain(|outcome| !silent.contains(&outcome.name));
+    checks_before.retain(|check| !silent.contains(&check.name));
+    checks_after.retain(|check| !silent.contains(&check.name));
+    if request.wishes.steady.is_some() {
+        // A person who says how long all is watched means what the profile says, too.
+        checks_before.iter_mut().chain(&mut checks_after).for_each(|check| check.steady_ms = None);
+    }
+    checks_after.extend(musts);
+    checks_after.extend(checked.expected(&readings)?);
+    Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
+}
+
+/// Says how the service is before anything is touched, and what will be done. Where something is unhealthy, the
+/// person may stop here.
+fn present(cx: &mut RunContext<'_>, obstacle: &mut Obstacle, measured: &Measured) -> StepOutcome {
+    let Measured { checked, baseline, .. } = measured;
+    let request = &checked.proposal.request;
+    // No question about a service that is stopped on purpose.
+    let stopped = baseline.is_stopped();
+    let unhealthy: Vec<Finding> = baseline
+        .outcomes
+        .iter()
+        .filter(|outcome| !outcome.healthy && !stopped)
+        .map(unhealthy_before)
+        .collect();
+    cx.recorder.emit(Event::Baseline { health: baseline.outcomes.clone() });
+    // Not where nothing goes live, nor where a change is taken back, nor where it was accepted beforehand.
+    let acceptance = &request.wishes.acceptance;
+    let asks = !unhealthy.is_empty()
+        && !request.wishes.dry_run
+        && !acceptance.has(UNHEALTHY_BEFORE)
+        && !request.is_restore();
+    if cx.recorder.judge(unhealthy, acceptance) {
+        return StepOutcome::Refused;
+    }
+    cx.recorder.emit(measured.planned());
+    if asks && !cx.recorder.confirm() {
+        obstacle.cause = Some("the service was already unhealthy, and you chose to stop".into());
+        return StepOutcome::Interrupted;
+    }
+    StepOutcome::Done
+}
+
+fn unhealthy_before(outcome: &Outcome) -> Finding {
+    let message = format!("{} was already unhealthy before this change: {}", outcome.name, outcome.said);
+    Finding::warning(UNHEALTHY_BEFORE, message)
+        .help("the change is judged by whether anything gets worse; --strict refuses it")
+}

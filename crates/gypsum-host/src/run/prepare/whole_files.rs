@@ -1,0 +1,54 @@
+//! Whole files that take the place of what there is: prepared ones, drafts, backups.
+
+use super::NewFile;
+use super::difference::{moved_lines, shown_companion, shown_lines, shown_link};
+use super::edit::Drawn;
+use crate::disk::{Disk, link_target};
+use crate::error::Error;
+use crate::files::Loading;
+use gypsum_core::doc::Document;
+use gypsum_core::text::Bytes;
+use std::path::{Path, PathBuf};
+
+/// These files as a whole, in place of what they hold.
+pub(super) fn draw(
+    loading: &Loading,
+    files: &[(PathBuf, Option<Vec<u8>>)],
+    disk: &dyn Disk,
+) -> Result<Drawn, Error> {
+    let mut after = loading.files.clone();
+    let (mut new_files, mut edits) = (Vec::new(), Vec::new());
+    for (path, bytes) in files {
+        let before = disk.read(path).map_err(|error| Error::file("read", path, &error))?;
+        if before == *bytes {
+            continue;
+        }
+        let link = |bytes: &Option<Vec<u8>>| bytes.as_deref().and_then(link_target).map(Path::to_owned);
+        match (link(&before), link(bytes)) {
+            (None, None) if loading.loaded.iter().any(|file| file.real == *path) => {
+                edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref()));
+            }
+            // Nothing says that it is configuration.
+            (None, None) => edits.push(shown_companion(path, before.as_deref(), bytes.as_deref())),
+            (was, is) => {
+                edits.extend(was.map(|target| shown_link(path, &target, false)));
+                edits.extend(is.map(|target| shown_link(path, &target, true)));
+            }
+        }
+        match (loading.loaded.iter().position(|file| file.real == *path), bytes) {
+            (Some(n), Some(bytes)) => after[n].doc = reread(&loading.files[n].doc, bytes.clone())?,
+            (Some(n), None) => after[n].doc = reread(&loading.files[n].doc, Vec::new())?,
+            (None, _) => {}
+        }
+        let after = bytes.clone();
+        let shifts = moved_lines(before.as_deref(), after.as_deref());
+        let (before, after) = (before.map(Bytes::from), after.map(Bytes::from));
+        new_files.push(NewFile { real: path.clone(), before, after, shifts, ownership: None });
+    }
+    Ok(Drawn { after, new_files, edits })
+}
+
+fn reread(like: &Document, bytes: Vec<u8>) -> Result<Document, Error> {
+    Document::read(bytes, like.family(), like.dialect().clone())
+        .map_err(|error| Error::cannot(error.to_string()))
+}
