@@ -4,8 +4,18 @@ use crate::change::Verdict;
 use crate::edit::LineDiff;
 use crate::finding::Finding;
 use crate::health::{Judgement, Outcome};
-use crate::report::Reading;
 use serde::{Deserialize, Deserializer, Serialize};
+
+/// A value before and after.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Reading {
+    /// Its name.
+    pub name: String,
+    /// Before.
+    pub before: String,
+    /// After.
+    pub after: String,
+}
 
 /// One of the checks that read a proposal; some of them run side by side.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -2,7 +2,7 @@
 
 use crate::change::Verdict;
 use crate::edit::LineDiff;
-use crate::event::{CheckRun, Event};
+use crate::event::{CheckRun, Event, Reading};
 use crate::finding::Finding;
 use crate::health::{Judgement, Outcome};
 use serde::{Deserialize, Serialize};
@@ -33,17 +33,6 @@ pub struct Activated {
     /// Whether its processes were replaced by it.
     #[serde(default)]
     pub restarts: bool,
-}
-
-/// A value before and after.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Reading {
-    /// Its name.
-    pub name: String,
-    /// Before.
-    pub before: String,
-    /// After.
-    pub after: String,
 }
 
 /// What is written to `change.json`, and printed for `--json`.

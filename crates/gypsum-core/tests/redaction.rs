@@ -5,10 +5,10 @@
 
 use gypsum_core::change::Verdict;
 use gypsum_core::edit::LineDiff;
+use gypsum_core::event::Reading;
 use gypsum_core::event::{CheckRun, Event as H};
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::health::{Judgement, Outcome};
-use gypsum_core::report::Reading;
 use gypsum_core::secret::Redactor;
 
 /// What a text of somebody else's may hold.

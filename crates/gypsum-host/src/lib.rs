@@ -20,6 +20,7 @@ pub mod error;
 pub mod evidence;
 pub mod files;
 pub mod guardian;
+pub mod guardian_process;
 pub mod health;
 pub mod journal;
 pub mod locks;

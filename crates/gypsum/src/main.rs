@@ -26,7 +26,7 @@ fn main() -> ExitCode {
     if let [word, socket] = rest
         && word == gypsum_host::guardian::ENTRY
     {
-        return ExitCode::from(gypsum_host::guardian::serve(socket.as_ref()));
+        return ExitCode::from(gypsum_host::guardian_process::serve(socket.as_ref()));
     }
     let parsed = args::Cli::command().try_get_matches().and_then(|matches| {
         let order = order::TypedOrder::of(&matches);

@@ -1,7 +1,7 @@
 //! Anchors of YAML: what is written inside one is written wherever an alias stands for it.
 
-use super::place::{File, ResolvedEdit};
-use super::prove::Expected;
+use super::context::{File, ResolvedEdit};
+use super::expected::Expected;
 use crate::doc::{Document, Family, Kind, LeafId, anchor_in};
 use crate::finding::Finding;
 

@@ -3,13 +3,14 @@
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, wake_block};
+use super::context::EditContext;
+use super::context::{File, Guide, ResolvedEdit};
 use super::edit_error::{absent, ambiguous, no_quantity};
 use super::enable::{ToEnable, can_be_enabled};
+use super::expected::Expected;
 use super::find::{find_active, find_dormant};
 use super::insert::{born_at, born_block};
 use super::piece::put_in;
-use super::place::{File, Guide, ResolvedEdit};
-use super::prove::Expected;
 use super::quantity::changed;
 use super::quoting::quoted;
 use super::remove::remove;
@@ -19,22 +20,10 @@ use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at};
 
-/// What an edit comes to; none where it is no such edit.
-pub type Resolution = Result<Option<Vec<ResolvedEdit>>, Finding>;
-
-/// Everything that edits are placed in and by.
-pub struct Deeds<'a> {
-    pub files: &'a [File],
-    pub edits: &'a [Edit],
-    pub guide: &'a Guide<'a>,
-    /// The edit that is being placed, for what is said of it.
-    pub edit: Option<&'a Edit>,
-}
-
-impl Deeds<'_> {
+impl EditContext<'_> {
     /// What one edit comes to; `body` are the settings of the block that it adds.
     pub fn place(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<ResolvedEdit>, Finding> {
-        Deeds { edit: Some(edit), ..*self }.placed(edit, body)
+        EditContext { edit: Some(edit), ..*self }.placed(edit, body)
     }
 
     fn placed(&self, edit: &Edit, body: &Body<'_>) -> Result<Vec<ResolvedEdit>, Finding> {

@@ -2,9 +2,9 @@
 //! its first line.
 
 use super::block::Thing;
+use super::context::{File, ResolvedEdit};
+use super::expected::Expected;
 use super::find::ends_with;
-use super::place::{File, ResolvedEdit};
-use super::prove::Expected;
 use crate::address::Address;
 use crate::doc::{Document, Dormant, Kind, LeafId, dormants};
 use crate::text::{Span, Splice};

@@ -1,9 +1,9 @@
 //! The second proof of an edit: a witness, which shares no code with the reader of the tree, reads both versions of
 //! the file, and its account must differ by exactly what was asked for.
 
-use super::File;
+use super::context::File;
+use super::expected::{Expected, Match};
 use super::paths::Paths;
-use super::prove::{Expected, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use crate::join::join;

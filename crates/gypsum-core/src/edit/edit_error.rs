@@ -1,7 +1,7 @@
 //! What an edit does not fit for, with the addresses that would.
 
 use super::ask::Edit;
-use super::place::{File, Guide};
+use super::context::{File, Guide};
 use crate::address::{Address, address_of};
 use crate::doc::LeafId;
 use crate::finding::Finding;

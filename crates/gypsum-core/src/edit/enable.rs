@@ -1,11 +1,10 @@
 //! What `--enable` means where several of a name are commented out, and whether what is commented out could be
 //! enabled again.
 
-use super::apply::Deeds;
 use super::ask::Edit;
+use super::context::{EditContext, File, Guide, ResolvedEdit};
 use super::edit_error::several_asleep;
 use super::find::find_active;
-use super::place::{File, Guide, ResolvedEdit};
 use crate::address::Address;
 use crate::doc::{BlockId, Document, Dormant, LeafId};
 use crate::finding::Finding;
@@ -20,7 +19,7 @@ pub(super) enum ToEnable {
     Nothing,
 }
 
-impl Deeds<'_> {
+impl EditContext<'_> {
     /// The one that `--enable` means. A number counts all of this name in their block, whether they are commented
     /// out or not, as they were counted before one of them was commented out.
     pub(super) fn to_enable(&self, address: &Address) -> Result<ToEnable, Finding> {
@@ -149,7 +148,7 @@ pub(super) fn can_be_enabled(
         let line = files[0].doc.text(files[0].doc.line_around(at)).into_owned();
         let disabled = |_: &str| Some(line.clone());
         let guide = Guide { home: 0, only: None, disabled: &disabled, ..*guide };
-        let edits = Deeds { files: &files, edits: &[], guide: &guide, edit: None };
+        let edits = EditContext { files: &files, edits: &[], guide: &guide, edit: None };
         let back = edits.place(&Edit::Enable(address.clone()), &Vec::new()).ok()?;
         let splices: Vec<Splice> = back.into_iter().flat_map(|one| one.splices).collect();
         apply(files[0].doc.source(), &splices)

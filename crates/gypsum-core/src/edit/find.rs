@@ -1,6 +1,6 @@
 //! Finding what an address means: awake or dormant, in which file.
 
-use super::File;
+use super::context::File;
 use crate::address::{Address, means_block};
 use crate::doc::{BlockId, Document, Dormant, Kind, LeafId, Parts, dormants};
 use std::collections::HashMap;

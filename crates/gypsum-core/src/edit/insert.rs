@@ -1,12 +1,12 @@
 //! Where a setting goes that stands nowhere yet.
 
-use super::File;
 use super::ask::Where;
 use super::block::{Body, new_block};
+use super::context::File;
+use super::context::{Guide, ResolvedEdit};
 use super::edit_error::{absent, ambiguous};
+use super::expected::Expected;
 use super::find::{Found, blocks_around, find_active};
-use super::place::{Guide, ResolvedEdit};
-use super::prove::Expected;
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
 use crate::address::{Address, address_of};

@@ -3,9 +3,9 @@
 
 use super::ask::Where;
 use super::comment_out::things_of;
+use super::context::{File, Guide, ResolvedEdit};
+use super::expected::Expected;
 use super::insert::piece_spot;
-use super::place::{File, Guide, ResolvedEdit};
-use super::prove::Expected;
 use crate::address::Address;
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at};

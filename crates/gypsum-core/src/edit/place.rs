@@ -1,25 +1,18 @@
 //! From edits to splices, over all files of a daemon at once.
 
 use super::anchors::shared;
-use super::apply::{Deeds, remark};
+use super::apply::remark;
 use super::ask::Edit;
 use super::block::bodies;
 use super::commas::mended;
+use super::context::{EditContext, File, Guide, ResolvedEdit};
+use super::expected::{AllExpected, Expected};
 use super::preview::{LineDiff, show};
-use super::prove::{AllExpected, Expected, prove};
+use super::prove::prove;
 use crate::doc::{Document, Family, LeafId};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply, apply_within};
 use std::collections::HashMap;
-
-/// One configuration file of the daemon.
-#[derive(Clone, Debug)]
-pub struct File {
-    /// Its name, for findings.
-    pub path: String,
-    /// What it holds.
-    pub doc: Document,
-}
 
 /// Edits that are for the same file.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,55 +21,6 @@ pub struct Batch {
     pub only: Option<usize>,
     /// The edits.
     pub edits: Vec<Edit>,
-}
-
-/// What the profile and the command line say about where edits go.
-#[derive(Clone, Copy)]
-pub struct Guide<'a> {
-    /// The file for settings that stand nowhere yet.
-    pub home: usize,
-    /// The only file to edit, where one was named.
-    pub only: Option<usize>,
-    /// The block for a setting of this name that stands nowhere yet; at the top where none is named, or there is no such.
-    pub block: &'a dyn Fn(&str) -> Option<String>,
-    /// A remark to stand above what is new or changed, in the file's own comment style.
-    pub remark: Option<&'a str>,
-    /// The daemon's own spelling of a name.
-    pub spelling: &'a dyn Fn(&str) -> Option<String>,
-    /// Whether a text may be a value of a name; tells a sleeping setting from prose.
-    pub plausible: &'a dyn Fn(&str, &str) -> bool,
-    /// Whether the values of a name are quantities, which can be raised and lowered.
-    pub quantity: &'a dyn Fn(&str) -> bool,
-    /// Whether a statement is in effect, where that is known.
-    pub in_effect: &'a dyn Fn(usize, LeafId) -> bool,
-    /// Whether it is known which statements are in effect.
-    pub knows_effect: bool,
-    /// The line as which the setting at this address was commented out last, where that is recorded.
-    pub disabled: &'a dyn Fn(&str) -> Option<String>,
-    /// Whether the setting at this address adds up until an empty one resets it.
-    pub resets: &'a dyn Fn(&str) -> bool,
-    /// What parts the words of a name's values, where they are lists.
-    pub list: &'a dyn Fn(&str) -> Option<String>,
-}
-
-impl Default for Guide<'_> {
-    /// Nothing is known: the first file, no names.
-    fn default() -> Self {
-        Self {
-            home: 0,
-            only: None,
-            block: &|_| None,
-            remark: None,
-            spelling: &|_| None,
-            plausible: &|_, _| false,
-            quantity: &|_| false,
-            in_effect: &|_, _| true,
-            knows_effect: false,
-            disabled: &|_| None,
-            resets: &|_| false,
-            list: &|_| None,
-        }
-    }
 }
 
 /// One file with its splices.
@@ -104,17 +48,6 @@ pub struct Proposal {
     pub files: Vec<EditedFile>,
     /// The edits, in the order in which they were asked for; without those that change nothing.
     pub shown: Vec<LineDiff>,
-}
-
-/// Where the splices of one edit go, and what they should amount to.
-pub(super) struct ResolvedEdit {
-    pub file: usize,
-    pub leaf: Option<LeafId>,
-    pub fate: Expected,
-    pub splices: Vec<Splice>,
-    pub address: String,
-    /// What stood there and what is to stand there, where that is more than a line.
-    pub lines: Option<(String, String)>,
 }
 
 /// Places every edit and proves the result, or says of every edit why it does not fit. What is to be woken
@@ -176,7 +109,7 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
     let mut by_leaf: HashMap<(usize, Option<LeafId>), Vec<usize>> = HashMap::new();
     for Batch { only, edits } in batches {
         let guide = Guide { only: *only, ..*guide };
-        let deeds = Deeds { files, edits, guide: &guide, edit: None };
+        let deeds = EditContext { files, edits, guide: &guide, edit: None };
         for (edit, body) in bodies(edits) {
             match deeds.place(edit, &body) {
                 Ok(some) => {

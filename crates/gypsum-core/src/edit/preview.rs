@@ -1,7 +1,7 @@
 //! Edits as they are shown: the line before and after.
 
-use super::place::{File, ResolvedEdit};
-use super::prove::Expected;
+use super::context::{File, ResolvedEdit};
+use super::expected::Expected;
 use crate::doc::excerpt;
 use crate::text::{Span, Splice, apply_within};
 use serde::{Deserialize, Serialize};

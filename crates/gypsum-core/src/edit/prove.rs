@@ -1,47 +1,14 @@
 //! The proof of an edit: the result is read again, and its settings must differ from those before
 //! by exactly what was asked for.
 
-use super::File;
-use super::block::Thing;
 use super::confirm::confirm;
+use super::context::File;
+use super::expected::{AllExpected, Expected, Match};
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use crate::witness::well_formed;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-
-/// What an edit should amount to.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Expected {
-    /// The setting in this leaf has this value.
-    Given(Vec<u8>),
-    /// Part of the value of the setting in this leaf changes; becomes `Given` once all parts are known.
-    Part,
-    /// The comment in this leaf is now this setting.
-    Woken { name: Vec<u8>, value: Vec<u8> },
-    /// Behind this leaf stand these new things.
-    Born(Vec<Thing>),
-    /// The setting in this leaf is gone (removed, or a comment now).
-    Gone,
-    /// This leaf is gone, and so are those behind it up to that one.
-    GoneTill(LeafId),
-}
-
-/// An edit's effect, with the leaves that it is about.
-#[derive(Debug)]
-pub struct Match<'a> {
-    /// What becomes of it.
-    pub fate: &'a Expected,
-    /// The leaf before the edit.
-    pub old: Option<LeafId>,
-    /// The leaf after it.
-    pub new: Option<LeafId>,
-    /// Which of several new things it is.
-    pub thing: Option<&'a Thing>,
-}
-
-/// The fates of one file's leaves.
-pub type AllExpected<'a> = Vec<(Option<LeafId>, &'a Expected)>;
 
 /// Returns `after`, read, where it reads back as `file` with exactly these fates, else a finding.
 pub fn prove(file: &File, fates: &AllExpected<'_>, after: Vec<u8>) -> Result<Document, Finding> {

@@ -1,8 +1,8 @@
 //! A statement deleted, or commented out.
 
 use super::ask::Edit;
-use super::place::{File, ResolvedEdit};
-use super::prove::Expected;
+use super::context::{File, ResolvedEdit};
+use super::expected::Expected;
 use crate::address::address_of;
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;

@@ -1,18 +1,18 @@
 //! A whole block removed or commented out.
 
-use super::apply::{Deeds, Resolution};
 use super::ask::Edit;
+use super::context::ResolvedEdit;
+use super::context::{EditContext, Resolution};
 use super::edit_error::ambiguous;
+use super::expected::Expected;
 use super::find::blocks_named;
-use super::place::ResolvedEdit;
-use super::prove::Expected;
 use super::remove::{has_comments, no_comments};
 use crate::address::{Address, address_of};
 use crate::doc::{BlockId, Document, Kind, LeafId};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply_within, line_span};
 
-impl Deeds<'_> {
+impl EditContext<'_> {
     /// The edit as one of the block that `address` names; none where it names none.
     pub(super) fn block(&self, edit: &Edit, address: &Address) -> Resolution {
         let mut blocks = blocks_named(self.files, address);

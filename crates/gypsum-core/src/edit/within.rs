@@ -1,20 +1,20 @@
 //! Edits of a part of a value: an option in a list of options, an element of a list.
 
-use super::apply::{Deeds, Resolution};
 use super::ask::{Amount, Edit, Where};
+use super::context::ResolvedEdit;
+use super::context::{EditContext, Resolution};
 use super::edit_error::{ambiguous, no_quantity};
+use super::expected::Expected;
 use super::find::{blocks_named, find_active};
 use super::list::Elements;
 use super::option::{Ask, Options};
-use super::place::ResolvedEdit;
-use super::prove::Expected;
 use super::quoting::quoted;
 use crate::address::{Address, address_of};
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply};
 
-impl Deeds<'_> {
+impl EditContext<'_> {
     /// The edit as one of an option inside a value, where its last step can only mean that; none where the
     /// steps before it name no setting.
     pub(super) fn option(&self, edit: &Edit) -> Resolution {

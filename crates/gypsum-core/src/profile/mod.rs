@@ -1,5 +1,6 @@
 //! Profiles: what Gypsum knows about one daemon. TOML in, a checked [`Profile`] out.
 
+mod argv;
 mod builtin;
 mod fill;
 mod read;
@@ -8,10 +9,11 @@ mod schema;
 mod service;
 mod setting;
 
+pub use argv::Argv;
 pub use builtin::{BUILT_IN, BuiltIn, built_in};
 pub use fill::{MissingSetting, fill};
 pub use read::{ProfileError, read};
 pub use rule::{Admitted, Covered, EndsAlike, Form, InList, LastWord, Near, Order, Rule, Twins, WantsEnd};
-pub use schema::{Argv, Checker, Effective, Files, Layout, Listen, Login, Other, Profile};
+pub use schema::{Checker, Effective, Files, Layout, Listen, Login, Other, Profile};
 pub use service::{Activation, Hook, Part, Plain, Proof, RelatedService, Service, ServiceManagerKind, Stop};
 pub use setting::{Role, Setting, Sort};

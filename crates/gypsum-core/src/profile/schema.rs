@@ -1,5 +1,6 @@
 //! The shape of a profile.
 
+use super::argv::Argv;
 use super::service::{Hook, RelatedService, Service};
 use super::{Rule, Setting};
 use crate::address::Address;
@@ -12,9 +13,6 @@ use jiff::SignedDuration;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::mem::swap;
-
-/// A command as an argument vector; never a shell line. The first word is an absolute path.
-pub type Argv = Vec<String>;
 
 /// What is known about one daemon.
 #[derive(Clone, Debug, Deserialize)]

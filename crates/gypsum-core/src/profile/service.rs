@@ -1,6 +1,6 @@
 //! What keeps a daemon running, and what makes it take up its configuration.
 
-use super::schema::Argv;
+use super::argv::Argv;
 use jiff::SignedDuration;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

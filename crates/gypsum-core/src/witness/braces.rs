@@ -1,6 +1,7 @@
 //! Statements that end with a mark, and blocks in braces, read token by token.
 
-use super::account::{Builder, Scalar, Sort, Unreadable};
+use super::account::{Scalar, Sort, Unreadable};
+use super::builder::Builder;
 use super::words::{value, word_at};
 use crate::doc::Dialect;
 

@@ -1,13 +1,9 @@
 //! Two accounts held against each other: what differs must be what was asked for.
 
 use super::Witness;
-use super::account::{Account, Entry, Scalar, Sort};
+use super::account::{Account, Entry, Named, Scalar, Sort};
 use super::digest::{Digest, Selector};
 use crate::doc::Dialect;
-
-/// The way to an entry from the outside in: each step the name, and which of those that share it within the
-/// same block, from 0.
-pub type Named = Vec<(Option<Vec<u8>>, usize)>;
 
 /// One thing that an edit changes, as the tree has it.
 #[derive(Clone, Debug, PartialEq, Eq)]

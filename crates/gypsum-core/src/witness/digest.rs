@@ -1,7 +1,6 @@
 //! An account without its length: what an edit is about is kept, and of the rest what tells whether it is the same.
 
-use super::account::{Account, Entry, Scalar};
-use super::compare::Named;
+use super::account::{Account, Entry, Named, Scalar};
 use std::collections::{BTreeMap, HashMap};
 use std::hash::{DefaultHasher, Hasher};
 use std::ops::Range;

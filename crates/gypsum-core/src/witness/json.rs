@@ -1,7 +1,8 @@
 //! JSON, read by a parser that takes the standard by the letter (RFC 8259). Where a daemon takes comments,
 //! they are blanked out first.
 
-use super::account::{Account, Builder, Sort, Unreadable};
+use super::account::{Account, Sort, Unreadable};
+use super::builder::Builder;
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess, Visitor};
 use std::borrow::Cow;

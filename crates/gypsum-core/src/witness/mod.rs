@@ -7,6 +7,7 @@
 
 mod account;
 mod braces;
+mod builder;
 mod compare;
 mod digest;
 mod json;
@@ -19,8 +20,9 @@ mod words;
 mod xml;
 mod yaml;
 
-pub use account::{Account, Builder, Entry, Scalar, Sort, Unreadable};
-pub use compare::{Changed, Disagreement, Named, Selected, compare, rest_is_same};
+pub use account::{Account, Entry, Named, Scalar, Sort, Unreadable};
+pub use builder::Builder;
+pub use compare::{Changed, Disagreement, Selected, compare, rest_is_same};
 use digest::Digesting;
 pub use digest::{Digest, Selector};
 pub use python::is_literal as is_python_literal;

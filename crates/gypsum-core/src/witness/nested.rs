@@ -1,6 +1,7 @@
 //! Blocks in braces with a statement a line, read line by line.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Account, Scalar, Sort, Unreadable};
+use super::builder::Builder;
 use crate::doc::Dialect;
 
 pub fn read(source: &[u8], dialect: &Dialect, builder: &mut Builder) -> Result<(), Unreadable> {

@@ -1,7 +1,8 @@
 //! Python settings by a strict grammar: a statement at the top that gives a name a literal (strings, numbers,
 //! True, False, None, brackets of them, sums and products of numbers) is a value. All else stays as it is.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Account, Scalar, Sort, Unreadable};
+use super::builder::Builder;
 
 pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let from = super::mark_length(source);

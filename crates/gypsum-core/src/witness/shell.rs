@@ -2,7 +2,8 @@
 //! simple assignment at the top is. What is inside conditions, loops, functions, arrays and here-documents
 //! stays as it is, as do all other commands.
 
-use super::account::{Builder, Scalar, Sort, Unreadable};
+use super::account::{Scalar, Sort, Unreadable};
+use super::builder::Builder;
 
 pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     let from = super::mark_length(source);

@@ -1,6 +1,7 @@
 //! Headers with settings under them, read line by line; what stands above the first header is at the top.
 
-use super::account::{Builder, Scalar, Unreadable};
+use super::account::{Scalar, Unreadable};
+use super::builder::Builder;
 use super::words::{value, words_of};
 use crate::doc::Dialect;
 

@@ -1,7 +1,8 @@
 //! TOML, as the data that its parser makes of it: tables within tables, whatever headers and dotted keys
 //! they were written with.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Account, Scalar, Sort, Unreadable};
+use super::builder::Builder;
 use toml::{Table, Value};
 
 pub fn read(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {

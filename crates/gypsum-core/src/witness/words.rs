@@ -1,6 +1,7 @@
 //! Words as the daemons' formats have them: parted by blanks, kept together by quotes.
 
-use super::account::{Account, Builder, Scalar};
+use super::account::{Account, Scalar};
+use super::builder::Builder;
 use crate::doc::Dialect;
 
 /// What parts the words of a value, so that one word with a blank is told from two.

@@ -1,7 +1,8 @@
 //! YAML, by the events of a parser of another lineage, with what an unquoted text is to readers of YAML 1.2 and
 //! to those of 1.1.
 
-use super::account::{Account, Builder, Scalar, Sort, Unreadable};
+use super::account::{Account, Scalar, Sort, Unreadable};
+use super::builder::Builder;
 use libyaml_safer::{EventData, Mark, Parser, ScalarStyle};
 use std::panic::AssertUnwindSafe;
 

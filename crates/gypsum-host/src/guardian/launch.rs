@@ -5,7 +5,6 @@
 //! from; a transient unit survives all of these, and a restart of sshd. Started with `--service-type=exec`, it is
 //! known to run when `systemd-run` returns.
 
-use super::serve::ENTRY;
 use crate::children;
 use std::fs;
 use std::io;
@@ -15,6 +14,8 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::Duration;
 
+/// The first word of the own program's command line that means: be a guardian.
+pub const ENTRY: &str = "__guardian";
 /// How long the service manager may take to start it.
 const LIMIT: Duration = Duration::from_secs(5);
 

@@ -8,10 +8,9 @@
 
 mod launch;
 mod protocol;
-mod serve;
 
-pub use protocol::{GuardianClient, GuardianMessage, Handover, Received};
-pub use serve::{ENTRY, serve};
+pub use launch::ENTRY;
+pub use protocol::{GuardianClient, GuardianMessage, GuardianServer, Handover, Received, Staged};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use std::fs::Permissions;

@@ -1,10 +1,11 @@
 //! What the front and the guardian say to each other: the locks as open files, then lines of JSON.
 
 use crate::locks::Locks;
-use crate::run::Staged;
-use crate::state::State;
+use crate::state::{Entry, State};
+use gypsum_core::change::Plan;
 use gypsum_core::event::Event;
 use gypsum_core::record::VERSION;
+use gypsum_core::report::Report;
 use rustix::net::{
     RecvAncillaryBuffer, RecvAncillaryMessage, RecvFlags, SendAncillaryBuffer, SendAncillaryMessage,
     SendFlags, recvmsg, sendmsg,
@@ -27,6 +28,19 @@ const MORE: &[u8; 1] = b"+";
 const ALL: [u8; 1] = *b".";
 /// What the front says when the person wants out.
 const WITHDRAW: &[u8] = b"withdraw\n";
+
+/// A change whose new files are beside the old ones.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Staged {
+    /// Its folder.
+    pub entry: Entry,
+    /// Its plan.
+    pub plan: Plan,
+    /// What is known of it so far.
+    pub report: Report,
+    /// Texts that are never shown.
+    pub secrets: Vec<String>,
+}
 
 /// Everything that a guardian must know of its change, but for the locks.
 #[derive(Clone, Debug, Serialize, Deserialize)]

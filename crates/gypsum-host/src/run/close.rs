@@ -1,8 +1,9 @@
 //! The order *close*: what state the service is in, what to do next, the record.
 
-use super::Finished;
-use super::apply::{Live, release_watchdogs};
+use super::apply::release_watchdogs;
 use super::drafts::{Typed, TypedFile, keep_draft, remove_drafts};
+use super::live::Live;
+use super::observer::Finished;
 use super::steps::{Obstacle, Steps};
 use crate::error::Error;
 use crate::journal::Journal;

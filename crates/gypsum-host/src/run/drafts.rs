@@ -1,7 +1,7 @@
 //! What becomes of a proposal that does not stay live: a draft.
 
+use super::request::{ChangeRequest, NewContent};
 use super::steps::RunContext;
-use super::{ChangeRequest, NewContent};
 use crate::disk::link_target;
 use crate::drafts::{Note, Reason, keep, remove_taken};
 use gypsum_core::change::{PlannedDraft, TakenDraft, Verdict};

@@ -1,67 +1,8 @@
-//! Handing the change over to a guardian, and watching it from here.
+//! The order *hand over*: the guardian gets the change.
 
-use super::apply::{HandOverTo, Live, Way};
-use super::prepare::{Prepared, Saved};
-use super::steps::Steps;
-use super::{Finished, Observer};
-use crate::evidence::{Evidence, Progress};
-use crate::guardian::{GuardianClient, GuardianMessage, Handover, Received};
-use crate::locks::Locks;
-use crate::state::{Entry, State};
-use crate::world::World;
-use gypsum_core::change::{Change, Plan, Stage, StepOutcome, Verdict};
-use gypsum_core::report::Report;
-use serde::{Deserialize, Serialize};
+use super::live::{HandOverTo, Live};
+use crate::guardian::{GuardianClient, Handover, Staged};
 use std::io;
-
-/// The exit status that says: live, and carried on by its guardian.
-const GOES_ON: u8 = 8;
-
-/// A change whose new files are beside the old ones.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub struct Staged {
-    /// Its folder.
-    pub entry: Entry,
-    /// Its plan.
-    pub plan: Plan,
-    /// What is known of it so far.
-    pub report: Report,
-    /// Texts that are never shown.
-    pub secrets: Vec<String>,
-}
-
-/// Carries such a change in the process that it was handed over to, which holds the locks. `ended` gets the exit
-/// status; what is only for the record comes after it.
-pub fn carry_staged(
-    world: &dyn World,
-    state: &State,
-    observer: &mut dyn Observer,
-    staged: Staged,
-    ended: impl FnOnce(u8),
-) {
-    let Staged { entry, plan, report, secrets } = staged;
-    let mut live = Live::at(world, state, observer, Saved { entry, plan, contents: Vec::new() });
-    live.cx.recorder.continue_from(report);
-    live.cx.recorder.hide(secrets);
-    // The person may have stopped it while it was handed over.
-    let taken = if world.interrupted() { live.obstacle.interrupted() } else { StepOutcome::Done };
-    let mut nowhere = None;
-    if let Way::Ended = live.run(Change::staged().next(taken), &mut nowhere) {
-        ended(live.finished().status);
-    }
-    live.finish();
-}
-
-/// Carries a change whose backup exists; the guardian has it from the moment at which its files are staged.
-pub(super) fn carry_prepared(steps: Steps<'_>, prepared: Prepared, locks: Locks) -> Finished {
-    let Prepared { saved, guardian, holder } = prepared;
-    let mut live = Live::new(steps.cx, saved);
-    let mut to = Some(HandOverTo { guardian, locks, holder });
-    match live.run(steps.change, &mut to) {
-        Way::Ended => live.finish(),
-        Way::HandedOver(client) => follow(live, client, to.map(|to| to.locks).unwrap_or_default()),
-    }
-}
 
 /// Hands the change over to the guardian that was started for it. `None` if there is none: then the change goes on in
 /// this process, and that is said.
@@ -87,55 +28,4 @@ fn send(live: &Live<'_>, mut client: GuardianClient, to: &HandOverTo) -> io::Res
     let handover = Handover { state: live.cx.state.clone(), staged, holder: to.holder.clone() };
     client.hand_over(handover, &to.locks)?;
     Ok(client)
-}
-
-/// Shows what the guardian tells until it has ended.
-fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: Locks) -> Finished {
-    loop {
-        match client.hear() {
-            Received::Message(GuardianMessage::Saw(event)) => live.cx.recorder.relay(&event),
-            Received::Message(GuardianMessage::Ended(status)) => return leave(live, locks, status),
-            Received::End => return take_over(live),
-            Received::Nothing if live.cx.world.is_sent_away() => {
-                let daemon = &live.plan.daemon;
-                let text = format!("the change goes on by itself: gypsum changes {daemon}");
-                live.cx.recorder.show_only(text);
-                return leave(live, locks, GOES_ON);
-            }
-            Received::Nothing if live.cx.world.interrupted() => client.withdraw(),
-            Received::Nothing => {}
-        }
-    }
-}
-
-/// Leaves the locks to the guardian: it has released them, is about to, or goes on.
-fn leave(live: Live<'_>, locks: Locks, status: u8) -> Finished {
-    locks.leave();
-    Finished { report: live.cx.recorder.report().clone(), status }
-}
-
-/// The guardian is lost, and its locks are still held here: the change is brought to its verdict from here.
-fn take_over(mut live: Live<'_>) -> Finished {
-    let stage = match live.entry.evidence(live.cx.world.disk()) {
-        Ok(Evidence { progress: Progress::Open(plan, stage), report, .. }) => {
-            match (stage, report) {
-                (Stage::Closed(Verdict::Stuck), Some(report)) => return Finished::as_reported(report),
-                _ => live.plan = *plan,
-            }
-            stage
-        }
-        // It ended; only the line to it did not.
-        Ok(Evidence { progress: Progress::Ended(_), report: Some(report), .. }) => {
-            return Finished::as_reported(report);
-        }
-        // It ended, and its record is lost: nothing is left to do, least of all to restore.
-        Ok(Evidence { progress: Progress::Ended(verdict), report: None, .. }) => Stage::Closed(verdict),
-        // What it recorded cannot be read; what is known here is enough to restore everything.
-        Ok(Evidence { progress: Progress::NotBegun | Progress::Unknown | Progress::Newer(..), .. })
-        | Err(_) => Stage::Armed,
-    };
-    let cause = "the process that carried it was ended";
-    live.obstacle.cause = Some(cause.into());
-    live.note(format!("{cause}; this one goes on"));
-    live.carry(Change::resume(stage))
 }

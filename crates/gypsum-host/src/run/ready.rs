@@ -1,6 +1,6 @@
 //! Proposals that were checked and put aside until the service can be spared: kept as drafts, taken live together.
 
-use super::NewContent;
+use super::request::NewContent;
 use crate::disk::Disk;
 use crate::drafts::{self, Draft, Reason};
 use crate::error::Error;

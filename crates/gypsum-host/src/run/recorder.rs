@@ -1,6 +1,6 @@
 //! Where everything that happens in a change leaves it: redacted, recorded, then shown.
 
-use super::Observer;
+use super::observer::Observer;
 use crate::world::World;
 use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;

@@ -1,9 +1,10 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
-use super::apply::Live;
+use super::live::Live;
+use super::observer::{Finished, Observer};
 use super::prepare::Saved;
+use super::recorder::Recorder;
 use super::steps::RunContext;
-use super::{Finished, Observer, Recorder};
 use crate::error::Error;
 use crate::locks::Locks;
 use crate::profiles;

@@ -1,6 +1,6 @@
 //! What a change is asked to do, and how.
 
-use super::prepare::ExtraFiles;
+use super::extra_files::ExtraFiles;
 use super::recorder::Acceptance;
 use gypsum_core::change::TakenDraft;
 use gypsum_core::edit::Request;

@@ -5,7 +5,8 @@ mod cursor;
 mod doctype;
 mod entities;
 
-use super::account::{Builder, Scalar, Sort, Unreadable};
+use super::account::{Scalar, Sort, Unreadable};
+use super::builder::Builder;
 use cursor::Cursor;
 use entities::Entities;
 use std::borrow::Cow;

@@ -1,10 +1,10 @@
 //! The order *activate*: the service takes up the new configuration.
 
-use super::Live;
 use super::hooks::run_hooks;
 use super::related::{open_sockets, start_taken_along};
 use super::service_action::{act_on_service, is_woken, reread};
 use crate::error::Error;
+use crate::run::live::Live;
 use crate::run::steps::INTERRUPTED;
 use crate::service::ServiceAction;
 use gypsum_core::change::StepOutcome;

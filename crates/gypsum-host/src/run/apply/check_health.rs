@@ -1,12 +1,12 @@
 //! The order *check health*: the health of the new configuration decides whether it stays.
 
-use super::Live;
 use super::log_excerpt::{mark_log, units_down};
 use super::read_again::read_again;
 use super::related::restart_followers;
 use super::service_action::is_woken;
 use crate::error::Error;
 use crate::health::HealthRun;
+use crate::run::live::Live;
 use crate::run::steps::INTERRUPTED;
 use crate::service;
 use gypsum_core::change::{Plan, StepOutcome};

@@ -1,6 +1,6 @@
 //! The hooks of a change: commands of the profile between the files and the activation.
 
-use super::Live;
+use crate::run::live::Live;
 use crate::run::steps::Timer;
 use gypsum_core::event::Event;
 use std::time::Duration;

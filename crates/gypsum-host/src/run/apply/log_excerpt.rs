@@ -1,26 +1,16 @@
 //! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
 
-use super::Live;
-use crate::logs::Mark;
+use crate::run::live::{Live, LogExcerpt};
 use crate::service;
 use gypsum_core::change::Plan;
 use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
-use gypsum_core::profile::Service;
 
 /// So many lines of a log are kept with a change.
 const MOST_LINES: usize = 40;
 /// So many of them are shown where something is wrong.
 const SHOWN_LINES: usize = 5;
-
-/// What there is to keep of the logs about a configuration.
-pub(in crate::run) struct LogExcerpt {
-    services: Vec<Service>,
-    since: Mark,
-    until_ms: i64,
-    files: Vec<String>,
-}
 
 /// Remembers up to where the logs are about the new configuration. Its own files are read at once, since they have
 /// no times; the journal can wait until nobody waits for us.

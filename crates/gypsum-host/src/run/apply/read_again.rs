@@ -1,12 +1,12 @@
 //! Readings after the activation, beside those before it.
 
-use super::Live;
 use crate::probe::ProbeContext;
+use crate::run::live::Live;
 use crate::run::prepare::read_all;
+use gypsum_core::event;
 use gypsum_core::event::Event;
 use gypsum_core::probe::Probe;
 use gypsum_core::reading::{Reading, Seen, unmoved};
-use gypsum_core::report;
 
 /// Reads again what was read before, shows both, and warns of what should have moved. In `haste` only what can be
 /// read without asking anybody.
@@ -23,9 +23,9 @@ pub(in crate::run) fn read_again(live: &mut Live<'_>, scene: &ProbeContext, hast
     let shown = |seen: &Seen| {
         let old = before.iter().find(|old| old.name == seen.name).and_then(|old| old.value.clone());
         let text = |value: Option<String>| value.unwrap_or_else(|| "not to be seen".into());
-        report::Reading { name: seen.name.clone(), before: text(old), after: text(seen.value.clone()) }
+        event::Reading { name: seen.name.clone(), before: text(old), after: text(seen.value.clone()) }
     };
-    let readings: Vec<report::Reading> = now.iter().map(shown).collect();
+    let readings: Vec<event::Reading> = now.iter().map(shown).collect();
     let findings = unmoved(before, &now, &plan.moved);
     live.emit(Event::Read { readings });
     for finding in findings {

@@ -1,6 +1,6 @@
 //! What is done around the daemon: watchdogs are held, what a stop took along is started, followers take up their part.
 
-use super::Live;
+use crate::run::live::Live;
 use crate::service::{self, Acted, ServiceAction};
 use gypsum_core::change::{Plan, PlannedRelated};
 use gypsum_core::event::Event;

@@ -1,9 +1,9 @@
 //! The order *replace*: the new files go live.
 
-use super::Live;
 use super::related::hold_watchdogs;
 use super::service_action::{act_on_service, limit_of};
 use crate::error::Error;
+use crate::run::live::Live;
 use crate::run::steps::INTERRUPTED;
 use crate::service::ServiceAction;
 use gypsum_core::change::{Plan, StepOutcome};

@@ -1,9 +1,9 @@
 //! One action on the service of a change, and what is known of it around that.
 
-use super::Live;
 use super::log_excerpt::logs_of;
 use super::related::act_and_show;
 use crate::probe::ProbeContext;
+use crate::run::live::Live;
 use crate::service::{self, Acted, ServiceAction};
 use gypsum_core::change::{Plan, StepOutcome};
 use gypsum_core::event::Event;

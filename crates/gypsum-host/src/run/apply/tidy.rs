@@ -1,7 +1,7 @@
 //! The order *tidy*: what is left beside the files goes.
 
-use super::Live;
 use crate::error::Error;
+use crate::run::live::Live;
 use gypsum_core::change::{Change, Stage, State, StepOutcome};
 
 pub(in crate::run) fn tidy(live: &mut Live<'_>, change: &Change) -> Result<StepOutcome, Error> {

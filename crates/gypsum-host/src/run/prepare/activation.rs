@@ -1,15 +1,15 @@
 //! The activation: the least that the changed settings need, and what that will be, in words.
 
-use super::NewFile;
 use super::check::Checked;
-use super::edit::Proposal;
-use super::measure::{Baseline, Measured};
+use super::measured::{ActivationPlan, Baseline, Measured};
+use super::new_file::NewFile;
+use super::proposal::Proposal;
 use crate::disk::Disk;
 use crate::error::Error;
 use crate::run::steps::RunContext;
 use crate::service;
 use crate::state::State;
-use gypsum_core::change::{PlannedRelated, Verdict};
+use gypsum_core::change::Verdict;
 use gypsum_core::event::Event;
 use gypsum_core::profile::{Activation, Part};
 use gypsum_core::report::Report;
@@ -17,20 +17,6 @@ use std::time::Duration;
 
 /// Among so many changes the last restart is looked for.
 const LOOKED_BACK: usize = 5;
-
-/// What the service is to do, and what else that touches.
-#[derive(Debug)]
-pub(super) struct ActivationPlan {
-    pub activation: Activation,
-    /// How long the service was away when it was restarted last, where that is known.
-    pub last_away: Option<Duration>,
-    /// Further services, resolved.
-    pub related: Vec<PlannedRelated>,
-    /// Units that were up and that a stop takes along.
-    pub taken_along: Vec<String>,
-    /// Units that are up and start the service when they are called: its sockets, timers.
-    pub callers: Vec<String>,
-}
 
 impl ActivationPlan {
     /// Decides it; units that are touched, too, are added to the baseline.

@@ -1,6 +1,6 @@
 //! The backup of one file, and how the file will be replaced.
 
-use super::NewFile;
+use super::new_file::NewFile;
 use crate::disk::{Disk, content_of, link_target};
 use crate::error::Error;
 use crate::files::can_exchange;

@@ -1,9 +1,9 @@
 //! The order *check*: our own rules and the daemon's checker read the proposal side by side; then the daemon is asked
 //! for the settings that it would have.
 
-use super::NewFile;
-use super::edit::Proposal;
+use super::new_file::NewFile;
 use super::own_rules::{OwnRules, new_settings};
+use super::proposal::Proposal;
 use crate::error::Error;
 use crate::files::Loading;
 use crate::locks::Locks;

@@ -1,18 +1,19 @@
 //! The order *edit*: the proposal is made.
 
 use super::lock::Loaded;
+use super::new_file::NewFile;
 use super::plausible::is_plausible;
+use super::proposal::{Drawn, Proposal};
 use super::sections::in_their_sections;
-use super::{NewFile, extra_files, whole_files};
+use super::{extra_files, whole_files};
 use crate::error::Error;
 use crate::files::Loading;
 use crate::run::drafts::Typed;
+use crate::run::request::NewContent;
 use crate::run::steps::{RunContext, Step};
-use crate::run::{ChangeRequest, NewContent};
-use crate::survey::Early;
 use gypsum_core::address::Address;
 use gypsum_core::change::{StepOutcome, Verdict};
-use gypsum_core::edit::{Batch, Edit, File, Guide, LineDiff, Request, propose_batches};
+use gypsum_core::edit::{Batch, Edit, File, Guide, Request, propose_batches};
 use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
 use gypsum_core::listing::changed;
@@ -22,32 +23,6 @@ use gypsum_core::text::shift_lines;
 use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-
-/// What is proposed.
-pub(super) struct Proposal {
-    pub request: ChangeRequest,
-    /// The files as they are.
-    pub before: Loading,
-    /// What was looked up while they were read.
-    pub early: Early,
-    /// What others are told who want the locks.
-    pub holder: String,
-    /// The files of the configuration as they will be.
-    pub after: Vec<File>,
-    /// The files that change, those besides the configuration among them.
-    pub new_files: Vec<NewFile>,
-    /// The edits, for the eye.
-    pub edits: Vec<LineDiff>,
-    /// The addresses of the settings that change; once they are checked, those in new blocks among them.
-    pub changed: Vec<String>,
-}
-
-/// New versions of the files of a configuration.
-pub(super) struct Drawn {
-    pub after: Vec<File>,
-    pub new_files: Vec<NewFile>,
-    pub edits: Vec<LineDiff>,
-}
 
 pub(super) fn edit(
     cx: &mut RunContext<'_>,

@@ -1,48 +1,18 @@
 //! What a change does beside its edits: files that the configuration refers to, links that switch a site or
 //! a module on, files that go.
 
-use super::NewFile;
 use super::difference::{shown_companion, shown_lines, shown_link};
-use super::edit::Proposal;
+use super::new_file::NewFile;
+use super::proposal::Proposal;
 use crate::disk::{Disk, link_target, link_to};
 use crate::error::Error;
 use crate::files::resolved;
+use crate::run::extra_files::Companion;
 use gypsum_core::change::Ownership;
 use gypsum_core::text::Bytes;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
-
-/// What a change does beside its edits.
-#[derive(Clone, Debug, Default)]
-pub struct ExtraFiles {
-    /// Files to be placed.
-    pub companions: Vec<Companion>,
-    /// Names of sites, modules or snippets, and whether each is to be on.
-    pub switches: Vec<(String, bool)>,
-    /// Files of the daemon that go.
-    pub gone: Vec<PathBuf>,
-    /// Whether the file that is meant may be made where it does not exist.
-    pub new: bool,
-}
-
-impl ExtraFiles {
-    /// Whether there is nothing of it.
-    pub fn is_empty(&self) -> bool {
-        self.companions.is_empty() && self.switches.is_empty() && self.gone.is_empty()
-    }
-}
-
-/// A file that the configuration refers to.
-#[derive(Clone, Debug)]
-pub struct Companion {
-    /// What it is to hold.
-    pub bytes: Vec<u8>,
-    /// Its name.
-    pub to: PathBuf,
-    /// Its owner and mode, where they were said.
-    pub ownership: Ownership,
-}
 
 /// Adds the files that change besides the edits to a proposal.
 pub(super) fn add(proposal: &mut Proposal, disk: &dyn Disk) -> Result<(), Error> {

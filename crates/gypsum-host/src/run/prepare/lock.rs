@@ -4,7 +4,7 @@ use crate::drafts::{self, Reason};
 use crate::error::Error;
 use crate::files::{self, Loading, Overlay};
 use crate::locks::Locks;
-use crate::run::ChangeRequest;
+use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
 use crate::state::State;
 use crate::survey::Early;

@@ -1,7 +1,7 @@
 //! The order *measure*: the health of the service as it is now, and what the change will need of it.
 
-use super::activation::ActivationPlan;
 use super::check::Checked;
+use super::measured::{ActivationPlan, Baseline, Measured};
 use super::readings::read_all;
 use crate::error::Error;
 use crate::health::HealthRun;
@@ -13,57 +13,10 @@ use gypsum_core::change::StepOutcome;
 use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::{Check, Probe};
-use gypsum_core::reading::{Reading, Seen};
-use gypsum_core::service::{Observation, State as ServiceState};
+use gypsum_core::probe::Probe;
 
 /// The rule by which something was unhealthy before.
 const UNHEALTHY_BEFORE: &str = "unhealthy-before";
-
-/// A checked proposal, with the state of the service before anything is touched.
-pub(super) struct Measured {
-    pub checked: Checked,
-    pub baseline: Baseline,
-    pub activation: ActivationPlan,
-}
-
-/// How the service is before anything is touched.
-#[derive(Debug, Default)]
-pub(super) struct Baseline {
-    /// The service; `None` if it has none.
-    pub observed: Option<Observation>,
-    /// The health checks for the configuration as it is.
-    pub checks_before: Vec<Check>,
-    /// Those for the configuration as it will be.
-    pub checks_after: Vec<Check>,
-    /// What the former showed.
-    pub outcomes: Vec<Outcome>,
-    /// What is read before and after.
-    pub readings: Vec<Reading>,
-    /// What was read before.
-    pub readings_before: Vec<Seen>,
-}
-
-impl Baseline {
-    /// Whether the service does not run, and nothing is wrong with that.
-    pub fn is_stopped(&self) -> bool {
-        self.observed.as_ref().is_some_and(|seen| seen.state == ServiceState::Stopped)
-    }
-
-    /// Whether the service runs.
-    pub fn is_up(&self) -> bool {
-        self.observed.as_ref().is_some_and(|seen| seen.state.is_up())
-    }
-
-    /// A unit that is up now, and must be up afterwards.
-    pub fn watch_unit(&mut self, unit: &str) {
-        let check = Check::of_unit(unit);
-        let said = ServiceState::Running.words().to_owned();
-        self.outcomes.push(Outcome { name: check.name.clone(), healthy: true, said, ms: 0 });
-        self.checks_before.push(check.clone());
-        self.checks_after.push(check);
-    }
-}
 
 impl Checked {
     /// Whether the service is to be reloaded or restarted at all: not where it is stopped and stays so.

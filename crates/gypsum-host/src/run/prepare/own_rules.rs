@@ -1,6 +1,6 @@
 //! Our own rules on a proposal: its layers and the survey of this host.
 
-use super::edit::Proposal;
+use super::proposal::Proposal;
 use crate::disk::{Disk, link_target};
 use crate::error::Error;
 use crate::files::{Loading, Overlay, load_over};

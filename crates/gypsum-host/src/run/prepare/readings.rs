@@ -1,7 +1,7 @@
 //! Readings: what is read before and after a change, what should have moved, and what is expected of it.
 
 use super::check::Checked;
-use super::measure::Measured;
+use super::measured::Measured;
 use crate::error::Error;
 use crate::probe::ProbeContext;
 use crate::world::World;

@@ -1,8 +1,8 @@
 //! The services around the daemon that an activation touches, too.
 
-use super::activation::ActivationPlan;
 use super::check::Checked;
-use super::measure::Baseline;
+use super::measured::ActivationPlan;
+use super::measured::Baseline;
 use crate::service;
 use crate::world::World;
 use gypsum_core::change::PlannedRelated;

@@ -1,7 +1,7 @@
 //! The order *save*: the backup, and the plan from which everything that follows is done.
 
 use super::backup::back_up;
-use super::measure::{Baseline, Measured};
+use super::measured::{Baseline, Measured};
 use crate::error::Error;
 use crate::run::drafts::draft_of;
 use crate::run::steps::{RunContext, Step};

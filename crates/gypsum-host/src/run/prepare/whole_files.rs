@@ -1,8 +1,8 @@
 //! Whole files that take the place of what there is: prepared ones, drafts, backups.
 
-use super::NewFile;
 use super::difference::{moved_lines, shown_companion, shown_lines, shown_link};
-use super::edit::Drawn;
+use super::new_file::NewFile;
+use super::proposal::Drawn;
 use crate::disk::{Disk, link_target};
 use crate::error::Error;
 use crate::files::Loading;

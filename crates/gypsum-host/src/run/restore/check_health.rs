@@ -1,7 +1,8 @@
 //! The order *check health again*: whether the old configuration is as healthy as before.
 
 use crate::error::Error;
-use crate::run::apply::{Live, health_of, quote_log, restart_followers};
+use crate::run::apply::{health_of, quote_log, restart_followers};
+use crate::run::live::Live;
 use crate::service;
 use gypsum_core::change::StepOutcome;
 use gypsum_core::event::Event;

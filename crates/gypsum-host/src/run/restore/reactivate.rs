@@ -2,8 +2,9 @@
 
 use crate::error::Error;
 use crate::run::apply::{
-    Live, act_on_service, gentle_action, open_sockets, reopen_sockets, reread, run_hooks, start_taken_along,
+    act_on_service, gentle_action, open_sockets, reopen_sockets, reread, run_hooks, start_taken_along,
 };
+use crate::run::live::Live;
 use crate::service::ServiceAction;
 use gypsum_core::change::{Change, StepOutcome};
 use gypsum_core::profile::Activation;

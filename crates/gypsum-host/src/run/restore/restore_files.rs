@@ -1,7 +1,8 @@
 //! The order *restore*: the old files are live again.
 
 use crate::error::Error;
-use crate::run::apply::{Live, act_on_service, mark_log};
+use crate::run::apply::{act_on_service, mark_log};
+use crate::run::live::Live;
 use crate::run::steps::INTERRUPTED;
 use crate::service::ServiceAction;
 use gypsum_core::change::StepOutcome;

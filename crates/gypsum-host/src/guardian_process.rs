@@ -1,6 +1,6 @@
 //! The guardian's own process.
 
-use super::protocol::{GuardianMessage, GuardianServer};
+use crate::guardian::{GuardianMessage, GuardianServer};
 use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::event::Event;
@@ -10,8 +10,6 @@ use std::path::Path;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::Duration;
 
-/// The first word of the own program's command line that means: be a guardian.
-pub const ENTRY: &str = "__guardian";
 /// How long the front may take to hear the end. One that is held up reads the record later.
 const LAST_WORDS: Duration = Duration::from_secs(5);
 

@@ -1,0 +1,40 @@
+//! One change from the request to its end.
+
+use super::close::close_early;
+use super::drafts::Typed;
+use super::follow::carry_prepared;
+use super::observer::{Finished, Observer};
+use super::prepare::prepare;
+use super::recorder::Recorder;
+use super::request::ChangeRequest;
+use super::steps::{Obstacle, RunContext, Steps};
+use crate::locks::Locks;
+use crate::state::State;
+use crate::world::World;
+use gypsum_core::change::Change;
+use gypsum_core::event::Event;
+
+/// Carries out a whole change.
+pub fn change(
+    world: &dyn World,
+    state: &State,
+    observer: &mut dyn Observer,
+    request: ChangeRequest,
+) -> Finished {
+    let daemon = request.profile.daemon.clone();
+    let mut recorder = Recorder::new(world, observer, &daemon);
+    let (why, who) = (request.why.clone(), request.who.clone());
+    let (dry_run, hold) = (request.wishes.dry_run, request.wishes.hold);
+    recorder.emit(Event::Begun { daemon, why, who, dry_run, hold });
+    let mut steps = Steps {
+        cx: RunContext { world, state, recorder },
+        change: Change::open(dry_run),
+        obstacle: Obstacle::default(),
+    };
+    let mut locks = Locks::default();
+    let mut typed = Typed::of(&request);
+    match prepare(&mut steps, &mut locks, &mut typed, request) {
+        Some(prepared) => carry_prepared(steps, prepared, locks),
+        None => close_early(steps, &typed),
+    }
+}
