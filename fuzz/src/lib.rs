@@ -2,7 +2,7 @@
 //! nothing, and an edit either reads back as asked or is refused.
 
 use gypsum_core::address::{Address, address_of};
-use gypsum_core::doc::{Document, Family, Kind, dormants};
+use gypsum_core::doc::{Document, Family, Kind, all_commented_out};
 use gypsum_core::edit::{Edit, File, Guide, propose};
 
 /// The target of one family.
@@ -20,8 +20,8 @@ pub fn tried(bytes: &[u8], family: Family) {
     };
     let joined: Vec<u8> = doc.tree().leaves().flat_map(|(.., span)| span.of(bytes).to_vec()).collect();
     assert_eq!(joined, bytes, "the leaves are the source");
-    let asleep = dormants(&doc).count();
-    assert!(asleep <= doc.tree().len() as usize);
+    let commented_out = all_commented_out(&doc).count();
+    assert!(commented_out <= doc.tree().len() as usize);
     let settings: Vec<_> = doc
         .statements()
         .filter(|(_, kind, parts)| *kind == Kind::Setting && !parts.value.is_none())

@@ -1,8 +1,8 @@
 //! One setting explained: what it does, what it takes, what it is now and why.
 
 use crate::address::{Address, address_of};
-use crate::doc::{Dormant, LeafId};
-use crate::edit::{find_active, find_dormant};
+use crate::doc::{CommentedOut, LeafId};
+use crate::edit::{find_active, find_commented_out};
 use crate::layers::{Occurrence, value_of};
 use crate::profile::{Activation, Profile, Setting};
 use crate::rules::ConfigView;
@@ -135,14 +135,14 @@ fn versions(setting: &Setting) -> Option<String> {
 
 /// The places at which what `address` names is commented out.
 fn commented_out(subject: &ConfigView<'_>, address: Option<&Address>) -> Vec<Place> {
-    let found = address.map(|address| find_dormant(subject.files, address)).unwrap_or_default();
-    let place = |(n, dormant): (usize, Dormant)| {
+    let found = address.map(|address| find_commented_out(subject.files, address)).unwrap_or_default();
+    let place = |(n, commented_out): (usize, CommentedOut)| {
         let file = &subject.files[n];
-        let (name, value) = (file.doc.name(&dormant.parts), file.doc.value(&dormant.parts));
+        let (name, value) = (file.doc.name(&commented_out.parts), file.doc.value(&commented_out.parts));
         let value = shown_value(subject.profile, &name, value);
         Place {
             file: file.path.clone(),
-            line: file.doc.place(dormant.leaf).line,
+            line: file.doc.place(commented_out.leaf).line,
             address: address.map(ToString::to_string).unwrap_or_default(),
             value,
             in_effect: false,

@@ -1,7 +1,7 @@
 //! The settings of a daemon, listed with their addresses.
 
 use crate::address::{Address, AddressStep, address_of};
-use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Parts, dormants};
+use crate::doc::{BlockId, Document, Kind as Leaf, LeafId, Nearness, Parts, all_commented_out};
 use crate::edit::File;
 use crate::layers::EffectiveConfig;
 use crate::profile::Profile;
@@ -24,7 +24,7 @@ pub struct Listed {
     /// The line in it, from 1.
     pub line: u32,
     /// Whether it stands commented out.
-    pub dormant: bool,
+    pub commented_out: bool,
     /// Whether another line of the same setting decides instead.
     pub shadowed: bool,
     /// The place that decides instead.
@@ -50,7 +50,7 @@ pub struct By {
     pub line: u32,
 }
 
-/// All settings in reading order; of the dormant ones, those whose name the profile knows.
+/// All settings in reading order; of the commented-out ones, those whose name the profile knows.
 pub fn list(files: &[File], layers: &EffectiveConfig, profile: &Profile) -> Vec<Listed> {
     let mut out: Vec<Listed> = Vec::new();
     let all: Result<(), Infallible> = each(files, layers, profile, |row| {
@@ -84,22 +84,22 @@ pub fn each<E>(
         losers.sort_unstable();
     }
     for (n, file) in files.iter().enumerate() {
-        let asleep = asleep_in(&file.doc);
-        let mut dormant = dormant_rows(file, profile).into_iter().peekable();
+        let hidden = commented_out_in(&file.doc);
+        let mut commented_out = commented_out_rows(file, profile).into_iter().peekable();
         let mut seen = |leaf, row: Listed| {
-            let by = overruled.get(&(n, leaf)).filter(|_| !row.dormant).map(|winner| place_of(*winner));
-            let losers = overrules.get(&(n, leaf)).filter(|_| !row.dormant);
+            let by = overruled.get(&(n, leaf)).filter(|_| !row.commented_out).map(|winner| place_of(*winner));
+            let losers = overrules.get(&(n, leaf)).filter(|_| !row.commented_out);
             let overrules = losers.into_iter().flatten().map(|loser| place_of(*loser)).collect();
-            let comment = comment_above(&file.doc, leaf, &asleep);
+            let comment = comment_above(&file.doc, leaf, &hidden);
             see(Listed { comment, shadowed: by.is_some(), by, overrules, ..row })
         };
         active_rows(file, profile, |leaf, row| {
-            while let Some((leaf, row)) = dormant.next_if(|(asleep, _)| *asleep < leaf) {
+            while let Some((leaf, row)) = commented_out.next_if(|(commented_out, _)| *commented_out < leaf) {
                 seen(leaf, row)?;
             }
             seen(leaf, row)
         })?;
-        dormant.try_for_each(|(leaf, row)| seen(leaf, row))?;
+        commented_out.try_for_each(|(leaf, row)| seen(leaf, row))?;
     }
     Ok(())
 }
@@ -130,7 +130,7 @@ fn overruled(
 /// The addresses of the settings that are new in `after` or have another value than in `before`, and behind
 /// them of those that are gone or had another.
 pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String> {
-    let awake = |files: &[File]| -> Vec<(String, String, String)> {
+    let active = |files: &[File]| -> Vec<(String, String, String)> {
         let mut rows = Vec::new();
         for file in files {
             let all: Result<(), Infallible> = active_rows(file, profile, |_, row| {
@@ -141,7 +141,7 @@ pub fn changed(before: &[File], after: &[File], profile: &Profile) -> Vec<String
         }
         rows
     };
-    let (old, new) = (awake(before), awake(after));
+    let (old, new) = (active(before), active(after));
     let only_in = |these: &[(String, String, String)], those: &[(String, String, String)]| {
         let known: HashSet<_> = those.iter().collect();
         let mut only: Vec<String> =
@@ -193,32 +193,32 @@ fn active_rows<E>(
     Ok(())
 }
 
-fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
+fn commented_out_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
     let doc = &file.doc;
-    dormants(doc)
-        .filter(|dormant| dormant.kind == Leaf::Setting && dormant.under.is_none())
-        .filter_map(|dormant| {
-            let name = doc.text(dormant.parts.name).into_owned();
-            let value = doc.value(&dormant.parts);
+    all_commented_out(doc)
+        .filter(|commented_out| commented_out.kind == Leaf::Setting && commented_out.under.is_none())
+        .filter_map(|commented_out| {
+            let name = doc.text(commented_out.parts.name).into_owned();
+            let value = doc.value(&commented_out.parts);
             // Without a profile a name right behind the mark is one.
             let bare = value.is_empty() || profile.known_names().next().is_some();
-            let close = !bare && dormant.nearness == Nearness::Close;
+            let close = !bare && commented_out.nearness == Nearness::Close;
             let known = close || profile.spelling(&name).is_some();
             let setting = profile.setting(&name).map(|(_, setting)| setting);
-            let glob_match = setting.is_none_or(|setting| {
+            let fits = setting.is_none_or(|setting| {
                 crate::value::edit_error_of_any(setting, &profile.values, &value).is_none()
             });
             // Behind a blank it may be prose: only a value that is none tells.
             let told = setting.is_some_and(|setting| setting.kind != Kind::Text);
-            let glob_match = glob_match && (dormant.nearness == Nearness::Close || told);
-            if !known || !glob_match {
+            let fits = fits && (commented_out.nearness == Nearness::Close || told);
+            if !known || !fits {
                 return None;
             }
-            let mut steps = block_steps(doc, doc.tree().block_of(dormant.leaf));
+            let mut steps = block_steps(doc, doc.tree().block_of(commented_out.leaf));
             steps.push(AddressStep { words: name.clone(), nth: None });
             let row = row(file, profile, &name, value, Address::of(steps));
-            let line = doc.line_at(dormant.parts.name.start as usize);
-            Some((dormant.leaf, Listed { dormant: true, line, ..row }))
+            let line = doc.line_at(commented_out.parts.name.start as usize);
+            Some((commented_out.leaf, Listed { commented_out: true, line, ..row }))
         })
         .collect()
 }
@@ -227,17 +227,18 @@ fn dormant_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
 const MOST_LINES: u32 = 8;
 
 /// The comments that are settings asleep: they describe nothing.
-fn asleep_in(doc: &Document) -> HashSet<LeafId> {
-    let settings = dormants(doc).filter(|one| one.nearness == Nearness::Close && !one.parts.value.is_none());
+fn commented_out_in(doc: &Document) -> HashSet<LeafId> {
+    let settings =
+        all_commented_out(doc).filter(|one| one.nearness == Nearness::Close && !one.parts.value.is_none());
     settings.map(|one| one.leaf).collect()
 }
 
 /// The comment that stands right above a statement, without its marks.
-fn comment_above(doc: &Document, leaf: LeafId, asleep: &HashSet<LeafId>) -> Option<String> {
+fn comment_above(doc: &Document, leaf: LeafId, commented_out: &HashSet<LeafId>) -> Option<String> {
     let tree = doc.tree();
     let above = (leaf.saturating_sub(MOST_LINES)..leaf).rev();
     let mut lines: Vec<String> = above
-        .take_while(|above| tree.kind(*above) == Leaf::Comment && !asleep.contains(above))
+        .take_while(|above| tree.kind(*above) == Leaf::Comment && !commented_out.contains(above))
         .map(|above| {
             let text = doc.text(tree.span(above));
             let bare = text.trim().trim_start_matches(['#', ';', '/', '*', '!', '<', '-', ' ']);
@@ -257,7 +258,7 @@ fn row(file: &File, profile: &Profile, name: &str, value: String, address: Addre
         value,
         file: file.path.clone(),
         line: 0,
-        dormant: false,
+        commented_out: false,
         shadowed: false,
         by: None,
         overrules: Vec::new(),

@@ -84,18 +84,19 @@ fn what_is_commented_out_comes_back() {
         (F::Keyword, "Port 80\nPort 81\n", "Port#2"),
         (F::Sections, "[s]\n;a = 1\na = 2\na = 3\n", "s..a#2"),
     ] {
-        let Ok(asleep) = edited(family, source, &[&format!("~{address}")]) else {
+        let Ok(commented_out) = edited(family, source, &[&format!("~{address}")]) else {
             continue;
         };
-        assert_ne!(asleep, source);
+        assert_ne!(commented_out, source);
         // The line is known from the record of the change; without it, another one is never taken in its place.
-        let line = asleep.lines().find(|line| !source.lines().any(|old| old == *line)).unwrap().to_owned();
+        let line =
+            commented_out.lines().find(|line| !source.lines().any(|old| old == *line)).unwrap().to_owned();
         let record = |_: &str| Some(line.clone());
-        let files = [File { path: "x".into(), doc: read(family, &asleep) }];
+        let files = [File { path: "x".into(), doc: read(family, &commented_out) }];
         let guide = Guide { disabled: &record, plausible: &|_, _| true, ..Guide::default() };
         let back = propose(&files, &[Edit::Enable(Address::parse(address).unwrap())], &guide).unwrap();
         assert_eq!(String::from_utf8_lossy(back.files[0].after()), source, "{address}");
-        match edited(family, &asleep, &[&format!("+{address}")]).as_deref() {
+        match edited(family, &commented_out, &[&format!("+{address}")]).as_deref() {
             Ok(back) => assert_eq!(back, source, "{address}"),
             Err(rule) => assert_eq!(rule, "ambiguous"),
         }

@@ -172,7 +172,7 @@ fn settings(source: &str, profile: &Profile) -> Vec<(String, String)> {
     let files = [file(source, profile.files.format, &profile.dialect)];
     let order = Order { roots: vec![0], inclusions: Vec::new() };
     let rows = list(&files, &EffectiveConfig::of(&files, &order, profile), profile);
-    rows.into_iter().filter(|row| !row.dormant).map(|row| (row.address, row.value)).collect()
+    rows.into_iter().filter(|row| !row.commented_out).map(|row| (row.address, row.value)).collect()
 }
 
 proptest! {
@@ -200,11 +200,11 @@ proptest! {
         let profile = sshd();
         let once = settings(&source, &profile);
         for (address, _) in once.iter().filter(|(address, _)| !address.contains('#')).take(3) {
-            let asleep = edited(&profile, &source, &[&format!("-{address}")]);
+            let commented_out = edited(&profile, &source, &[&format!("-{address}")]);
             // A name that slept somewhere already would be woken there.
             let alone = !source.lines().any(|line| line.trim_start().starts_with('#'));
-            if let (Ok(asleep), true) = (asleep, alone && profile.spelling(address).is_some()) {
-                prop_assert_eq!(edited(&profile, &asleep, &[&format!("+{address}")]), Ok(source.clone()));
+            if let (Ok(commented_out), true) = (commented_out, alone && profile.spelling(address).is_some()) {
+                prop_assert_eq!(edited(&profile, &commented_out, &[&format!("+{address}")]), Ok(source.clone()));
             }
         }
     }

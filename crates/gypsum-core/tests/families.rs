@@ -196,9 +196,9 @@ fn families_are_edited_in_their_own_style() {
 fn a_block_that_stands_commented_out_is_woken_whole() {
     use Family as F;
     let bind = "options {\n\tdirectory \"/x\";\n\n\t// If your provider names some, wake this:\n\t// forwarders {\n\t// \t0.0.0.0;\n\t// };\n\n\t// more prose { here\n\tlisten-on-v6 { any; };\n};\n";
-    let awake = "options {\n\tdirectory \"/x\";\n\n\t// If your provider names some, wake this:\n\tforwarders {\n\t\t0.0.0.0;\n\t};\n\n\t// more prose { here\n\tlisten-on-v6 { any; };\n};\n";
+    let active = "options {\n\tdirectory \"/x\";\n\n\t// If your provider names some, wake this:\n\tforwarders {\n\t\t0.0.0.0;\n\t};\n\n\t// more prose { here\n\tlisten-on-v6 { any; };\n};\n";
     let table: [Case<'_>; 7] = [
-        (F::Braces, bind, &["+options..forwarders"], Ok(awake)),
+        (F::Braces, bind, &["+options..forwarders"], Ok(active)),
         (F::Braces, bind, &["+more"], Err("not-there")),
         (
             F::Braces,
@@ -344,11 +344,11 @@ proptest! {
                 let now = told(family, &after);
                 prop_assert_eq!(now.len(), before.len(), "{}", after);
                 let changed = now.iter().zip(&before).filter(|(now, before)| now != before).count();
-                let asleep = format!("{address} is {}", value.trim());
+                let commented_out = format!("{address} is {}", value.trim());
                 // The name of a block may be the value of one of its settings.
                 let renames = family == Family::Braces;
                 prop_assert!(changed <= 1 || renames, "{:?} {:?}", before, now);
-                prop_assert!(renames || now.iter().any(|one| *one == asleep || one.ends_with(&value)), "{} in {:?}", asleep, now);
+                prop_assert!(renames || now.iter().any(|one| *one == commented_out || one.ends_with(&value)), "{} in {:?}", commented_out, now);
             }
             if let Ok(after) = edited(family, &source, &[&format!("!{address}")]) {
                 prop_assert_eq!(told(family, &after).len() + 1, before.len(), "{:?}", after);
@@ -371,10 +371,10 @@ proptest! {
             let text = doc.tree().span(leaf).of(doc.source()).trim_ascii();
             let unclear = text.contains(&b'\n') && (family == Family::Braces || has_prose_blanks(text));
             if !quiet || unclear || address.contains('#') || address.starts_with(['+', '~', '!', '?', '%']) { continue; }
-            if let Ok(asleep) = edited(family, &source, &[&format!("~{address}")])
-                && let Ok(awake) = edited(family, &asleep, &[&format!("+{address}")])
+            if let Ok(commented_out) = edited(family, &source, &[&format!("~{address}")])
+                && let Ok(active) = edited(family, &commented_out, &[&format!("+{address}")])
             {
-                prop_assert_eq!(&awake, &source);
+                prop_assert_eq!(&active, &source);
             }
         }
     }

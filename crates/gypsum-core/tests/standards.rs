@@ -271,8 +271,8 @@ proptest! {
             let after = after.unwrap();
             prop_assert!(is_valid(family, &after), "{}", after);
             prop_assert_eq!(told(family, &after).len(), before.len() + 1);
-            if let Ok(asleep) = edited(family, &source, &[&format!("~{address}")]) {
-                prop_assert_eq!(edited(family, &asleep, &[&format!("+{address}")]), Ok(source.clone()));
+            if let Ok(commented_out) = edited(family, &source, &[&format!("~{address}")]) {
+                prop_assert_eq!(edited(family, &commented_out, &[&format!("+{address}")]), Ok(source.clone()));
             }
         }
     }

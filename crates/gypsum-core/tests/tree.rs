@@ -4,7 +4,7 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use gypsum_core::doc::{Builder, Dialect, Document, Family, Kind, Parts, Pieces, Tree, dormants};
+use gypsum_core::doc::{Builder, Dialect, Document, Family, Kind, Parts, Pieces, Tree, all_commented_out};
 use gypsum_core::text::Span;
 use proptest::prelude::*;
 
@@ -78,7 +78,8 @@ fn a_block_that_stands_commented_out_is_known_as_one() {
     let dialect = Dialect { groups: vec!["Match".into()], ignore_case: true, ..Dialect::default() };
     let source = "#Match User ida\n#\tX11Forwarding no\n#Port 22\n# Port is a number\n#  Port 3\n";
     let doc = Document::read(source.into(), Family::Keyword, dialect).unwrap();
-    let found: Vec<(u32, bool)> = dormants(&doc).map(|one| (one.leaf, one.under.is_some())).collect();
+    let found: Vec<(u32, bool)> =
+        all_commented_out(&doc).map(|one| (one.leaf, one.under.is_some())).collect();
     assert_eq!(found, [(0, false), (1, true), (2, false), (3, false)]);
 }
 
@@ -104,7 +105,7 @@ proptest! {
             let span = doc.tree().span(leaf);
             prop_assert!(span.start <= parts.name.start && parts.end <= span.end);
         }
-        prop_assert!(dormants(&doc).count() <= doc.tree().len() as usize);
+        prop_assert!(all_commented_out(&doc).count() <= doc.tree().len() as usize);
     }
 
     #[test]

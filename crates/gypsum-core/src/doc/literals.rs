@@ -91,11 +91,11 @@ impl Grammar {
                 (self.next, self.any) = (Next::Value, true);
             }
             close @ (b')' | b']' | b'}') => {
-                let glob_match = matches!(
+                let fits = matches!(
                     (self.open.pop(), close),
                     (Some(b'('), b')') | (Some(b'['), b']') | (Some(b'{'), b'}')
                 );
-                self.wrong |= !glob_match || self.next == Next::Number;
+                self.wrong |= !fits || self.next == Next::Number;
                 self.next = Next::Behind;
             }
             b',' => {

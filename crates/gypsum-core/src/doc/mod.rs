@@ -8,9 +8,9 @@
 mod assignments;
 mod blocks;
 mod braces;
+mod commented_out;
 mod dialect;
 mod document;
-mod dormant;
 mod equals;
 pub(crate) mod escapes;
 mod family;
@@ -34,9 +34,9 @@ mod tree;
 mod xml;
 mod yaml;
 
+pub use commented_out::{CommentedOut, Nearness, all_commented_out};
 pub use dialect::{Dialect, Wins};
 pub use document::{Document, TooLarge};
-pub use dormant::{Dormant, Nearness, dormants};
 pub use family::Family;
 pub(crate) use index::excerpt;
 pub use parts::{Parts, Pieces};

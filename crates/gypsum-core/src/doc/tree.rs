@@ -14,7 +14,7 @@ pub enum Kind {
     Open,
     /// The mark that closes a block, in families that have one.
     Close,
-    /// Whole lines of comment. It may hold a dormant setting, which is found lazily.
+    /// Whole lines of comment. It may hold a commented-out setting, which is found lazily.
     Comment,
     /// White space, empty lines, a byte-order mark.
     Blank,

@@ -2,21 +2,21 @@
 
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
-use super::comment_out::{longer, wake_block};
+use super::comment_out::{longer, uncomment_block};
 use super::context::EditContext;
 use super::context::{File, Guide, ResolvedEdit};
 use super::edit_error::{absent, ambiguous, no_quantity};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
-use super::find::{find_active, find_dormant};
-use super::insert::{born_at, born_block};
+use super::find::{find_active, find_commented_out};
+use super::insert::{insert_block, insert_setting};
 use super::piece::put_in;
 use super::quantity::changed;
 use super::quoting::quoted;
 use super::remove::remove;
 use super::style::separator_for;
 use crate::address::{Address, address_of};
-use crate::doc::{Document, Dormant, Family, Kind, LeafId, Nearness, Parts};
+use crate::doc::{CommentedOut, Document, Family, Kind, LeafId, Nearness, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at};
 
@@ -33,14 +33,20 @@ impl EditContext<'_> {
                 Some((n, leaf)) => Ok(set(files, n, leaf, value)?.into_iter().collect()),
                 None if address.nth().is_some() && self.option(edit)?.is_none() => {
                     match self.nth_of_all(address, address.nth().unwrap_or(1))? {
-                        Some(ToEnable::This(n, dormant)) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
+                        Some(ToEnable::This(n, commented_out)) => {
+                            Ok(vec![uncomment(files, n, &commented_out, Some(value))?])
+                        }
                         _ => Err(self.not_so_many(address, value)),
                     }
                 }
-                None => match (self.asleep(address), self.option(edit)?) {
-                    (Some((n, dormant)), _) => Ok(vec![wake(files, n, &dormant, Some(value))?]),
+                None => match (self.commented(address), self.option(edit)?) {
+                    (Some((n, commented_out)), _) => {
+                        Ok(vec![uncomment(files, n, &commented_out, Some(value))?])
+                    }
                     (None, Some(option)) => Ok(option),
-                    (None, None) => Ok(vec![born_at(files, address, Some(value), &Where::Last, guide)?]),
+                    (None, None) => {
+                        Ok(vec![insert_setting(files, address, Some(value), &Where::Last, guide)?])
+                    }
                 },
             },
             Edit::Scale { address, by } => match self.list(edit)? {
@@ -58,8 +64,8 @@ impl EditContext<'_> {
             Edit::ReplaceAll { old, new } => self.replace_all(edit, old, new),
             Edit::Enable(address) => match self.to_enable(address)? {
                 ToEnable::Already => Ok(Vec::new()),
-                ToEnable::This(n, dormant) => Ok(vec![wake(files, n, &dormant, None)?]),
-                ToEnable::Nothing => match wake_block(files, |n| self.is_meant(n), address) {
+                ToEnable::This(n, commented_out) => Ok(vec![uncomment(files, n, &commented_out, None)?]),
+                ToEnable::Nothing => match uncomment_block(files, |n| self.is_meant(n), address) {
                     Some(block) => Ok(vec![block]),
                     None => Err(absent(files, address, guide, "is not commented out anywhere")),
                 },
@@ -72,7 +78,9 @@ impl EditContext<'_> {
                     }
                     Ok(vec![placed])
                 }
-                None if matches!(edit, Edit::Disable(_)) && self.asleep(address).is_some() => Ok(Vec::new()),
+                None if matches!(edit, Edit::Disable(_)) && self.commented(address).is_some() => {
+                    Ok(Vec::new())
+                }
                 None => match (self.option(edit)?, self.block(edit, address)?) {
                     (Some(placed), _) | (None, Some(placed)) => Ok(placed),
                     (None, None) => Err(absent(files, address, guide, "is not set")),
@@ -88,8 +96,9 @@ impl EditContext<'_> {
         // What sleeps exactly there is meant rather than what is awake further in.
         let depth = |n: usize, leaf| self.files[n].doc.path(leaf).len();
         let deeper = active.iter().all(|(n, leaf)| depth(*n, *leaf) > address.blocks().len());
-        let asleep = if deeper && !active.is_empty() { self.asleep(address) } else { None };
-        if asleep.is_some_and(|(n, dormant)| depth(n, dormant.leaf) == address.blocks().len()) {
+        let commented = if deeper && !active.is_empty() { self.commented(address) } else { None };
+        if commented.is_some_and(|(n, commented_out)| depth(n, commented_out.leaf) == address.blocks().len())
+        {
             return Ok(None);
         }
         if active.len() > 1 {
@@ -102,17 +111,17 @@ impl EditContext<'_> {
         self.guide.only.is_none_or(|only| only == file)
     }
 
-    fn asleep(&self, address: &Address) -> Option<(usize, Dormant)> {
-        self.all_asleep(address).into_iter().next()
+    fn commented(&self, address: &Address) -> Option<(usize, CommentedOut)> {
+        self.all_commented(address).into_iter().next()
     }
 
     /// All that is commented out and may be meant, the surest first.
-    pub(super) fn all_asleep(&self, address: &Address) -> Vec<(usize, Dormant)> {
-        let glob_match = |found: &(usize, Dormant)| {
-            self.is_meant(found.0) && is_asleep(&self.files[found.0].doc, &found.1, self.guide)
+    pub(super) fn all_commented(&self, address: &Address) -> Vec<(usize, CommentedOut)> {
+        let fits = |found: &(usize, CommentedOut)| {
+            self.is_meant(found.0) && is_commented_out(&self.files[found.0].doc, &found.1, self.guide)
         };
-        let mut found: Vec<_> = find_dormant(self.files, address).into_iter().filter(glob_match).collect();
-        found.sort_by_key(|(n, dormant)| (dormant.nearness, *n != self.guide.home));
+        let mut found: Vec<_> = find_commented_out(self.files, address).into_iter().filter(fits).collect();
+        found.sort_by_key(|(n, commented_out)| (commented_out.nearness, *n != self.guide.home));
         found
     }
 
@@ -150,10 +159,10 @@ impl EditContext<'_> {
             let parts = doc.parts(leaf).ok_or_else(|| no_quantity(edit, "it cannot be read"))?;
             return Ok(set(self.files, n, leaf, &value(doc, &parts)?)?.into_iter().collect());
         }
-        match self.asleep(address) {
-            Some((n, dormant)) => {
-                let value = value(&self.files[n].doc, &dormant.parts)?;
-                Ok(vec![wake(self.files, n, &dormant, Some(&value))?])
+        match self.commented(address) {
+            Some((n, commented_out)) => {
+                let value = value(&self.files[n].doc, &commented_out.parts)?;
+                Ok(vec![uncomment(self.files, n, &commented_out, Some(&value))?])
             }
             None => Err(absent(
                 self.files,
@@ -195,9 +204,9 @@ impl EditContext<'_> {
     ) -> Result<Vec<ResolvedEdit>, Finding> {
         let home = &self.files[self.guide.only.unwrap_or(self.guide.home)].doc;
         if value.is_none() && is_block(home, address.name(), body) {
-            return Ok(vec![born_block(self.files, address, spot, body, self.guide)?]);
+            return Ok(vec![insert_block(self.files, address, spot, body, self.guide)?]);
         }
-        Ok(vec![born_at(self.files, address, value, spot, self.guide)?])
+        Ok(vec![insert_setting(self.files, address, value, spot, self.guide)?])
     }
 }
 
@@ -226,7 +235,7 @@ pub(super) fn remark(doc: &Document, placed: &mut ResolvedEdit, remark: &str) ->
     let blanks = |bytes: &[u8]| {
         bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
     };
-    if matches!(placed.fate, Expected::Born(_)) {
+    if matches!(placed.expected, Expected::Inserted(_)) {
         let lead = first.text.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
         let text = first.text.split_off(lead);
         first.text.extend(comment(&blanks(&text)));
@@ -251,9 +260,9 @@ fn words_replaced(value: &str, old: &str, new: &str) -> String {
 
 /// A comment counts as asleep where its name stands right behind the mark, or where its value is
 /// one that the setting may have.
-fn is_asleep(doc: &Document, dormant: &Dormant, guide: &Guide<'_>) -> bool {
-    dormant.nearness == Nearness::Close
-        || (guide.plausible)(&doc.text(dormant.parts.name), &doc.value(&dormant.parts))
+fn is_commented_out(doc: &Document, commented_out: &CommentedOut, guide: &Guide<'_>) -> bool {
+    commented_out.nearness == Nearness::Close
+        || (guide.plausible)(&doc.text(commented_out.parts.name), &doc.value(&commented_out.parts))
 }
 
 fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<ResolvedEdit>, Finding> {
@@ -275,8 +284,8 @@ fn set(files: &[File], file: usize, leaf: LeafId, value: &str) -> Result<Option<
         ));
     }
     let splices = value_splices(doc, &parts, value).map_err(here)?;
-    let fate = Expected::Given(value.into());
-    Ok(Some(ResolvedEdit { file, leaf: Some(leaf), fate, splices, address, lines: None }))
+    let expected = Expected::Set(value.into());
+    Ok(Some(ResolvedEdit { file, leaf: Some(leaf), expected, splices, address, lines: None }))
 }
 
 /// Whether a statement is an element of a list, which has no name.
@@ -340,30 +349,30 @@ fn empty_element(doc: &Document, parts: &Parts, value: &str) -> Result<Option<Sp
     Ok(Some(Splice { span: Span::new(start, end), text }))
 }
 
-fn wake(
+fn uncomment(
     files: &[File],
     file: usize,
-    dormant: &Dormant,
+    commented_out: &CommentedOut,
     value: Option<&String>,
 ) -> Result<ResolvedEdit, Finding> {
     let doc = &files[file].doc;
-    let mut splices = vec![Splice { span: dormant.mark, text: Vec::new() }];
-    let name = doc.text(dormant.parts.name).into_owned();
-    let mut becomes = doc.value(&dormant.parts);
+    let mut splices = vec![Splice { span: commented_out.mark, text: Vec::new() }];
+    let name = doc.text(commented_out.parts.name).into_owned();
+    let mut becomes = doc.value(&commented_out.parts);
     let mut lines = None;
     if let Some(value) = value {
-        let more = value_splices(doc, &dormant.parts, value)
-            .map_err(|finding| finding.at(&files[file].path, doc, dormant.leaf))?;
+        let more = value_splices(doc, &commented_out.parts, value)
+            .map_err(|finding| finding.at(&files[file].path, doc, commented_out.leaf))?;
         splices.extend(more);
         becomes.clone_from(value);
-    } else if let Some((awake, value)) = longer(doc, dormant) {
-        lines = Some(awake.lines());
-        splices = awake.splices;
+    } else if let Some((active, value)) = longer(doc, commented_out) {
+        lines = Some(active.lines());
+        splices = active.splices;
         becomes = value;
     }
-    let address = below(doc, dormant.leaf, &name);
-    let fate = Expected::Woken { name: name.into(), value: becomes.into() };
-    Ok(ResolvedEdit { file, leaf: Some(dormant.leaf), fate, splices, address, lines })
+    let address = below(doc, commented_out.leaf, &name);
+    let expected = Expected::Uncommented { name: name.into(), value: becomes.into() };
+    Ok(ResolvedEdit { file, leaf: Some(commented_out.leaf), expected, splices, address, lines })
 }
 
 fn below(doc: &Document, leaf: LeafId, name: &str) -> String {

@@ -5,7 +5,7 @@ use crate::address::{Address, NotAnAddress, split_value};
 /// One edit.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Edit {
-    /// Give a setting a value: where it stands, else where it stands dormant, else as a new line.
+    /// Give a setting a value: where it is set, else where it is commented out, else as a new line.
     Set {
         /// Which setting.
         address: Address,
@@ -45,7 +45,7 @@ pub enum Edit {
         /// Where in it.
         spot: Where,
     },
-    /// Wake what stands dormant, as it stands.
+    /// Uncomment a setting, as it is written.
     Enable(Address),
     /// Comment it out.
     Disable(Address),

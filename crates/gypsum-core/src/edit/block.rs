@@ -53,7 +53,7 @@ fn after_brace(doc: &Document) -> &'static str {
 }
 
 /// What a new thing is to be read back as.
-pub type Thing = (Kind, Vec<u8>, Vec<u8>);
+pub type Inserted2 = (Kind, Vec<u8>, Vec<u8>);
 
 /// The text of a new block at `indent`, whose body is indented by `deeper` more, and what it is to be
 /// read back as.
@@ -64,7 +64,7 @@ pub fn new_block(
     indent: &[u8],
     deeper: &[u8],
     eol: &[u8],
-) -> Result<(Vec<u8>, Vec<Thing>), Finding> {
+) -> Result<(Vec<u8>, Vec<Inserted2>), Finding> {
     let (name, rest) = words.split_once(' ').unwrap_or((words, ""));
     let family = doc.family();
     let groups = &doc.dialect().groups;

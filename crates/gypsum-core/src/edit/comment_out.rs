@@ -1,27 +1,31 @@
 //! What stands commented out over several lines, woken whole: a block, or a setting that goes on below
 //! its first line.
 
-use super::block::Thing;
+use super::block::Inserted2;
 use super::context::{File, ResolvedEdit};
 use super::expected::Expected;
 use super::find::ends_with;
 use crate::address::Address;
-use crate::doc::{Document, Dormant, Kind, LeafId, dormants};
+use crate::doc::{CommentedOut, Document, Kind, LeafId, all_commented_out};
 use crate::text::{Span, Splice};
 
 /// The block called `address` that stands commented out in one of `files`, woken; none where there is none
 /// or where its end is not to be found.
-pub fn wake_block(files: &[File], meant: impl Fn(usize) -> bool, address: &Address) -> Option<ResolvedEdit> {
+pub fn uncomment_block(
+    files: &[File],
+    meant: impl Fn(usize) -> bool,
+    address: &Address,
+) -> Option<ResolvedEdit> {
     files.iter().enumerate().filter(|(n, _)| meant(*n)).find_map(|(n, file)| {
         let doc = &file.doc;
-        let named = |one: &Dormant| {
+        let named = |one: &CommentedOut| {
             one.kind == Kind::Open && names(doc, one, address) && ends_with(doc, &doc.path(one.leaf), address)
         };
-        dormants(doc).filter(named).find_map(|open| wake(doc, n, &open, address))
+        all_commented_out(doc).filter(named).find_map(|open| uncomment(doc, n, &open, address))
     })
 }
 
-fn names(doc: &Document, open: &Dormant, address: &Address) -> bool {
+fn names(doc: &Document, open: &CommentedOut, address: &Address) -> bool {
     let name = doc.text(open.parts.name);
     let rest = open.parts.value.raw(doc.source());
     let rest = String::from_utf8_lossy(&rest);
@@ -30,50 +34,50 @@ fn names(doc: &Document, open: &Dormant, address: &Address) -> bool {
         || words.eq(address.name().split_whitespace())
 }
 
-fn wake(doc: &Document, file: usize, open: &Dormant, address: &Address) -> Option<ResolvedEdit> {
+fn uncomment(doc: &Document, file: usize, open: &CommentedOut, address: &Address) -> Option<ResolvedEdit> {
     let tree = doc.tree();
-    let mut awake = Awake::of(doc, open)?;
+    let mut active = Uncommented::of(doc, open)?;
     for leaf in (open.leaf + 1..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
         if doc.family().closes_blocks() {
-            if things_of(doc, &awake.text).is_some_and(|things| is_whole(&things)) {
+            if things_of(doc, &active.text).is_some_and(|things| is_whole(&things)) {
                 break;
             }
-        } else if !is_body(doc, mark_of(doc, leaf, awake.blank)?) {
+        } else if !is_body(doc, mark_of(doc, leaf, active.blank)?) {
             break;
         }
-        awake.line(leaf)?;
+        active.line(leaf)?;
     }
     let things =
-        things_of(doc, &awake.text).filter(|things| !doc.family().closes_blocks() || is_whole(things))?;
+        things_of(doc, &active.text).filter(|things| !doc.family().closes_blocks() || is_whole(things))?;
     Some(ResolvedEdit {
         file,
         leaf: Some(open.leaf),
-        fate: Expected::Born(things),
-        lines: Some(awake.lines()),
-        splices: awake.splices,
+        expected: Expected::Inserted(things),
+        lines: Some(active.lines()),
+        splices: active.splices,
         address: address.to_string(),
     })
 }
 
 /// Lines that stand commented out, one below the other, and what they are without their marks.
 #[derive(Clone)]
-pub struct Awake<'a> {
+pub struct Uncommented<'a> {
     doc: &'a Document,
     /// Whether the blank behind the first mark belongs to the marks.
     blank: bool,
-    asleep: Span,
+    commented: Span,
     text: Vec<u8>,
     /// Takes the marks away.
     pub splices: Vec<Splice>,
 }
 
-impl<'a> Awake<'a> {
-    fn of(doc: &'a Document, first: &Dormant) -> Option<Self> {
+impl<'a> Uncommented<'a> {
+    fn of(doc: &'a Document, first: &CommentedOut) -> Option<Self> {
         let blank = first.mark.len() > mark_length(doc, first.leaf)?;
-        let asleep = Span::at(doc.tree().span(first.leaf).start as usize);
-        let mut awake = Self { doc, blank, asleep, text: Vec::new(), splices: Vec::new() };
-        awake.line(first.leaf)?;
-        Some(awake)
+        let commented = Span::at(doc.tree().span(first.leaf).start as usize);
+        let mut active = Self { doc, blank, commented, text: Vec::new(), splices: Vec::new() };
+        active.line(first.leaf)?;
+        Some(active)
     }
 
     fn line(&mut self, leaf: LeafId) -> Option<()> {
@@ -83,30 +87,30 @@ impl<'a> Awake<'a> {
         for kept in [Span { start: span.start, end: mark.start }, Span { start: mark.end, end: span.end }] {
             self.text.extend_from_slice(kept.of(self.doc.source()));
         }
-        self.asleep.end = span.end;
+        self.commented.end = span.end;
         Some(())
     }
 
     /// What they say now, and what they say once they are awake.
     pub fn lines(&self) -> (String, String) {
         let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end().to_owned();
-        (text(self.asleep.of(self.doc.source())), text(&self.text))
+        (text(self.commented.of(self.doc.source())), text(&self.text))
     }
 }
 
-/// All lines of a dormant setting that goes on below its first, and the value that it has with them; none
+/// All lines of a commented-out setting that goes on below its first, and the value that it has with them; none
 /// where it is a line of its own.
-pub fn longer<'a>(doc: &'a Document, dormant: &Dormant) -> Option<(Awake<'a>, String)> {
+pub fn longer<'a>(doc: &'a Document, commented_out: &CommentedOut) -> Option<(Uncommented<'a>, String)> {
     let tree = doc.tree();
-    let mut awake = Awake::of(doc, dormant)?;
+    let mut active = Uncommented::of(doc, commented_out)?;
     let mut found = None;
-    for leaf in (dormant.leaf + 1..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
-        let start = awake.text.len();
-        awake.line(leaf)?;
-        match read_from(doc, &awake.text, start) {
-            GoesOn::Till(value) => found = Some((awake.clone(), value)),
+    for leaf in (commented_out.leaf + 1..tree.len()).take_while(|leaf| tree.kind(*leaf) == Kind::Comment) {
+        let start = active.text.len();
+        active.line(leaf)?;
+        match read_from(doc, &active.text, start) {
+            GoesOn::Till(value) => found = Some((active.clone(), value)),
             GoesOn::Open => {}
-            GoesOn::No if is_idle(doc, &awake.text[start..]) => {}
+            GoesOn::No if is_idle(doc, &active.text[start..]) => {}
             GoesOn::No => break,
         }
     }
@@ -171,7 +175,7 @@ fn is_body(doc: &Document, mark: Span) -> bool {
 }
 
 /// What a text reads as; none where part of it cannot be read.
-pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Thing>> {
+pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Inserted2>> {
     let read = Document::read(text.to_vec(), doc.family(), doc.dialect().clone()).ok()?;
     let mut things = Vec::new();
     for (leaf, kind, _) in read.tree().leaves() {
@@ -188,7 +192,7 @@ pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Thing>> {
     Some(things)
 }
 
-fn is_whole(things: &[Thing]) -> bool {
+fn is_whole(things: &[Inserted2]) -> bool {
     let count = |wanted: Kind| things.iter().filter(|(kind, ..)| *kind == wanted).count();
     count(Kind::Open) > 0 && count(Kind::Open) == count(Kind::Close)
 }

@@ -35,7 +35,8 @@ pub fn confirm(file: &File, new: &Document, matches: &[Match<'_>]) -> Result<(),
         let after = || read(new, &selected.after, window.clone());
         if old.source().len() < LARGE { (before(), after()) } else { join(before, after) }
     };
-    let takes_away = matches.iter().all(|one| matches!(one.fate, Expected::Gone | Expected::GoneTill(_)));
+    let takes_away =
+        matches.iter().all(|one| matches!(one.expected, Expected::Removed | Expected::RemovedTill(_)));
     let told = |(before, after): (Result<Digest, Unreadable>, Result<Digest, Unreadable>)| {
         let before = before.map_err(|why| unreadable(file, old, &why, false))?;
         let after = after.map_err(|why| {
@@ -70,16 +71,16 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
     let is = Paths::of(new, matches.iter().filter_map(|one| one.new));
     let mut changed = Vec::new();
     for one in matches {
-        match (one.fate, one.new) {
-            (Expected::Given(value), Some(new_leaf)) => {
+        match (one.expected, one.new) {
+            (Expected::Set(value), Some(new_leaf)) => {
                 let (before, after) = (was.path(one.old), is.path(Some(new_leaf)));
                 changed.push(Changed::Set { before, after, value: value.clone() });
             }
-            (Expected::Woken { value, .. }, Some(new_leaf)) => {
+            (Expected::Uncommented { value, .. }, Some(new_leaf)) => {
                 let after = is.path(Some(new_leaf));
                 changed.push(Changed::Inserted { after, value: Some(value.clone()), as_written: true });
             }
-            (Expected::Born(_), Some(new_leaf)) => {
+            (Expected::Inserted(_), Some(new_leaf)) => {
                 let Some((kind, name, value)) = one.thing else {
                     continue;
                 };
@@ -96,7 +97,7 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
                     _ => {}
                 }
             }
-            (Expected::Gone | Expected::GoneTill(_), _) => {
+            (Expected::Removed | Expected::RemovedTill(_), _) => {
                 let leaves = gone_leaves(old, one);
                 changed.extend(leaves.into_iter().map(|leaf| Changed::Removed(was.path(Some(leaf)))));
             }
@@ -109,14 +110,14 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
 /// The statements that go, each with all in it. A header of TOML goes with its own keys, and not with the
 /// tables that have headers of their own.
 fn gone_leaves(old: &Document, one: &Match<'_>) -> Vec<LeafId> {
-    match (one.fate, one.old) {
-        (Expected::Gone, Some(leaf)) => vec![leaf],
-        (Expected::GoneTill(end), Some(leaf)) if old.family() == Family::Toml => {
+    match (one.expected, one.old) {
+        (Expected::Removed, Some(leaf)) => vec![leaf],
+        (Expected::RemovedTill(end), Some(leaf)) if old.family() == Family::Toml => {
             let element = old.tree().span(leaf).of(old.source()).trim_ascii().starts_with(b"[[");
             let own = (leaf + 1..*end).filter(|leaf| old.tree().kind(*leaf) == Kind::Setting);
             if element { vec![leaf] } else { own.collect() }
         }
-        (Expected::GoneTill(_), Some(leaf)) => vec![leaf],
+        (Expected::RemovedTill(_), Some(leaf)) => vec![leaf],
         _ => Vec::new(),
     }
 }

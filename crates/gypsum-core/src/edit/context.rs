@@ -68,7 +68,7 @@ impl Default for Guide<'_> {
 pub struct ResolvedEdit {
     pub file: usize,
     pub leaf: Option<LeafId>,
-    pub fate: Expected,
+    pub expected: Expected,
     pub splices: Vec<Splice>,
     pub address: String,
     /// What stood there and what is to stand there, where that is more than a line.

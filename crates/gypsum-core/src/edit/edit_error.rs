@@ -70,7 +70,11 @@ pub(super) fn no_quantity(edit: &Edit, why: &str) -> Finding {
 }
 
 /// Several of this name are commented out, and differ; each with its number.
-pub(super) fn several_asleep(files: &[File], address: &Address, found: &[(usize, LeafId, u32)]) -> Finding {
+pub(super) fn several_commented(
+    files: &[File],
+    address: &Address,
+    found: &[(usize, LeafId, u32)],
+) -> Finding {
     let line = |n: usize, leaf| files[n].doc.place(leaf).line;
     let edits: Vec<String> = found
         .iter()

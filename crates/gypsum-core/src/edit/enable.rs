@@ -3,10 +3,10 @@
 
 use super::ask::Edit;
 use super::context::{EditContext, File, Guide, ResolvedEdit};
-use super::edit_error::several_asleep;
+use super::edit_error::several_commented;
 use super::find::find_active;
 use crate::address::Address;
-use crate::doc::{BlockId, Document, Dormant, LeafId};
+use crate::doc::{BlockId, CommentedOut, Document, LeafId};
 use crate::finding::Finding;
 use crate::text::{Splice, apply};
 
@@ -15,7 +15,7 @@ pub(super) enum ToEnable {
     /// It is enabled.
     Already,
     /// This one, in this file.
-    This(usize, Dormant),
+    This(usize, CommentedOut),
     Nothing,
 }
 
@@ -34,26 +34,26 @@ impl EditContext<'_> {
         if let Some(found) = self.recorded(address) {
             return Ok(found);
         }
-        let all = self.all_asleep(address);
+        let all = self.all_commented(address);
         let Some((n, first)) = all.first() else {
             return Ok(ToEnable::Nothing);
         };
-        let rank = |n: usize, dormant: &Dormant| (dormant.nearness, n != self.guide.home);
-        let text = |n: usize, dormant: &Dormant| {
+        let rank = |n: usize, commented_out: &CommentedOut| (commented_out.nearness, n != self.guide.home);
+        let text = |n: usize, commented_out: &CommentedOut| {
             let doc = &self.files[n].doc;
-            (doc.name(&dormant.parts), doc.value(&dormant.parts))
+            (doc.name(&commented_out.parts), doc.value(&commented_out.parts))
         };
         let equal: Vec<_> = all.iter().filter(|(m, other)| rank(*m, other) == rank(*n, first)).collect();
         if equal.iter().any(|(m, other)| text(*m, other) != text(*n, first)) {
-            let number = |(n, dormant): &&(usize, Dormant)| {
-                let own = self.block_of(*n, dormant.leaf);
-                let before = all
-                    .iter()
-                    .filter(|(m, other)| self.block_of(*m, other.leaf) == own && other.leaf < dormant.leaf);
-                (*n, dormant.leaf, before.count() as u32 + 1)
+            let number = |(n, commented_out): &&(usize, CommentedOut)| {
+                let own = self.block_of(*n, commented_out.leaf);
+                let before = all.iter().filter(|(m, other)| {
+                    self.block_of(*m, other.leaf) == own && other.leaf < commented_out.leaf
+                });
+                (*n, commented_out.leaf, before.count() as u32 + 1)
             };
             let places: Vec<(usize, LeafId, u32)> = equal.iter().map(number).collect();
-            return Err(several_asleep(self.files, address, &places));
+            return Err(several_commented(self.files, address, &places));
         }
         Ok(ToEnable::This(*n, first.clone()))
     }
@@ -67,43 +67,46 @@ impl EditContext<'_> {
     fn recorded(&self, address: &Address) -> Option<ToEnable> {
         let line = (self.guide.disabled)(&address.to_string())?;
         let first = line.lines().next()?.trim();
-        let text = |n: usize, dormant: &Dormant| {
+        let text = |n: usize, commented_out: &CommentedOut| {
             let doc = &self.files[n].doc;
-            doc.text(doc.line_around(dormant.mark.start as usize)).trim() == first
+            doc.text(doc.line_around(commented_out.mark.start as usize)).trim() == first
         };
-        let mut fit =
-            self.all_asleep(&address.without_nth()).into_iter().filter(|(n, dormant)| text(*n, dormant));
+        let mut fit = self
+            .all_commented(&address.without_nth())
+            .into_iter()
+            .filter(|(n, commented_out)| text(*n, commented_out));
         match (fit.next(), fit.next()) {
-            (Some((n, dormant)), None) => Some(ToEnable::This(n, dormant)),
+            (Some((n, commented_out)), None) => Some(ToEnable::This(n, commented_out)),
             _ => None,
         }
     }
 
     /// The number that each of those that are commented out would have among those that are set.
-    fn as_it_was(&self, address: &Address, nth: u32) -> Vec<(usize, Dormant)> {
+    fn as_it_was(&self, address: &Address, nth: u32) -> Vec<(usize, CommentedOut)> {
         let any = address.without_nth();
         let mut set = find_active(self.files, &any);
         set.retain(|(n, _)| self.is_meant(*n));
-        let number = |(n, dormant): &(usize, Dormant)| {
-            let own = self.block_of(*n, dormant.leaf);
-            set.iter().filter(|(m, leaf)| self.block_of(*m, *leaf) == own && *leaf < dormant.leaf).count()
-                as u32
+        let number = |(n, commented_out): &(usize, CommentedOut)| {
+            let own = self.block_of(*n, commented_out.leaf);
+            set.iter()
+                .filter(|(m, leaf)| self.block_of(*m, *leaf) == own && *leaf < commented_out.leaf)
+                .count() as u32
                 + 1
         };
-        self.all_asleep(&any).into_iter().filter(|one| number(one) == nth).collect()
+        self.all_commented(&any).into_iter().filter(|one| number(one) == nth).collect()
     }
 
     /// The `nth` of all that share a name in their block; `None` where that one is enabled already.
     pub(super) fn nth_of_all(&self, address: &Address, nth: u32) -> Result<Option<ToEnable>, Finding> {
         let fit = self.as_it_was(address, nth);
-        if let [(n, dormant)] = fit.as_slice() {
-            return Ok(Some(ToEnable::This(*n, dormant.clone())));
+        if let [(n, commented_out)] = fit.as_slice() {
+            return Ok(Some(ToEnable::This(*n, commented_out.clone())));
         }
         if let Some(found) = self.recorded(address) {
             return Ok(Some(found));
         }
         let any = address.without_nth();
-        let mut all: Vec<(usize, LeafId, Option<Dormant>)> =
+        let mut all: Vec<(usize, LeafId, Option<CommentedOut>)> =
             find_active(self.files, &any).into_iter().map(|(n, leaf)| (n, leaf, None)).collect();
         all.retain(|(n, ..)| self.is_meant(*n));
         if let (false, Some((n, first))) = (all.is_empty(), fit.first()) {
@@ -117,15 +120,17 @@ impl EditContext<'_> {
                 "give its value: --add '{any}=VALUE', or uncomment it in an editor: gypsum edit"
             )));
         }
-        let asleep = self.all_asleep(&any).into_iter();
-        all.extend(asleep.map(|(n, dormant)| (n, dormant.leaf, Some(dormant))));
+        let commented = self.all_commented(&any).into_iter();
+        all.extend(commented.map(|(n, commented_out)| (n, commented_out.leaf, Some(commented_out))));
         all.sort_by_key(|(n, leaf, _)| (*n, *leaf));
         let Some(first) = all.first().map(|(n, leaf, _)| self.block_of(*n, *leaf)) else {
             return Ok(None);
         };
         all.retain(|(n, leaf, _)| self.block_of(*n, *leaf) == first);
         let one = all.into_iter().nth(nth as usize - 1);
-        Ok(one.and_then(|(n, _, dormant)| dormant.map(|dormant| ToEnable::This(n, dormant))))
+        Ok(one.and_then(|(n, _, commented_out)| {
+            commented_out.map(|commented_out| ToEnable::This(n, commented_out))
+        }))
     }
 }
 

@@ -1,36 +1,36 @@
 //! What the proof expects of each statement that an edit is about.
 
-use super::block::Thing;
+use super::block::Inserted2;
 use crate::doc::LeafId;
 
 /// What an edit should amount to.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Expected {
     /// The setting in this leaf has this value.
-    Given(Vec<u8>),
-    /// Part of the value of the setting in this leaf changes; becomes `Given` once all parts are known.
+    Set(Vec<u8>),
+    /// Part of the value of the setting in this leaf changes; becomes `Set` once all parts are known.
     Part,
     /// The comment in this leaf is now this setting.
-    Woken { name: Vec<u8>, value: Vec<u8> },
+    Uncommented { name: Vec<u8>, value: Vec<u8> },
     /// Behind this leaf stand these new things.
-    Born(Vec<Thing>),
+    Inserted(Vec<Inserted2>),
     /// The setting in this leaf is gone (removed, or a comment now).
-    Gone,
+    Removed,
     /// This leaf is gone, and so are those behind it up to that one.
-    GoneTill(LeafId),
+    RemovedTill(LeafId),
 }
 
 /// An edit's effect, with the leaves that it is about.
 #[derive(Debug)]
 pub struct Match<'a> {
     /// What becomes of it.
-    pub fate: &'a Expected,
+    pub expected: &'a Expected,
     /// The leaf before the edit.
     pub old: Option<LeafId>,
     /// The leaf after it.
     pub new: Option<LeafId>,
     /// Which of several new things it is.
-    pub thing: Option<&'a Thing>,
+    pub thing: Option<&'a Inserted2>,
 }
 
 /// The fates of one file's leaves.

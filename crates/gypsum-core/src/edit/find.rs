@@ -1,8 +1,8 @@
-//! Finding what an address means: awake or dormant, in which file.
+//! Finding what an address means: active or commented out, in which file.
 
 use super::context::File;
 use crate::address::{Address, means_block};
-use crate::doc::{BlockId, Document, Dormant, Kind, LeafId, Parts, dormants};
+use crate::doc::{BlockId, CommentedOut, Document, Kind, LeafId, Parts, all_commented_out};
 use std::collections::HashMap;
 
 /// A leaf of one of the files.
@@ -13,15 +13,13 @@ pub type Found = (usize, LeafId);
 pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
     // The name, or the first word of one that stands together with its value.
     let word = address.name().split(' ').next().unwrap_or_default();
-    let all = |glob_match: &dyn Fn(&Document, &Parts) -> bool| {
+    let all = |fits: &dyn Fn(&Document, &Parts) -> bool| {
         let mut found = Vec::new();
         for (n, file) in files.iter().enumerate() {
             let doc = &file.doc;
             let settings = doc.statements_called(word).filter(|(_, kind, _)| *kind == Kind::Setting);
             found.extend(
-                settings
-                    .filter(|(.., parts)| glob_match(doc, parts))
-                    .map(|(leaf, ..)| (n, leaf, doc.path(leaf))),
+                settings.filter(|(.., parts)| fits(doc, parts)).map(|(leaf, ..)| (n, leaf, doc.path(leaf))),
             );
         }
         fitting(files, address, found)
@@ -50,34 +48,34 @@ fn by_value(doc: &Document, parts: &Parts, address: &Address, whole: bool) -> bo
     asked.by_ref().all(|word| is.next() == Some(word)) && (!whole || is.next().is_none())
 }
 
-/// The dormant statements that `address` may mean, in reading order. Those inside a block that
+/// The commented-out statements that `address` may mean, in reading order. Those inside a block that
 /// stands commented out as a whole are left out: waking one line of it would move it elsewhere.
-pub fn find_dormant(files: &[File], address: &Address) -> Vec<(usize, Dormant)> {
-    let found = dormants_named(files, address, true);
+pub fn find_commented_out(files: &[File], address: &Address) -> Vec<(usize, CommentedOut)> {
+    let found = commented_out_named(files, address, true);
     if found.is_empty() && address.name().contains(' ') {
-        return dormants_named(files, address, false);
+        return commented_out_named(files, address, false);
     }
     found
 }
 
 /// Those whose name is asked for, or whose name with its value; without `whole`, with the words that it begins with.
-fn dormants_named(files: &[File], address: &Address, whole: bool) -> Vec<(usize, Dormant)> {
+fn commented_out_named(files: &[File], address: &Address, whole: bool) -> Vec<(usize, CommentedOut)> {
     let mut all = HashMap::new();
     let mut found = Vec::new();
     for (n, file) in files.iter().enumerate() {
         let doc = &file.doc;
-        for dormant in dormants(doc) {
-            let name = dormant.parts.name.of(doc.source());
+        for commented_out in all_commented_out(doc) {
+            let name = commented_out.parts.name.of(doc.source());
             let asked = doc.dialect().same(name, address.name().as_bytes())
-                || by_value(doc, &dormant.parts, address, whole);
-            if asked && dormant.kind == Kind::Setting && dormant.under.is_none() {
-                found.push((n, dormant.leaf, doc.path(dormant.leaf)));
-                all.insert((n, dormant.leaf), dormant);
+                || by_value(doc, &commented_out.parts, address, whole);
+            if asked && commented_out.kind == Kind::Setting && commented_out.under.is_none() {
+                found.push((n, commented_out.leaf, doc.path(commented_out.leaf)));
+                all.insert((n, commented_out.leaf), commented_out);
             }
         }
     }
     let found = pick_nth(files, address, fitting(files, address, found));
-    found.into_iter().filter_map(|key| all.remove(&key).map(|dormant| (key.0, dormant))).collect()
+    found.into_iter().filter_map(|key| all.remove(&key).map(|commented_out| (key.0, commented_out))).collect()
 }
 
 /// The blocks that `address` names, its last step included.

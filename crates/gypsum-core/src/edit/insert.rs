@@ -108,7 +108,7 @@ fn in_block(doc: &Document, file: usize, block: BlockId) -> InsertPoint {
 }
 
 /// A setting in the place that was asked for; without a value, a bare name.
-pub fn born_at(
+pub fn insert_setting(
     files: &[File],
     address: &Address,
     value: Option<&str>,
@@ -150,13 +150,13 @@ pub fn born_at(
         text = [reset, text].concat();
         things.insert(0, (Kind::Setting, name.clone().into(), Vec::new()));
     }
-    let fate = Expected::Born(things);
+    let expected = Expected::Inserted(things);
     let address = match found.block {
         Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
         None => address.to_string(),
     };
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(ResolvedEdit { file: found.file, leaf: found.after, fate, splices, address, lines: None })
+    Ok(ResolvedEdit { file: found.file, leaf: found.after, expected, splices, address, lines: None })
 }
 
 /// An assignment of this name whose value is computed: a second one beside it would not decide, or would take
@@ -298,7 +298,7 @@ pub fn piece_spot(
 }
 
 /// A new block with its body.
-pub fn born_block(
+pub fn insert_block(
     files: &[File],
     address: &Address,
     spot: &Where,
@@ -348,7 +348,7 @@ pub fn born_block(
     Ok(ResolvedEdit {
         file: parent.file,
         leaf: after,
-        fate: Expected::Born(things),
+        expected: Expected::Inserted(things),
         splices,
         address: address.to_string(),
         lines: None,

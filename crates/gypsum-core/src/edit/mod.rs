@@ -34,7 +34,7 @@ mod within;
 
 pub use ask::{Amount, Edit, NotAnEdit, Request, Where};
 pub use context::{File, Guide};
-pub use find::{find_active, find_dormant};
+pub use find::{find_active, find_commented_out};
 pub use place::{Batch, EditedFile, Proposal, propose, propose_batches};
 pub use prepared::{Companion, NotPrepared, Prepared, RawEdit};
 pub use preview::LineDiff;

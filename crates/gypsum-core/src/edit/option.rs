@@ -17,7 +17,7 @@ pub enum Ask<'a> {
     /// Its quantity changes.
     Scale(&'a Amount),
     /// It is gone, with its value.
-    Gone,
+    Removed,
 }
 
 /// An option as it stands: its word, and its value where it has one.
@@ -57,7 +57,7 @@ impl<'a> Options<'a> {
     /// Where the option called `name` stands.
     pub fn find(&self, name: &str) -> Vec<Found> {
         let text = |span: Span| span.of(self.doc.source());
-        let glob_match = |(n, word): (usize, &Span)| {
+        let fits = |(n, word): (usize, &Span)| {
             let rest = text(*word).strip_prefix(name.as_bytes())?;
             let value_at = |from: usize| Span { start: word.end - (rest.len() - from) as u32, end: word.end };
             let dashed = name.starts_with('-');
@@ -73,7 +73,7 @@ impl<'a> Options<'a> {
                 _ => None,
             }
         };
-        self.words.iter().enumerate().filter_map(glob_match).collect()
+        self.words.iter().enumerate().filter_map(fits).collect()
     }
 
     /// The splices that do what is asked; none where it is so already.
@@ -95,11 +95,11 @@ impl<'a> Options<'a> {
                     .map_err(|why| edit_error(name, &format!("is not as it was: {why}")))?;
                 self.written(value, &new)
             }
-            (Ask::Scale(_) | Ask::Gone, None) => {
+            (Ask::Scale(_) | Ask::Removed, None) => {
                 Err(edit_error(name, "is not there").help("`gypsum show` lists what is"))
             }
             (Ask::Scale(_), Some(_)) => Err(edit_error(name, "has no value there that could change")),
-            (Ask::Gone, Some(found)) => self.removed(name, found),
+            (Ask::Removed, Some(found)) => self.removed(name, found),
         }
     }
 

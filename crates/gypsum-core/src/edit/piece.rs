@@ -35,7 +35,14 @@ pub fn put_in(
     let text = [if open_end { eol } else { b"" }, &body].concat();
     let address = under.map_or_else(|| "(top of the file)".to_owned(), ToString::to_string);
     let splices = vec![Splice { span: Span::at(at), text }];
-    Ok(ResolvedEdit { file, leaf: after, fate: Expected::Born(things), splices, address, lines: None })
+    Ok(ResolvedEdit {
+        file,
+        leaf: after,
+        expected: Expected::Inserted(things),
+        splices,
+        address,
+        lines: None,
+    })
 }
 
 /// The lines without the blanks that all of them begin with, behind `indent`.

@@ -78,16 +78,16 @@ pub fn propose_batches(
     let Ok(woken) = propose_at_once(files, &first, guide) else {
         return Err(edit_errors);
     };
-    let mut awake = files.to_vec();
+    let mut active = files.to_vec();
     for edited in woken.files {
-        awake[edited.file].doc = edited.doc;
+        active[edited.file].doc = edited.doc;
     }
-    let then = propose_at_once(&awake, &rest, guide)?;
+    let then = propose_at_once(&active, &rest, guide)?;
     for edited in then.files {
-        awake[edited.file].doc = edited.doc;
+        active[edited.file].doc = edited.doc;
     }
-    let changed = (0..files.len()).filter(|n| files[*n].doc.source() != awake[*n].doc.source());
-    let files = changed.map(|n| difference(n, files[n].doc.source(), awake[n].doc.clone())).collect();
+    let changed = (0..files.len()).filter(|n| files[*n].doc.source() != active[*n].doc.source());
+    let files = changed.map(|n| difference(n, files[n].doc.source(), active[n].doc.clone())).collect();
     Ok(Proposal { files, shown: [woken.shown, then.shown].concat() })
 }
 
@@ -109,9 +109,9 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
     let mut by_leaf: HashMap<(usize, Option<LeafId>), Vec<usize>> = HashMap::new();
     for Batch { only, edits } in batches {
         let guide = Guide { only: *only, ..*guide };
-        let deeds = EditContext { files, edits, guide: &guide, edit: None };
+        let context = EditContext { files, edits, guide: &guide, edit: None };
         for (edit, body) in bodies(edits) {
-            match deeds.place(edit, &body) {
+            match context.place(edit, &body) {
                 Ok(some) => {
                     for one in some {
                         edit_errors.extend(shared(files, &one));
@@ -142,11 +142,11 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
         }
     }
     let beside = |one: &ResolvedEdit| -> Vec<Splice> {
-        if one.fate != Expected::Part {
+        if one.expected != Expected::Part {
             return one.splices.clone();
         }
         let same = by_leaf.get(&(one.file, one.leaf)).into_iter().flatten().map(|other| &placed[*other]);
-        let parts = same.filter(|other| other.fate == Expected::Part);
+        let parts = same.filter(|other| other.expected == Expected::Part);
         parts.flat_map(|other| other.splices.iter().cloned()).collect()
     };
     proposal.shown = placed.iter().map(|one| show(files, one, &beside(one))).collect();
@@ -158,13 +158,13 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
 }
 
 fn collides(a: &ResolvedEdit, b: &ResolvedEdit) -> bool {
-    let born = |one: &ResolvedEdit| matches!(one.fate, Expected::Born(_));
+    let born = |one: &ResolvedEdit| matches!(one.expected, Expected::Inserted(_));
     let same_line = a.leaf == b.leaf && a.leaf.is_some();
     a.file == b.file
         && match (born(a), born(b)) {
             (true, true) => a.address == b.address && a.splices == b.splices,
             (false, false) => {
-                same_line && !(a.fate == Expected::Part && b.fate == Expected::Part && apart(a, b))
+                same_line && !(a.expected == Expected::Part && b.expected == Expected::Part && apart(a, b))
             }
             _ => false,
         }
@@ -188,7 +188,7 @@ fn finish(n: usize, file: &File, here: &[&ResolvedEdit]) -> Result<EditedFile, F
     let splices: Vec<Splice> = here.iter().flat_map(|one| one.splices.iter().cloned()).collect();
     let whole: Vec<(Option<LeafId>, Expected)> =
         here.iter().map(|one| (one.leaf, fate_of(file, one, here))).collect();
-    let fates: AllExpected<'_> = whole.iter().map(|(leaf, fate)| (*leaf, fate)).collect();
+    let all_expected: AllExpected<'_> = whole.iter().map(|(leaf, expected)| (*leaf, expected)).collect();
     let after = apply(file.doc.source(), &splices).ok_or_else(|| {
         Finding::edit_error("twice", "two edits of this change overlap").in_file(&file.path)
     })?;
@@ -196,20 +196,21 @@ fn finish(n: usize, file: &File, here: &[&ResolvedEdit]) -> Result<EditedFile, F
         Family::Json => mended(&file.doc, &splices, after),
         _ => after,
     };
-    let doc = prove(file, &fates, after)?;
+    let doc = prove(file, &all_expected, after)?;
     Ok(EditedFile { file: n, splices, doc })
 }
 
 /// The fate of one edit; where it is about a part of a value, the value with all its parts changed.
 fn fate_of(file: &File, one: &ResolvedEdit, here: &[&ResolvedEdit]) -> Expected {
-    let Some(parts) = one.leaf.filter(|_| one.fate == Expected::Part).and_then(|leaf| file.doc.parts(leaf))
+    let Some(parts) =
+        one.leaf.filter(|_| one.expected == Expected::Part).and_then(|leaf| file.doc.parts(leaf))
     else {
-        return one.fate.clone();
+        return one.expected.clone();
     };
-    let same = |other: &&&ResolvedEdit| other.leaf == one.leaf && other.fate == Expected::Part;
+    let same = |other: &&&ResolvedEdit| other.leaf == one.leaf && other.expected == Expected::Part;
     let splices: Vec<Splice> =
         here.iter().filter(same).flat_map(|other| other.splices.iter().cloned()).collect();
     let becomes = |piece: Span| apply_within(file.doc.source(), piece, &splices);
     let pieces: Vec<Vec<u8>> = parts.value.iter().map(becomes).filter(|piece| !piece.is_empty()).collect();
-    Expected::Given(file.doc.family().meaning(&pieces.join(&b' '), file.doc.dialect()).into_owned())
+    Expected::Set(file.doc.family().meaning(&pieces.join(&b' '), file.doc.dialect()).into_owned())
 }

@@ -11,26 +11,28 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 /// Returns `after`, read, where it reads back as `file` with exactly these fates, else a finding.
-pub fn prove(file: &File, fates: &AllExpected<'_>, after: Vec<u8>) -> Result<Document, Finding> {
+pub fn prove(file: &File, all_expected: &AllExpected<'_>, after: Vec<u8>) -> Result<Document, Finding> {
     let old = &file.doc;
     let new = Document::read(after, old.family(), old.dialect().clone()).map_err(|_| {
         Finding::edit_error("too-large", "the file would grow beyond what can be read").in_file(&file.path)
     })?;
     let mut matches = Vec::new();
-    match first_difference(old, &new, fates, &mut matches) {
+    match first_difference(old, &new, all_expected, &mut matches) {
         None => {
             confirm(file, &new, &matches)?;
             Ok(new)
         }
-        Some(leaf) => Err(misread(file, fates, &new, leaf)),
+        Some(leaf) => Err(misread(file, all_expected, &new, leaf)),
     }
 }
 
 /// What would be misread, where, and what to do instead.
-fn misread(file: &File, fates: &AllExpected<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
+fn misread(file: &File, all_expected: &AllExpected<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
     let broken = new.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
     let was_broken = file.doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Broken);
-    let takes_away = fates.iter().all(|(_, fate)| matches!(fate, Expected::Gone | Expected::GoneTill(_)));
+    let takes_away = all_expected
+        .iter()
+        .all(|(_, expected)| matches!(expected, Expected::Removed | Expected::RemovedTill(_)));
     if let (true, Some((broken, ..)), true) = (was_broken, broken, new.family().is_standard()) {
         let why = well_formed(new.family(), new.source(), new.dialect()).err();
         let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
@@ -81,30 +83,33 @@ enum Wanted<'a> {
 fn first_difference<'a>(
     old: &Document,
     new: &Document,
-    fates: &AllExpected<'a>,
+    all_expected: &AllExpected<'a>,
     matches: &mut Vec<Match<'a>>,
 ) -> Option<Option<LeafId>> {
     let mut by_leaf: BTreeMap<Option<LeafId>, Vec<&'a Expected>> = BTreeMap::new();
-    for (leaf, fate) in fates {
-        by_leaf.entry(*leaf).or_default().push(fate);
+    for (leaf, expected) in all_expected {
+        by_leaf.entry(*leaf).or_default().push(expected);
     }
     let mut there = new.tree().leaves().filter(|(_, kind, _)| counts(*kind)).map(|(id, ..)| id);
     let born = |leaf: Option<LeafId>| {
-        let fates = by_leaf.get(&leaf).into_iter().flatten();
-        let things = fates.filter_map(|fate| match *fate {
-            Expected::Born(things) => Some(things.iter().map(move |thing| (*fate, thing))),
+        let all_expected = by_leaf.get(&leaf).into_iter().flatten();
+        let things = all_expected.filter_map(|expected| match *expected {
+            Expected::Inserted(things) => Some(things.iter().map(move |thing| (*expected, thing))),
             _ => None,
         });
-        things.flatten().map(|(fate, thing)| {
+        things.flatten().map(|(expected, thing)| {
             let (kind, name, value) = thing;
-            (Wanted::New(*kind, name, value), Some((fate, Some(thing))))
+            (Wanted::New(*kind, name, value), Some((expected, Some(thing))))
         })
     };
     for (wanted, about) in born(None) {
         match next_is(old, new, &mut there, &wanted) {
-            Ok(leaf) => {
-                matches.extend(about.map(|(fate, thing)| Match { fate, old: None, new: Some(leaf), thing }))
-            }
+            Ok(leaf) => matches.extend(about.map(|(expected, thing)| Match {
+                expected,
+                old: None,
+                new: Some(leaf),
+                thing,
+            })),
             Err(is) => return Some(is),
         }
     }
@@ -123,29 +128,34 @@ fn first_difference<'a>(
             }
             continue;
         }
-        let fate = by_leaf
-            .get(&Some(leaf))
-            .and_then(|fates| fates.iter().copied().find(|fate| !matches!(fate, Expected::Born(_))));
-        let parts = fate.and_then(|_| old.parts(leaf));
-        let wanted = match fate {
-            Some(Expected::Gone | Expected::GoneTill(_)) => {
-                if let Some(Expected::GoneTill(end)) = fate {
+        let expected = by_leaf.get(&Some(leaf)).and_then(|all_expected| {
+            all_expected.iter().copied().find(|expected| !matches!(expected, Expected::Inserted(_)))
+        });
+        let parts = expected.and_then(|_| old.parts(leaf));
+        let wanted = match expected {
+            Some(Expected::Removed | Expected::RemovedTill(_)) => {
+                if let Some(Expected::RemovedTill(end)) = expected {
                     gone_till = *end;
                 }
-                matches.extend(fate.map(|fate| Match { fate, old: Some(leaf), new: None, thing: None }));
+                matches.extend(expected.map(|expected| Match {
+                    expected,
+                    old: Some(leaf),
+                    new: None,
+                    thing: None,
+                }));
                 None
             }
-            Some(Expected::Woken { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
-            Some(Expected::Given(value)) => {
+            Some(Expected::Uncommented { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
+            Some(Expected::Set(value)) => {
                 parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
             }
             _ => counts(kind).then_some(Wanted::Same(kind, leaf)),
         };
-        let own = wanted.map(|wanted| (wanted, fate.map(|fate| (fate, None))));
+        let own = wanted.map(|wanted| (wanted, expected.map(|expected| (expected, None))));
         for (wanted, about) in own.into_iter().chain(born(Some(leaf))) {
             match next_is(old, new, &mut there, &wanted) {
-                Ok(is) => matches.extend(about.map(|(fate, thing)| Match {
-                    fate,
+                Ok(is) => matches.extend(about.map(|(expected, thing)| Match {
+                    expected,
                     old: Some(leaf),
                     new: Some(is),
                     thing,
@@ -167,7 +177,7 @@ fn next_is(
     let Some(id) = there.next() else {
         return Err(None);
     };
-    let glob_match = match wanted {
+    let fits = match wanted {
         Wanted::Same(kind, leaf) => {
             let (was, is) = (old.tree().span(*leaf).of(old.source()), new.tree().span(id).of(new.source()));
             // Nearly all are the same to the byte.
@@ -183,7 +193,7 @@ fn next_is(
                     || *kind == Kind::Open && read.split_whitespace().eq(words(value)))
         }),
     };
-    if glob_match { Ok(id) } else { Err(Some(id)) }
+    if fits { Ok(id) } else { Err(Some(id)) }
 }
 
 /// What must stay of a statement: all of it but the blanks around it, and in JSON the comma behind it.

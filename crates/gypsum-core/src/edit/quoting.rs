@@ -142,11 +142,11 @@ fn by_dialect(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
     }
     // Between double quotes some still put a variable in the place of `${…}`.
     let expands = dialect.special.contains('$') && value.contains("${");
-    let glob_match = |quote: &u8| fits_between(value, *quote, dialect) && !(expands && *quote == b'"');
-    let quote = match standing.filter(glob_match) {
+    let fits = |quote: &u8| fits_between(value, *quote, dialect) && !(expands && *quote == b'"');
+    let quote = match standing.filter(fits) {
         Some(quote) if !own_quotes => Some(quote),
         _ if needs && !own_quotes => {
-            Some(dialect.quotes.bytes().find(glob_match).ok_or_else(|| cut_short(doc, value))?)
+            Some(dialect.quotes.bytes().find(fits).ok_or_else(|| cut_short(doc, value))?)
         }
         _ => None,
     };

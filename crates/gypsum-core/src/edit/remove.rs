@@ -39,7 +39,7 @@ pub(super) fn remove(
         _ => vec![Splice { span: taken_out(doc, leaf), text: Vec::new() }],
     };
     let address = address_of(doc, leaf).to_string();
-    Ok(ResolvedEdit { file, leaf: Some(leaf), fate: Expected::Gone, splices, address, lines: None })
+    Ok(ResolvedEdit { file, leaf: Some(leaf), expected: Expected::Removed, splices, address, lines: None })
 }
 
 /// What is wrong with taking a statement away that is all that its block holds, in formats in which a block that

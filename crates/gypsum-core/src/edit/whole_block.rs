@@ -36,8 +36,8 @@ impl EditContext<'_> {
         let open = doc.tree().block(block).open();
         let end = end_of(doc, block);
         let whole = Span { start: doc.tree().span(open).start, end: doc.tree().span(end - 1).end };
-        let asleep = matches!(edit, Edit::Disable(_));
-        let splices = if asleep {
+        let commented = matches!(edit, Edit::Disable(_));
+        let splices = if commented {
             let here = |finding: Finding| finding.about(address).at(&self.files[n].path, doc, open);
             commented_out(doc, open, whole).map_err(here)?
         } else {
@@ -46,12 +46,12 @@ impl EditContext<'_> {
         let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_matches(['\r', '\n']).to_owned();
         let before = text(whole.of(doc.source()));
         let after = apply_within(doc.source(), whole, &splices);
-        let lines = asleep.then(|| (before, text(&after)));
+        let lines = commented.then(|| (before, text(&after)));
         let address = address_of(doc, open).to_string();
         Ok(Some(vec![ResolvedEdit {
             file: n,
             leaf: Some(open),
-            fate: Expected::GoneTill(end),
+            expected: Expected::RemovedTill(end),
             splices,
             address,
             lines,

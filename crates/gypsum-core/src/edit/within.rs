@@ -23,7 +23,7 @@ impl EditContext<'_> {
             Edit::Add { address, value: Some(value), .. } => (address, Ask::Set(value)),
             Edit::Add { address, value: None, .. } => (address, Ask::Flag),
             Edit::Scale { address, by } => (address, Ask::Scale(by)),
-            Edit::Delete(address) => (address, Ask::Gone),
+            Edit::Delete(address) => (address, Ask::Removed),
             _ => return Ok(None),
         };
         let Some((outer, last)) = address.around() else {
@@ -128,7 +128,7 @@ fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec
     if splices.is_empty() {
         return Vec::new();
     }
-    vec![ResolvedEdit { file, leaf: Some(leaf), fate: Expected::Part, splices, address, lines: None }]
+    vec![ResolvedEdit { file, leaf: Some(leaf), expected: Expected::Part, splices, address, lines: None }]
 }
 
 /// The mark that begins a comment inside a list.

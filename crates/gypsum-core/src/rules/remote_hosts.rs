@@ -23,9 +23,9 @@ pub fn check(config_view: &ConfigView<'_>, known: &TypedSettings<'_>, findings: 
                 findings.push(config_view.at_value(finding, turn, piece.at));
             }
             let named = matches!(piece.what.kind, Kind::Host | Kind::Address | Kind::Url | Kind::Endpoint);
-            let glob_match =
+            let fits =
                 crate::value::edit_error(piece.what, &config_view.profile.values, &piece.text).is_none();
-            if !named || !glob_match || piece.text.contains(['$', '%', '{']) {
+            if !named || !fits || piece.text.contains(['$', '%', '{']) {
                 continue;
             }
             let choice = piece.what.choices.iter().any(|choice| choice.eq_ignore_ascii_case(&piece.text));

@@ -89,7 +89,7 @@ pub fn edit_error(setting: &Setting, spelling: &Spelling, value: &str) -> Option
     if value.contains(['$', '%', '{']) && !matches!(setting.kind, Kind::Percent | Kind::Pattern) {
         return None;
     }
-    let glob_match = match setting.kind {
+    let fits = match setting.kind {
         Kind::Text | Kind::Unit => return None,
         Kind::Flag | Kind::Choice => return Some(no_choice(choices, value)),
         Kind::Path => value.starts_with('/') || setting.base.is_some(),
@@ -111,7 +111,7 @@ pub fn edit_error(setting: &Setting, spelling: &Spelling, value: &str) -> Option
         Kind::Zone => !value.is_empty() && !value.contains(' '),
         _ => spelling.number(setting, value).is_some(),
     };
-    if !glob_match {
+    if !fits {
         let help = if choices.is_empty() {
             range(setting)
         } else {
@@ -245,10 +245,10 @@ mod tests {
             (&setting(Kind::Pattern, None, None), "^/quay([0-9]+)$", true),
             (&setting(Kind::Pattern, None, None), "^/quay([0-9+$", false),
         ];
-        for (setting, value, glob_match) in cases {
+        for (setting, value, fits) in cases {
             assert_eq!(
                 edit_error(setting, &Spelling::default(), value).is_none(),
-                glob_match,
+                fits,
                 "{:?} {value}",
                 setting.kind
             );

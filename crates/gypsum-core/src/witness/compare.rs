@@ -105,14 +105,14 @@ pub fn compare(
             Changed::Inserted { after: to, value, as_written } => {
                 let to = new.flatten().ok_or_else(|| missing(to, true))?;
                 let is = &after.taken.entries[to];
-                let glob_match = match value {
+                let fits = match value {
                     None => is.value.is_none() && is.end == to + 1,
                     Some(value) => {
                         is_asked(witness, dialect, value, None, &after.taken, to)
                             || *as_written && reads_as(is, value)
                     }
                 };
-                if !glob_match {
+                if !fits {
                     return Err(Some(other_value(is)));
                 }
             }

@@ -154,12 +154,12 @@ fn one(
     let Some(now) = reader.read(family.name(), &after) else {
         return Err(context("it cannot be read any more", &after));
     };
-    let glob_match = match kind {
+    let fits = match kind {
         0 => is_set(before, &now, value, family),
         1 | 3 => is_gone(before, &now, family),
         _ => is_added(before, &now, value, family),
     };
-    if !glob_match {
+    if !fits {
         return Err(context("the other reader sees something else", &after));
     }
     // These are flags to the one and texts to the other, and were typed as such.

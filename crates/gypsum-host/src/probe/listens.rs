@@ -9,11 +9,11 @@ use std::net::{IpAddr, SocketAddr};
 
 pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &ProbeContext) -> Result<String, String> {
     let wanted: Option<IpAddr> = address.and_then(|address| address.parse().ok());
-    let glob_match = |at: &SocketAddr| {
+    let fits = |at: &SocketAddr| {
         let all = at.ip().is_unspecified();
         at.port() == port && wanted.is_none_or(|wanted| all || at.ip() == wanted)
     };
-    let there: Vec<Listening> = listening(udp).into_iter().filter(|one| glob_match(&one.address)).collect();
+    let there: Vec<Listening> = listening(udp).into_iter().filter(|one| fits(&one.address)).collect();
     if there.is_empty() {
         return Err("no process listens there".into());
     }

@@ -22,7 +22,7 @@ pub(super) trait ServiceManager {
 
     /// Tells it something, and waits until the manager says that this is done, or until the time is up. Only a manager
     /// that carries on by itself, and puts what it is told then behind that, may be left in the middle.
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted;
+    fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted;
 
     /// The last lines of the log that the manager itself keeps of the service, from a mark on and up to a moment
     /// (milliseconds since 1970). None where it keeps none: its output goes to files then.

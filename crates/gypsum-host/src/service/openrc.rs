@@ -46,14 +46,14 @@ impl ServiceManager for Openrc {
         with_logs(format!("rc-service {} status", service.name()), service)
     }
 
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
         let name = service.name();
-        if deed.starts() && self.observe(service).state == State::Failed {
+        if action.starts() && self.observe(service).state == State::Failed {
             // It still counts as started: without this a start does nothing. What follows tells how it went.
             let _ = tell(&[TOOL, name, "zap"], limit.time);
             return tell(&[TOOL, name, "start"], limit.time);
         }
-        tell(&[TOOL, name, deed.word()], limit.time)
+        tell(&[TOOL, name, action.word()], limit.time)
     }
 
     fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {

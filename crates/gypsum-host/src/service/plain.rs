@@ -37,9 +37,9 @@ impl ServiceManager for NoManager {
         with_logs(status, service)
     }
 
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
         let (begun, limit) = (Instant::now(), limit.time);
-        let done = service.plain.as_ref().map_or(Ok(()), |plain| match deed {
+        let done = service.plain.as_ref().map_or(Ok(()), |plain| match action {
             ServiceAction::Reload => reload(plain),
             ServiceAction::Stop => stop(plain, limit),
             ServiceAction::Start => start(plain, limit),

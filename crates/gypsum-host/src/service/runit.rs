@@ -97,19 +97,19 @@ impl ServiceManager for Runit {
         with_logs(format!("sv status {}", place(service).display()), service)
     }
 
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
         let (folder, limit) = (place(service), limit.time);
         let (wait, name) = (limit.as_secs().max(1).to_string(), folder.display().to_string());
         let before = observe(folder).main;
-        let acted = tell(&["sv", "-w", &wait, deed.word(), &name], limit + Duration::from_secs(1));
+        let acted = tell(&["sv", "-w", &wait, action.word(), &name], limit + Duration::from_secs(1));
         // It may answer for the run from before, and holds a start back where the last one is less than a second ago:
         // neither is a death.
         let deadline = Instant::now() + HELD_BACK;
         let waits = |seen: Observation| {
             seen.state == State::BackingOff
-                || deed == ServiceAction::Restart && seen.main.is_some() && seen.main == before
+                || action == ServiceAction::Restart && seen.main.is_some() && seen.main == before
         };
-        while deed.starts() && Instant::now() < deadline && waits(observe(folder)) {
+        while action.starts() && Instant::now() < deadline && waits(observe(folder)) {
             std::thread::sleep(Duration::from_millis(20));
         }
         acted

@@ -102,8 +102,8 @@ impl ServiceManager for Script {
         with_logs(format!("/etc/init.d/{} status", service.name()), service)
     }
 
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
-        tell(&argv(&path(service.name()).display().to_string(), deed.word()), limit.time)
+    fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
+        tell(&argv(&path(service.name()).display().to_string(), action.word()), limit.time)
     }
 
     fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {

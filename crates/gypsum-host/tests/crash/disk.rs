@@ -149,9 +149,9 @@ impl Contents {
     fn add(&mut self, inode: Inode, bytes: &[u8]) -> io::Result<()> {
         let used: usize = self.names().values().map(|inode| self.files[*inode].live.len()).sum();
         let room = self.room.map_or(bytes.len(), |room| room.saturating_sub(used));
-        let glob_match = &bytes[..bytes.len().min(room)];
-        self.files[inode].live.extend_from_slice(glob_match);
-        if glob_match.len() < bytes.len() { Err(ErrorKind::StorageFull.into()) } else { Ok(()) }
+        let fits = &bytes[..bytes.len().min(room)];
+        self.files[inode].live.extend_from_slice(fits);
+        if fits.len() < bytes.len() { Err(ErrorKind::StorageFull.into()) } else { Ok(()) }
     }
 
     /// Somebody else writes, and syncs.

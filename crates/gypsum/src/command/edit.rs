@@ -9,7 +9,7 @@ use crate::target::{NoTarget, profile_of};
 use crate::view::{finding_lines, styled, when};
 use gypsum_core::address::Address;
 use gypsum_core::doc::Document;
-use gypsum_core::edit::{find_active, find_dormant};
+use gypsum_core::edit::{find_active, find_commented_out};
 use gypsum_core::event::Event;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::merge::{Conflict, merge};
@@ -70,9 +70,10 @@ fn place(loading: &Loading, within: Option<&Path>, at: Option<&str>) -> Result<(
     };
     let address =
         Address::parse(text).map_err(|why| Error::usage(format!("{text:?} is not an address: {why}")))?;
-    let awake = find_active(&loading.files, &address);
-    let asleep = find_dormant(&loading.files, &address);
-    let mut found = awake.into_iter().chain(asleep.into_iter().map(|(n, dormant)| (n, dormant.leaf)));
+    let active = find_active(&loading.files, &address);
+    let commented_out = find_commented_out(&loading.files, &address);
+    let mut found =
+        active.into_iter().chain(commented_out.into_iter().map(|(n, commented_out)| (n, commented_out.leaf)));
     let found = found.find(|(n, _)| meant.is_none_or(|meant| meant == *n));
     let (n, leaf) = found.ok_or_else(|| {
         Error::usage(format!("{address} is not set"))

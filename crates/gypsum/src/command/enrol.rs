@@ -83,10 +83,9 @@ fn by_shape(bytes: &[u8]) -> Family {
         .map(str::trim)
         .filter(|line| !line.is_empty() && !line.starts_with(['#', ';', '!']))
         .collect();
-    let share = |glob_match: &dyn Fn(&str) -> bool| {
-        lines.iter().filter(|line| glob_match(line)).count() * 2 > lines.len()
-    };
-    let any = |glob_match: &dyn Fn(&str) -> bool| lines.iter().any(|line| glob_match(line));
+    let share =
+        |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|line| fits(line)).count() * 2 > lines.len();
+    let any = |fits: &dyn Fn(&str) -> bool| lines.iter().any(|line| fits(line));
     if any(&|line| line.starts_with('[') && line.ends_with(']')) {
         Family::Sections
     } else if any(&|line| line.starts_with("</")) {

@@ -6,7 +6,7 @@ use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, in_columns, styled, when, widths};
 use gypsum_core::address::Address;
-use gypsum_core::edit::{File, find_active, find_dormant};
+use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{Profile, Setting};
@@ -23,7 +23,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         let address = Address::parse(name).ok();
         let is_set = address.is_some_and(|address| {
             !find_active(&loading.files, &address).is_empty()
-                || !find_dormant(&loading.files, &address).is_empty()
+                || !find_commented_out(&loading.files, &address).is_empty()
         });
         let known = is_set || profile.spelling(name).is_some() || name.contains("..");
         if known && explain::run(context, &profile, &loading, name) {
@@ -45,7 +45,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     }
     let everything = words.is_empty();
     let mut list = List::new(context);
-    let mut asleep = 0;
+    let mut commented_out = 0;
     let mut unset: Vec<(&String, &Setting)> = match all && everything {
         true => profile.setting.iter().collect(),
         false => Vec::new(),
@@ -55,8 +55,8 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
             return Ok(());
         }
         unset.retain(|(name, _)| !is_called(&profile, &row, name));
-        asleep += usize::from(row.dormant);
-        if all || !everything || !row.dormant {
+        commented_out += usize::from(row.commented_out);
+        if all || !everything || !row.commented_out {
             list.take(&row);
         }
         Ok(())
@@ -65,8 +65,8 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     list.print();
     if all && everything {
         known_and_unset(context, &unset);
-    } else if asleep > 0 && everything {
-        context.out.line(&styled(DIM, &format!("{asleep} more are commented out: --all lists them")));
+    } else if commented_out > 0 && everything {
+        context.out.line(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
     }
     drafts(context, &profile.daemon);
     if list.is_empty() {
@@ -110,7 +110,7 @@ impl<'a> List<'a> {
             self.context.out.line(&styled(BOLD, &row.file));
         }
         self.rows.push(cells(row));
-        self.quiet.push(row.dormant || row.shadowed);
+        self.quiet.push(row.commented_out || row.shadowed);
         if self.rows.len() >= ALIGNED {
             self.print();
         }
@@ -218,8 +218,8 @@ fn cells(row: &Listed) -> Vec<String> {
         let more = if more.is_empty() { String::new() } else { format!(" and {} more", more.len()) };
         value.push_str(&format!("  (overrules {place}line {}{more})", first.line));
     }
-    if row.dormant {
-        value.push_str("  (dormant)");
+    if row.commented_out {
+        value.push_str("  (commented out)");
     } else if row.shadowed {
         match &row.by {
             Some(by) if by.file == row.file => value.push_str(&format!("  (line {} decides)", by.line)),

@@ -52,8 +52,8 @@ fn ours(state: &Path, words: &[&str]) -> Vec<(String, String)> {
     let output = gypsum(state, &[&["show", "it"], words, &["--json"]].concat());
     let shown: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
     let rows = shown["settings"].as_array().unwrap().clone();
-    let awake = rows.into_iter().filter(|row| row["dormant"] == false && row["shadowed"] == false);
-    awake
+    let active = rows.into_iter().filter(|row| row["commented_out"] == false && row["shadowed"] == false);
+    active
         .map(|row| (row["address"].as_str().unwrap().to_owned(), row["value"].as_str().unwrap().to_owned()))
         .collect()
 }
@@ -129,15 +129,15 @@ fn sshd() {
     });
     // Everything that stands asleep is woken, and some of it changed.
     let shown = run(&["show", "it", words[0], words[1], "--json"]);
-    let asleep: Vec<String> = shown["settings"]
+    let commented_out: Vec<String> = shown["settings"]
         .as_array()
         .unwrap()
         .iter()
-        .filter(|row| row["dormant"] == true)
+        .filter(|row| row["commented_out"] == true)
         .map(|row| row["address"].as_str().unwrap().to_owned())
         .collect();
     let left = ["HostKey", "ListenAddress", "ChrootDirectory", "Banner", "VersionAddendum"];
-    let wanted = asleep.iter().filter(|address| !left.iter().any(|left| address.starts_with(left)));
+    let wanted = commented_out.iter().filter(|address| !left.iter().any(|left| address.starts_with(left)));
     let wake: Vec<&str> = wanted.flat_map(|address| ["--enable", address.as_str()]).collect();
     edit(
         &state,
@@ -325,7 +325,7 @@ fn nginx() {
         &["show", "it", "--file", "/etc/nginx/nginx.conf", "--format", "braces", "--json"],
     );
     let shown: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
-    let rows = shown["settings"].as_array().unwrap().iter().filter(|row| row["dormant"] == false);
+    let rows = shown["settings"].as_array().unwrap().iter().filter(|row| row["commented_out"] == false);
     let text = |row: &serde_json::Value, name: &str| row[name].as_str().unwrap().to_owned();
     let pairs = rows.map(|row| {
         // nginx names links as they are included.

@@ -174,8 +174,8 @@ fn shipped_files_are_read_without_a_broken_statement() {
             continue;
         }
         let bytes = fs::read(&path).unwrap();
-        let glob_match = |pattern: &str| glob::Pattern::new(pattern).unwrap().matches(&name);
-        let known = FILES.iter().find(|(pattern, _)| glob_match(pattern));
+        let fits = |pattern: &str| glob::Pattern::new(pattern).unwrap().matches(&name);
+        let known = FILES.iter().find(|(pattern, _)| fits(pattern));
         let family = match known {
             _ if bytes.starts_with(b"#!") => {
                 *reasons.entry("a program").or_default() += 1;
@@ -219,7 +219,7 @@ fn shipped_files_are_read_without_a_broken_statement() {
 fn explained(config_view: &ConfigView<'_>, tally: &mut Tally) {
     for row in list(config_view.files, config_view.layers, config_view.profile)
         .into_iter()
-        .filter(|row| !row.dormant)
+        .filter(|row| !row.commented_out)
     {
         let explained = explain(config_view, &row.address);
         let places = explained.map(|one| one.places).unwrap_or_default();

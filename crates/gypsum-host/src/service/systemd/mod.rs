@@ -61,17 +61,17 @@ impl ServiceManager for Systemd {
         shown.map_or_else(|| Observation::only(State::Unreachable), |shown| shown.observation())
     }
 
-    fn act(&self, service: &Service, deed: ServiceAction, limit: Limit<'_>) -> Acted {
+    fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
         let (begun, whose, unit) = (Instant::now(), ManagerScope::of(service), service.name());
         // Whatever it says about the need: a unit file was touched.
         let known = if service.reread { reread_by(&whose, service, limit.time) } else { Ok(()) };
         let done = known.and_then(|()| {
-            if deed.starts() {
+            if action.starts() {
                 // A start limit that was hit, or that this start would hit, keeps the best configuration
                 // down. Its own status says only whether there was anything to clear.
                 let _ = children::run(&whose.argv(&["reset-failed", "--", unit]), ASKING);
             }
-            tell(&whose, deed, unit, limit)
+            tell(&whose, action, unit, limit)
         });
         Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
     }
@@ -185,11 +185,11 @@ fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result
     }
 }
 
-fn tell(whose: &ManagerScope, deed: ServiceAction, unit: &str, limit: Limit<'_>) -> Result<(), String> {
-    match children::run_sparing(&whose.argv(&[deed.word(), "--", unit]), limit) {
+fn tell(whose: &ManagerScope, action: ServiceAction, unit: &str, limit: Limit<'_>) -> Result<(), String> {
+    match children::run_sparing(&whose.argv(&[action.word(), "--", unit]), limit) {
         Ok(ran) if ran.timed_out && limit.is_out() => Err("it was interrupted before it ended".into()),
         Ok(ran) if ran.timed_out => {
-            Err(format!("systemctl {} {unit} did not end within {}s", deed.word(), limit.time.as_secs()))
+            Err(format!("systemctl {} {unit} did not end within {}s", action.word(), limit.time.as_secs()))
         }
         Ok(ran) if ran.ok() => Ok(()),
         Ok(ran) => Err(last_words(&ran)),

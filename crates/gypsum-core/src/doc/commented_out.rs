@@ -1,6 +1,6 @@
-//! Dormant settings: statements that stand commented out.
+//! Settings that are commented out.
 //!
-//! A comment is prose until somebody asks for a name. Then a comment line counts as dormant if
+//! A comment is prose until somebody asks for a name. Then a comment line counts as commented-out if
 //! what is left without its mark is a statement with that name; how the name stands behind the
 //! mark tells an example (`#Port 22`) from prose (`# Port is the …`) and from the body of a
 //! block that stands commented out as a whole (`#<tab>X11Forwarding no` under `#Match …`).
@@ -20,7 +20,7 @@ pub enum Nearness {
 
 /// A statement that stands commented out.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Dormant {
+pub struct CommentedOut {
     /// The comment leaf that holds it.
     pub leaf: LeafId,
     /// The mark, with the one blank behind it if there is one: what goes when it is woken.
@@ -31,14 +31,14 @@ pub struct Dormant {
     pub parts: Parts,
     /// How sure that is.
     pub nearness: Nearness,
-    /// The leaf of the dormant opening statement above it, where it is part of a block that stands
+    /// The leaf of the commented-out opening statement above it, where it is part of a block that stands
     /// commented out as a whole.
     pub under: Option<LeafId>,
 }
 
-/// The dormant statements of a document, in order. Prose may be among them: the caller knows the
+/// The commented-out statements of a document, in order. Prose may be among them: the caller knows the
 /// names that count.
-pub fn dormants(doc: &Document) -> impl Iterator<Item = Dormant> + '_ {
+pub fn all_commented_out(doc: &Document) -> impl Iterator<Item = CommentedOut> + '_ {
     let mut under: Option<LeafId> = None;
     doc.tree().leaves().filter_map(move |(id, kind, span)| {
         if kind != Kind::Comment {
@@ -71,7 +71,14 @@ pub fn dormants(doc: &Document) -> impl Iterator<Item = Dormant> + '_ {
             under = None;
         }
         let nearness = if gap == 0 { Nearness::Close } else { Nearness::Apart };
-        Some(Dormant { leaf: id, mark, kind, parts, nearness, under: body.filter(|_| kind != Kind::Open) })
+        Some(CommentedOut {
+            leaf: id,
+            mark,
+            kind,
+            parts,
+            nearness,
+            under: body.filter(|_| kind != Kind::Open),
+        })
     })
 }
 
