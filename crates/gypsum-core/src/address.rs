@@ -21,27 +21,20 @@ pub struct Address {
 }
 
 /// Why a text is not an address.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum NotAnAddress {
     /// A step without words.
+    #[error("a step of the address is empty")]
     EmptyStep,
     /// A double quote that is not closed.
+    #[error("a double quote is not closed")]
     OpenQuote,
     /// Text behind the closing quote of a step.
+    #[error("after the closing quote only .. or #N may follow")]
     AfterQuote,
     /// `#0`, or a number too large.
+    #[error("the number after # counts from 1")]
     BadNumber,
-}
-
-impl fmt::Display for NotAnAddress {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        out.write_str(match self {
-            Self::EmptyStep => "a step of the address is empty",
-            Self::OpenQuote => "a double quote is not closed",
-            Self::AfterQuote => "after the closing quote only .. or #N may follow",
-            Self::BadNumber => "the number after # counts from 1",
-        })
-    }
 }
 
 impl Address {

@@ -31,6 +31,7 @@ pub mod doc;
 pub mod edit;
 pub mod effective;
 pub mod event;
+pub mod exit_status;
 pub mod explain;
 pub mod finding;
 pub mod health;
@@ -50,14 +51,3 @@ pub mod survey;
 pub mod text;
 pub mod value;
 pub mod witness;
-
-impl std::fmt::Display for doc::TooLarge {
-    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(out, "the file has {} MiB, and files of up to 512 MiB are read", self.0 >> 20)
-    }
-}
-
-impl std::error::Error for doc::TooLarge {}
-impl std::error::Error for edit::NotAnEdit {}
-impl std::error::Error for address::NotAnAddress {}
-impl std::error::Error for profile::ProfileError {}

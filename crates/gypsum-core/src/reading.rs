@@ -1,7 +1,7 @@
 //! Readings: values that are looked at before and after a change, and what follows from them.
 
 use crate::finding::Finding;
-use crate::probe::{Probe, same_value, source};
+use crate::probe::{BadWords, Probe, same_value, source};
 use crate::profile::Argv;
 use serde::{Deserialize, Deserializer, Serialize};
 
@@ -44,12 +44,12 @@ pub fn readings<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Reading>, D:
     written.into_iter().map(|one| reading(one).map_err(serde::de::Error::custom)).collect()
 }
 
-fn reading(written: RawReading) -> Result<Reading, String> {
+fn reading(written: RawReading) -> Result<Reading, BadWords> {
     let RawReading { name, process, run, http, of } = written;
     let title = match (&process, &run, &http) {
         (Some(word), None, None) | (None, None, Some(word)) => word.clone(),
         (None, Some(run), None) => of.clone().or_else(|| run.first().cloned()).unwrap_or_default(),
-        _ => return Err("a reading has exactly one of process, run, http".into()),
+        _ => return Err(BadWords("a reading has exactly one of process, run, http".into())),
     };
     let source = source(process, run, http)?;
     Ok(Reading { name: name.unwrap_or(title), source, of })

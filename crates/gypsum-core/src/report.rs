@@ -135,17 +135,4 @@ impl Report {
         self.healthy = Some(health.iter().all(|outcome| outcome.healthy));
         self.health = health;
     }
-
-    /// The exit status that the report amounts to.
-    pub fn status(&self) -> u8 {
-        match self.verdict {
-            Some(Verdict::Kept) if self.unproven || self.healthy == Some(false) => 7,
-            Some(Verdict::Kept | Verdict::Unchanged) | None => 0,
-            Some(Verdict::Dropped) if self.dry_run && self.next.is_none() => 0,
-            Some(Verdict::Dropped) => 1,
-            Some(Verdict::Refused) => 3,
-            Some(Verdict::Restored) => 4,
-            Some(Verdict::Stuck) => 5,
-        }
-    }
 }

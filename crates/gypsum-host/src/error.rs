@@ -1,92 +1,151 @@
-//! What keeps a command from being carried out, and the exit status that it amounts to.
+//! What keeps a command from being carried out. One kind, one exit status.
 
-use std::fmt;
+use gypsum_core::exit_status::ExitStatus;
+use std::borrow::Cow;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use thiserror::Error as ErrorEnum;
 
-/// The kind of a trouble; one kind, one exit status.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ErrorKind {
-    /// It could not be run; nothing was touched.
-    Cannot,
-    /// The command line or a profile is wrong.
-    Usage,
-    /// A check refuses it.
-    Refused,
-    /// Another change has this daemon or file.
-    Busy,
-}
-
-impl ErrorKind {
-    /// The exit status of the command.
-    pub fn status(self) -> u8 {
-        match self {
-            Self::Cannot => 1,
-            Self::Usage => 2,
-            Self::Refused => 3,
-            Self::Busy => 6,
-        }
-    }
-}
+/// Another error that is the cause of one.
+pub type Source = Arc<dyn std::error::Error + Send + Sync>;
 
 /// What went wrong, and what to do about it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Error {
-    /// Its kind.
-    pub kind: ErrorKind,
-    /// What went wrong, with the file or name it is about.
-    pub message: String,
-    /// What to do.
-    pub help: Option<String>,
+#[derive(Clone, Debug, ErrorEnum)]
+pub enum Error {
+    /// The command line or a profile is wrong.
+    #[error("{message}")]
+    Usage {
+        /// What went wrong, with the word or name that it is about.
+        message: String,
+        /// What to do.
+        help: Option<String>,
+    },
+    /// A check refuses it.
+    #[error("{message}")]
+    Refused {
+        /// What was found.
+        message: String,
+        /// What to do.
+        help: Option<String>,
+    },
+    /// Another change has this daemon or file.
+    #[error("{message}")]
+    Busy {
+        /// Who has it.
+        message: String,
+        /// What to do.
+        help: Option<String>,
+    },
+    /// An operation on a file failed.
+    #[error("cannot {operation} {}: {}", path.display(), plain(source))]
+    File {
+        /// The operation, as in `cannot read FILE`.
+        operation: String,
+        /// The file.
+        path: PathBuf,
+        /// What the system says.
+        source: Arc<io::Error>,
+    },
+    /// It could not be run for another reason; nothing was touched.
+    #[error("{message}")]
+    Cannot {
+        /// What went wrong.
+        message: String,
+        /// What to do.
+        help: Option<String>,
+        /// Why, if another error says it.
+        source: Option<Source>,
+    },
 }
 
 impl Error {
-    fn new(kind: ErrorKind, message: impl Into<String>) -> Self {
-        Self { kind, message: message.into(), help: None }
-    }
-
     /// It could not be run.
     pub fn cannot(message: impl Into<String>) -> Self {
-        Self::new(ErrorKind::Cannot, message)
+        Self::Cannot { message: message.into(), help: None, source: None }
+    }
+
+    /// It could not be run because of another error, whose words are its own.
+    pub fn because(source: impl std::error::Error + Send + Sync + 'static) -> Self {
+        Self::Cannot { message: source.to_string(), help: None, source: Some(Arc::new(source)) }
     }
 
     /// The command line or a profile is wrong.
     pub fn usage(message: impl Into<String>) -> Self {
-        Self::new(ErrorKind::Usage, message)
+        Self::Usage { message: message.into(), help: None }
     }
 
     /// A check refuses it.
     pub fn refused(message: impl Into<String>) -> Self {
-        Self::new(ErrorKind::Refused, message)
+        Self::Refused { message: message.into(), help: None }
     }
 
     /// Another change is in the way.
     pub fn busy(message: impl Into<String>) -> Self {
-        Self::new(ErrorKind::Busy, message)
+        Self::Busy { message: message.into(), help: None }
     }
 
     /// An operation on a file failed.
-    pub fn file(what: &str, path: &Path, source: &io::Error) -> Self {
-        let error = Self::cannot(format!("cannot {what} {}: {}", path.display(), plain(source)));
-        match source.kind() {
-            io::ErrorKind::PermissionDenied if !rustix::process::geteuid().is_root() => {
-                error.help("this account may not do that; run it as root (sudo)")
-            }
-            io::ErrorKind::PermissionDenied => error.help(
-                "root is refused here: the file may be immutable (lsattr) or its file system read-only",
-            ),
-            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
-                error.help("make room on that file system (df -h) and try again")
-            }
-            io::ErrorKind::ReadOnlyFilesystem => error.help("the file system is mounted read-only"),
-            _ => error,
-        }
+    pub fn file(operation: &str, path: &Path, source: &io::Error) -> Self {
+        // An I/O error cannot be cloned; its kind and its words are what counts.
+        let source = match source.raw_os_error() {
+            Some(code) => io::Error::from_raw_os_error(code),
+            None => io::Error::new(source.kind(), source.to_string()),
+        };
+        Self::File { operation: operation.into(), path: path.into(), source: Arc::new(source) }
     }
 
     /// With what to do about it.
-    pub fn help(mut self, help: impl Into<String>) -> Self {
-        self.help = Some(help.into());
+    pub fn help(mut self, text: impl Into<String>) -> Self {
+        match &mut self {
+            Self::Usage { help, .. }
+            | Self::Refused { help, .. }
+            | Self::Busy { help, .. }
+            | Self::Cannot { help, .. } => *help = Some(text.into()),
+            Self::File { .. } => {
+                let message = self.to_string();
+                return Self::Cannot { message, help: Some(text.into()), source: Some(Arc::new(self)) };
+            }
+        }
         self
+    }
+
+    /// What to do about it, if something can be said.
+    pub fn advice(&self) -> Option<Cow<'_, str>> {
+        match self {
+            Self::Usage { help, .. }
+            | Self::Refused { help, .. }
+            | Self::Busy { help, .. }
+            | Self::Cannot { help, .. } => help.as_deref().map(Cow::Borrowed),
+            Self::File { source, .. } => advice_on(source).map(Cow::Borrowed),
+        }
+    }
+
+    /// The exit status that it amounts to.
+    pub fn status(&self) -> ExitStatus {
+        match self {
+            Self::Usage { .. } => ExitStatus::Usage,
+            Self::Refused { .. } => ExitStatus::Refused,
+            Self::Busy { .. } => ExitStatus::Busy,
+            Self::File { .. } | Self::Cannot { .. } => ExitStatus::NotRun,
+        }
+    }
+}
+
+fn advice_on(error: &io::Error) -> Option<&'static str> {
+    match error.kind() {
+        io::ErrorKind::PermissionDenied if !rustix::process::geteuid().is_root() => {
+            Some("this account may not do that; run it as root (sudo)")
+        }
+        io::ErrorKind::PermissionDenied => {
+            Some("root is refused here: the file may be immutable (lsattr) or its file system read-only")
+        }
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
+            Some("make room on that file system (df -h) and try again")
+        }
+        io::ErrorKind::ReadOnlyFilesystem => Some("the file system is mounted read-only"),
+        // The system has said all that is known.
+        _ => None,
     }
 }
 
@@ -95,11 +154,3 @@ pub fn plain(error: &io::Error) -> String {
     let text = error.to_string();
     text.split(" (os error").next().unwrap_or(&text).to_lowercase()
 }
-
-impl fmt::Display for Error {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        out.write_str(&self.message)
-    }
-}
-
-impl std::error::Error for Error {}

@@ -44,10 +44,13 @@ pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Error> {
     let run = stage.run(false)?;
     let findings = match &run {
         Ok(run) => compare(&CheckerRun::silent(), run, &stage.comparison(&[], false)),
-        Err(why) => vec![unable(why)],
+        Err(why) => vec![unable(&why.0)],
     };
     Ok(Rehearsal { findings, by: stage.by() })
 }
+
+/// Why the daemon's checker could not be run.
+struct NotRun(String);
 
 /// What the daemon says it understands of the files as they are, and of the proposal; none where it cannot be asked.
 /// `names` are the settings to ask for, where it is asked one by one.
@@ -102,14 +105,14 @@ pub fn rehearse(
     let said = |findings| Ok(Rehearsal { findings, by: stage.by() });
     let proposal = match stage.run(true)? {
         Ok(proposal) => proposal,
-        Err(why) => return said(vec![unable(&why)]),
+        Err(why) => return said(vec![unable(&why.0)]),
     };
     if compare(&CheckerRun::silent(), &proposal, &about).is_empty() {
         return said(Vec::new());
     }
     let control = match stage.run(false)? {
         Ok(control) => control,
-        Err(why) => return said(vec![unable(&why)]),
+        Err(why) => return said(vec![unable(&why.0)]),
     };
     let mut findings = compare(&control, &proposal, &about);
     for finding in &mut findings {
@@ -192,7 +195,7 @@ impl<'a> Stage<'a> {
     }
 
     /// One run; the inner error says why the checker could not be run at all.
-    fn run(&self, proposal: bool) -> Result<Result<CheckerRun, String>, Error> {
+    fn run(&self, proposal: bool) -> Result<Result<CheckerRun, NotRun>, Error> {
         let ran = match self.ran(&self.checker.run, self.checker.account.as_deref(), proposal)? {
             Ok(ran) => ran,
             Err(why) => return Ok(Err(why)),
@@ -206,12 +209,12 @@ impl<'a> Stage<'a> {
         words: &[String],
         account: Option<&str>,
         proposal: bool,
-    ) -> Result<Result<Ran, String>, Error> {
+    ) -> Result<Result<Ran, NotRun>, Error> {
         let argv = self.argv(words, proposal);
         let limit = self.checker.limit.and_then(|limit| limit.try_into().ok()).unwrap_or(USUAL_LIMIT);
         let program = argv.first().cloned().unwrap_or_default();
         if !Path::new(&program).exists() {
-            return Ok(Err(format!("{program} does not exist")));
+            return Ok(Err(NotRun(format!("{program} does not exist"))));
         }
         let account = account.and_then(|name| Some((accounts::user(name)?, accounts::main_group(name)?)));
         let command = if words.iter().any(|word| word.contains("{file}")) {
@@ -226,10 +229,10 @@ impl<'a> Stage<'a> {
         };
         let ran = match run_command(command, limit) {
             Ok(ran) => ran,
-            Err(error) => return Ok(Err(format!("{program}: {}", crate::error::plain(&error)))),
+            Err(error) => return Ok(Err(NotRun(format!("{program}: {}", crate::error::plain(&error))))),
         };
         if ran.status == Some(NO_VIEW) {
-            return Ok(Err(ran.last_words()));
+            return Ok(Err(NotRun(ran.last_words())));
         }
         tracing::debug!(?argv, status = ?ran.status, ms = ran.took.as_millis(), "checker ran");
         Ok(Ok(ran))

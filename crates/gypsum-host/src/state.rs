@@ -78,7 +78,11 @@ impl State {
         let folder = self.of_daemon(daemon);
         disk.make_folder(&folder).map_err(|error| {
             let error = Error::file("make the state folder", &folder, &error);
-            if error.help.is_some() { error } else { error.help("say where to keep backups: --state DIR") }
+            if error.advice().is_some() {
+                error
+            } else {
+                error.help("say where to keep backups: --state DIR")
+            }
         })
     }
 
@@ -220,7 +224,7 @@ impl Entry {
         match evidence::report(disk, &self.folder) {
             Ok(recorded) => recorded.whole(),
             Err(error) => {
-                tracing::warn!(message = error.message, "a record cannot be read");
+                tracing::warn!(message = error.to_string(), "a record cannot be read");
                 None
             }
         }

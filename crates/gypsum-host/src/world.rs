@@ -3,8 +3,8 @@
 use crate::children::Limit;
 use crate::disk::{Disk, RealDisk};
 use crate::logs::Mark;
-use crate::probe::ProbeContext;
-use crate::service::{self, Acted, OwnedResources, ServiceAction};
+use crate::probe::{ProbeContext, ProbeError};
+use crate::service::{self, Acted, ActionError, OwnedResources, ServiceAction};
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
@@ -37,13 +37,13 @@ pub trait World: Sync {
     /// One try of a health check other than that of the service.
     fn probe(&self, check: &Check, scene: &ProbeContext) -> Outcome;
     /// The value that a reading shows.
-    fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, String>;
+    fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, ProbeError>;
     /// Runs a command to its end; its last words where it does not end well.
-    fn run(&self, argv: &[String], limit: Duration) -> Result<(), String>;
+    fn run(&self, argv: &[String], limit: Duration) -> Result<(), ActionError>;
     /// What a service holds now: its processes and the sockets on which they listen.
     fn holdings(&self, service: &Service) -> OwnedResources;
     /// Waits until nothing of that is left of a service that was stopped; in words what is left where the time is up.
-    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), String>;
+    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), ActionError>;
     /// Where all logs have come to now, these files among them.
     fn mark(&self, files: &[String]) -> Mark;
     /// What came into a service's own log files since it was told.
@@ -145,11 +145,11 @@ impl World for RealWorld {
         crate::probe::probe(check, scene)
     }
 
-    fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, String> {
+    fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, ProbeError> {
         crate::probe::read(source, scene, READING)
     }
 
-    fn run(&self, argv: &[String], limit: Duration) -> Result<(), String> {
+    fn run(&self, argv: &[String], limit: Duration) -> Result<(), ActionError> {
         service::run(argv, limit)
     }
 
@@ -157,7 +157,7 @@ impl World for RealWorld {
         OwnedResources::of(&service::glance(service, None))
     }
 
-    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), String> {
+    fn wait(&self, held: &OwnedResources, limit: Duration) -> Result<(), ActionError> {
         service::wait_until_gone(held, limit)
     }
 

@@ -10,8 +10,8 @@ use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::health::HealthRun;
 use gypsum_host::logs::Mark;
-use gypsum_host::probe::ProbeContext;
-use gypsum_host::service::{Acted, OwnedResources, ServiceAction};
+use gypsum_host::probe::{ProbeContext, ProbeError};
+use gypsum_host::service::{Acted, ActionError, OwnedResources, ServiceAction};
 use gypsum_host::world::World;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
@@ -43,10 +43,10 @@ impl World for Quay {
         let healthy = check.name == "holds" || check.name == "held" && asked == 0;
         Outcome { name: check.name.clone(), healthy, said: String::new(), ms: 0 }
     }
-    fn read(&self, _: &Probe, _: &ProbeContext) -> Result<String, String> {
+    fn read(&self, _: &Probe, _: &ProbeContext) -> Result<String, ProbeError> {
         unreachable!("nothing is read")
     }
-    fn run(&self, _: &[String], _: Duration) -> Result<(), String> {
+    fn run(&self, _: &[String], _: Duration) -> Result<(), ActionError> {
         unreachable!("nothing is run")
     }
     fn observe_again(&self, service: &Service, _: &Observation) -> Observation {
@@ -64,7 +64,7 @@ impl World for Quay {
     fn holdings(&self, _: &Service) -> OwnedResources {
         unreachable!("nothing is stopped")
     }
-    fn wait(&self, _: &OwnedResources, _: Duration) -> Result<(), String> {
+    fn wait(&self, _: &OwnedResources, _: Duration) -> Result<(), ActionError> {
         unreachable!("nothing is stopped")
     }
     fn mark(&self, _: &[String]) -> Mark {

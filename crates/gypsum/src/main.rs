@@ -41,7 +41,7 @@ fn main() -> ExitCode {
         }
     };
     quiet_second_reader();
-    ExitCode::from(command::run(cli, order))
+    ExitCode::from(command::run(cli, order).code())
 }
 
 /// The second reader of YAML gives up on a few texts by a panic, which is caught and told as a finding: what the

@@ -5,6 +5,7 @@ use crate::args::{Common, When};
 use crate::view::wrapped;
 use anstream::{AutoStream, ColorChoice};
 use anstyle::{AnsiColor, Style};
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::secret::Redactor;
 use gypsum_host::error::Error;
 use serde::Serialize;
@@ -78,21 +79,21 @@ impl Terminal {
     }
 
     /// What went wrong, and what to do about it; returns the exit status.
-    pub fn error(self, error: &Error) -> u8 {
+    pub fn error(self, error: &Error) -> ExitStatus {
         if self.json {
             self.document(&serde_json::json!({
                 "schema": gypsum_core::report::SCHEMA,
-                "error": { "message": error.message, "help": error.help },
-                "status": error.kind.status(),
+                "error": { "message": error.to_string(), "help": error.advice() },
+                "status": error.status().code(),
             }));
         }
-        for (n, line) in wrapped(&error.message, 70).into_iter().enumerate() {
+        for (n, line) in wrapped(&error.to_string(), 70).into_iter().enumerate() {
             let lead = if n == 0 { format!("{ERROR}gypsum:{ERROR:#} ") } else { " ".repeat(8) };
             self.aside(&format!("{lead}{line}"));
         }
-        for line in error.help.iter().flat_map(|help| help.lines()).flat_map(|line| wrapped(line, 70)) {
+        for line in error.advice().iter().flat_map(|help| help.lines()).flat_map(|line| wrapped(line, 70)) {
             self.aside(&format!("        {line}"));
         }
-        error.kind.status()
+        error.status()
     }
 }

@@ -8,7 +8,8 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 /// A source that is larger than what is read: 512 MiB.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the file has {} MiB, and files of up to 512 MiB are read", .0 >> 20)]
 pub struct TooLarge(
     /// Its size in bytes.
     pub usize,

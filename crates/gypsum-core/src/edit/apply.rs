@@ -152,7 +152,7 @@ impl EditContext<'_> {
             ));
         }
         let value = |doc: &Document, parts: &Parts| {
-            changed(&doc.value(parts), by).map_err(|why| no_quantity(edit, &why))
+            changed(&doc.value(parts), by).map_err(|why| no_quantity(edit, &why.to_string()))
         };
         if let Some((n, leaf)) = self.one(address)? {
             let doc = &self.files[n].doc;

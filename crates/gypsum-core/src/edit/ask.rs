@@ -115,21 +115,14 @@ pub enum Where {
 }
 
 /// Why a text is not an edit.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum NotAnEdit {
     /// There is no `=` in it.
+    #[error("there is no = in it; an edit is written ADDRESS=VALUE")]
     NoValue,
-    /// What stands before the `=` is no address.
-    Address(NotAnAddress),
-}
-
-impl std::fmt::Display for NotAnEdit {
-    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match self {
-            Self::NoValue => out.write_str("there is no = in it; an edit is written ADDRESS=VALUE"),
-            Self::Address(why) => why.fmt(out),
-        }
-    }
+    /// The text before the `=` is no address.
+    #[error(transparent)]
+    Address(#[from] NotAnAddress),
 }
 
 impl Edit {

@@ -119,7 +119,8 @@ const VERBS: [&str; 10] =
     ["set", "raise", "lower", "multiply", "add", "enable", "disable", "delete", "replace_all", "piece"];
 
 /// Why a text is no prepared change.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
 pub struct NotPrepared(
     /// What is wrong, and where.
     pub String,
@@ -153,12 +154,12 @@ impl Prepared {
 }
 
 impl RawEdit {
-    fn edit(&self) -> Result<Edit, String> {
+    fn edit(&self) -> Result<Edit, NotPrepared> {
         let given = self.given();
         let verbs: Vec<&str> = given.iter().copied().filter(|name| VERBS.contains(name)).collect();
         let [verb] = verbs.as_slice() else {
             let all = VERBS.join(", ").replace('_', "-");
-            return Err(format!("it has to do one thing, one of: {all}"));
+            return Err(NotPrepared(format!("it has to do one thing, one of: {all}")));
         };
         let takes: &[&str] = match *verb {
             "set" => &["to"],
@@ -168,13 +169,14 @@ impl RawEdit {
             _ => &[],
         };
         if let Some(odd) = given.iter().find(|name| *name != verb && !takes.contains(name)) {
-            return Err(format!("{} has no {odd}", verb.replace('_', "-")));
+            return Err(NotPrepared(format!("{} has no {odd}", verb.replace('_', "-"))));
         }
-        let needed =
-            |value: &Option<String>, name: &str| value.clone().ok_or(format!("{verb} needs {name} = \"…\""));
+        let needed = |value: &Option<String>, name: &str| {
+            value.clone().ok_or(NotPrepared(format!("{verb} needs {name} = \"…\"")))
+        };
         let address = |text: &Option<String>| {
             let text = text.as_deref().unwrap_or_default();
-            Address::parse(text).map_err(|why| format!("{text:?} is not an address: {why}"))
+            Address::parse(text).map_err(|why| NotPrepared(format!("{text:?} is not an address: {why}")))
         };
         let by = || needed(&self.by, "by");
         Ok(match *verb {
@@ -195,9 +197,10 @@ impl RawEdit {
         })
     }
 
-    fn spot(&self) -> Result<Where, String> {
-        let address =
-            |text: &str| Address::parse(text).map_err(|why| format!("{text:?} is not an address: {why}"));
+    fn spot(&self) -> Result<Where, NotPrepared> {
+        let address = |text: &str| {
+            Address::parse(text).map_err(|why| NotPrepared(format!("{text:?} is not an address: {why}")))
+        };
         Ok(match (&self.above, &self.below) {
             (Some(above), _) => Where::Above(address(above)?),
             (None, Some(below)) => Where::Below(address(below)?),

@@ -2,8 +2,19 @@
 
 use super::ask::Amount;
 
+/// Why a value cannot be raised or lowered like that.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct NotScalable(String);
+
+impl From<String> for NotScalable {
+    fn from(why: String) -> Self {
+        Self(why)
+    }
+}
+
 /// `value` changed by `by`, with the unit that it has; or why that cannot be.
-pub fn changed(value: &str, by: &Amount) -> Result<String, String> {
+pub fn changed(value: &str, by: &Amount) -> Result<String, NotScalable> {
     let (number, unit) =
         split(value).ok_or_else(|| format!("{value:?} is no number with or without a unit"))?;
     let result = match by {
@@ -16,12 +27,14 @@ pub fn changed(value: &str, by: &Amount) -> Result<String, String> {
         Amount::Minus(amount) => number - same_unit(amount, unit)?,
     };
     if !(0.0..9e15).contains(&result) {
-        return Err(format!("{value} changed like that is {result}, which cannot be written"));
+        return Err(NotScalable(format!("{value} changed like that is {result}, which cannot be written")));
     }
     let whole = (result - result.round()).abs() < 1e-9;
     // Most daemons read whole numbers only; where one stood, one is to stand.
     if !whole && number.fract() == 0.0 {
-        return Err(format!("{value} changed like that is {result}{unit}, which is no whole number"));
+        return Err(NotScalable(format!(
+            "{value} changed like that is {result}{unit}, which is no whole number"
+        )));
     }
     Ok(if whole { format!("{}{unit}", result.round()) } else { format!("{result}{unit}") })
 }
@@ -34,12 +47,12 @@ fn split(value: &str) -> Option<(f64, &str)> {
 }
 
 /// Units are never guessed: what is added has the unit of what stands.
-fn same_unit(amount: &str, unit: &str) -> Result<f64, String> {
+fn same_unit(amount: &str, unit: &str) -> Result<f64, NotScalable> {
     match split(amount) {
         Some((number, its)) if its == unit => Ok(number),
-        Some(_) if unit.is_empty() => Err(format!("{amount} has a unit and the value has none")),
-        Some(_) => Err(format!("{amount} does not have the unit {} of the value", unit.trim())),
-        None => Err(format!("{amount:?} is no number with or without a unit")),
+        Some(_) if unit.is_empty() => Err(NotScalable(format!("{amount} has a unit and the value has none"))),
+        Some(_) => Err(NotScalable(format!("{amount} does not have the unit {} of the value", unit.trim()))),
+        None => Err(NotScalable(format!("{amount:?} is no number with or without a unit"))),
     }
 }
 

@@ -2,6 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
+/// What was seen is not what is expected, in words.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct Mismatch(pub String);
+
 /// What is expected of a text.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default, rename_all = "kebab-case")]
@@ -31,27 +36,27 @@ impl Expect {
     }
 
     /// What is to be said of `seen`; `what` is its name in the sentence.
-    pub fn judge(&self, what: &str, seen: &str) -> Result<String, String> {
+    pub fn judge(&self, what: &str, seen: &str) -> Result<String, Mismatch> {
         let seen = seen.trim();
         let shown = shortened(seen);
         if let Some(wanted) = self.is.as_deref().filter(|wanted| !same_value(seen, wanted)) {
-            return Err(format!("{what} is {shown}, expected {wanted}"));
+            return Err(Mismatch(format!("{what} is {shown}, expected {wanted}")));
         }
         if let Some(text) = self.contains.as_deref().filter(|text| !seen.contains(text)) {
-            return Err(format!("{what} does not contain {text:?}"));
+            return Err(Mismatch(format!("{what} does not contain {text:?}")));
         }
         if let Some(text) = self.lacks.as_deref().filter(|text| seen.contains(text)) {
             let line = seen.lines().find(|line| line.contains(text)).unwrap_or_default();
-            return Err(format!("{what} contains {text:?}: {}", shortened(line.trim())));
+            return Err(Mismatch(format!("{what} contains {text:?}: {}", shortened(line.trim()))));
         }
         let bounds = [(&self.at_least, "least", true), (&self.at_most, "most", false)];
         for (bound, word, least) in bounds {
             let Some(bound) = bound else { continue };
             let (Some(number), Some(limit)) = (number(seen), number(bound)) else {
-                return Err(format!("{what} is {shown}, and cannot be compared with {bound}"));
+                return Err(Mismatch(format!("{what} is {shown}, and cannot be compared with {bound}")));
             };
             if (least && number < limit) || (!least && number > limit) {
-                return Err(format!("{what} is {shown}, expected at {word} {bound}"));
+                return Err(Mismatch(format!("{what} is {shown}, expected at {word} {bound}")));
             }
         }
         Ok(match (&self.contains, &self.lacks) {
@@ -107,7 +112,7 @@ mod tests {
         let expect = |is: &str| Expect { is: Some(is.into()), ..Expect::default() };
         assert!(expect("4096").judge("limit", "4k").is_ok());
         assert!(expect("ON").judge("switch", "on\n").is_ok());
-        assert!(expect("5").judge("niceness", "0").is_err_and(|why| why == "niceness is 0, expected 5"));
+        assert!(expect("5").judge("niceness", "0").is_err_and(|why| why.0 == "niceness is 0, expected 5"));
         let bounded = Expect { at_least: Some("1M".into()), at_most: Some("2M".into()), ..Expect::default() };
         for (seen, healthy) in [
             ("1048576", true),
@@ -121,6 +126,6 @@ mod tests {
         }
         let lacks = Expect { lacks: Some("[emerg]".into()), ..Expect::default() };
         let why = lacks.judge("its log", "one\n2026 [emerg] bind() failed\n").unwrap_err();
-        assert!(why.contains("bind() failed"), "{why}");
+        assert!(why.0.contains("bind() failed"), "{why}");
     }
 }

@@ -1,14 +1,16 @@
 //! Health checks: what is looked at, and what is expected of it. The host looks; this says what for.
 
+mod bad_words;
 mod expect;
 mod property;
 mod raw_check;
 mod sentence;
 
-pub use expect::{Expect, same_value};
+pub use bad_words::BadWords;
+pub use expect::{Expect, Mismatch, same_value};
 pub use property::{Property, option_of};
 pub(crate) use raw_check::{checks, source};
-pub use sentence::{BadWords, parse_check, parse_source};
+pub use sentence::{parse_check, parse_source};
 
 use crate::profile::Argv;
 use serde::{Deserialize, Serialize};

@@ -1,5 +1,6 @@
 //! Health checks as a profile has them: a table of which one key says what is looked at.
 
+use super::bad_words::BadWords;
 use super::{Check, Dns, Expect, FileProperty, Http, Probe, Property, Ssh, Tls};
 use crate::profile::Argv;
 use crate::text::nearest;
@@ -100,9 +101,9 @@ pub(super) const COMMON: [&str; 5] = ["name", "patience", "steady", "limit", "ti
 struct CheckedRaw(Check);
 
 impl TryFrom<RawCheck> for CheckedRaw {
-    type Error = String;
+    type Error = BadWords;
 
-    fn try_from(written: RawCheck) -> Result<Self, String> {
+    fn try_from(written: RawCheck) -> Result<Self, BadWords> {
         written.check().map(Self)
     }
 }
@@ -114,7 +115,7 @@ pub fn checks<'de, D: Deserializer<'de>>(source: D) -> Result<Vec<Check>, D::Err
 }
 
 /// What a reading looks at, of which one is given, without anything that is expected.
-pub fn source(process: Option<String>, run: Option<Argv>, http: Option<String>) -> Result<Probe, String> {
+pub fn source(process: Option<String>, run: Option<Argv>, http: Option<String>) -> Result<Probe, BadWords> {
     RawCheck { process, run, http, ..RawCheck::default() }.check().map(|check| check.probe)
 }
 
@@ -179,15 +180,15 @@ impl RawCheck {
         there.into_iter().filter(|(_, there)| *there).map(|(word, _)| word).collect()
     }
 
-    pub(super) fn check(self) -> Result<Check, String> {
+    pub(super) fn check(self) -> Result<Check, BadWords> {
         let kinds = self.kinds();
         let [kind] = kinds.as_slice() else {
             let all = KINDS.map(|(kind, _)| kind).join(", ");
-            return Err(format!("a health check has exactly one of {all}"));
+            return Err(BadWords(format!("a health check has exactly one of {all}")));
         };
         let known = KINDS.iter().find(|(one, _)| one == kind).map_or(&[][..], |(_, known)| *known);
         if let Some(strange) = self.words().into_iter().find(|word| !known.contains(word)) {
-            return Err(format!("{strange} does not go with {kind}"));
+            return Err(BadWords(format!("{strange} does not go with {kind}")));
         }
         let ms = |time: SignedDuration| {
             u64::try_from(time.as_millis()).map_err(|_| "a time is never negative".to_owned())
@@ -197,13 +198,13 @@ impl RawCheck {
         let steady_ms = self.steady.map(ms).transpose()?;
         let (name, times) = (self.name.clone(), self.times.unwrap_or(1));
         if times == 0 {
-            return Err("times counts from 1".into());
+            return Err(BadWords("times counts from 1".into()));
         }
         let (title, probe) = self.probe(kind)?;
         Ok(Check { name: name.unwrap_or(title), probe, patience_ms, steady_ms, limit_ms, times })
     }
 
-    fn probe(self, kind: &str) -> Result<(String, Probe), String> {
+    fn probe(self, kind: &str) -> Result<(String, Probe), BadWords> {
         let expect = Expect {
             is: self.is.map(Scalar::text),
             contains: self.contains.or(self.prints),
@@ -224,7 +225,7 @@ impl RawCheck {
             "http" => {
                 let url = text(self.http);
                 if !url.starts_with("http://") && !url.starts_with("https://") {
-                    return Err(format!("only http:// and https:// can be asked, not {url:?}"));
+                    return Err(BadWords(format!("only http:// and https:// can be asked, not {url:?}")));
                 }
                 let status = self.status.map(u16::try_from).transpose();
                 let status = status.map_err(|_| "an HTTP status has three digits".to_owned())?;
@@ -270,7 +271,7 @@ impl RawCheck {
             "log" => {
                 let file = Some(text(self.log)).filter(|file| file != "journal");
                 if file.as_ref().is_some_and(|file| !file.starts_with('/')) {
-                    return Err("a log is \"journal\" or an absolute path".into());
+                    return Err(BadWords("a log is \"journal\" or an absolute path".into()));
                 }
                 let title = file.clone().unwrap_or_else(|| "journal".into());
                 (format!("log {title}"), Probe::Log { file, expect })
@@ -278,7 +279,7 @@ impl RawCheck {
             "file" => {
                 let path = text(self.file);
                 if !path.starts_with('/') {
-                    return Err(format!("a file must be an absolute path, not {path:?}"));
+                    return Err(BadWords(format!("a file must be an absolute path, not {path:?}")));
                 }
                 let younger_ms = self.younger.map(|time| u64::try_from(time.as_millis())).transpose();
                 let younger_ms = younger_ms.map_err(|_| "a time is never negative")?;
@@ -290,9 +291,9 @@ impl RawCheck {
                 let run = self.run.unwrap_or_default();
                 let program = run.first().ok_or("a command has no words")?;
                 if !program.starts_with('/') {
-                    return Err(format!(
+                    return Err(BadWords(format!(
                         "the program of a command must be an absolute path, not {program:?}"
-                    ));
+                    )));
                 }
                 let title = program.rsplit('/').next().unwrap_or(program).to_owned();
                 (title, Probe::Command { status: self.status.unwrap_or(0), run, expect })

@@ -1,16 +1,10 @@
 //! Health checks as sentences, of the same words that a profile's tables have.
 
+use super::bad_words::BadWords;
 use super::raw_check::{COMMON, KINDS, RawCheck};
 use super::{Check, Probe};
 use crate::text::nearest;
 use serde::Deserialize;
-
-/// Why words are no health check.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct BadWords(
-    /// In a sentence.
-    pub String,
-);
 
 /// How the value behind a word is written.
 #[derive(Clone, Copy, PartialEq)]
@@ -33,7 +27,7 @@ fn value_of(word: &str) -> Value {
 /// A health check as a sentence of the same words: `http http://localhost/map 200`, `tcp 127.0.0.1:25 refused`,
 /// `process niceness is 5`; a URL, `HOST:PORT` or a port may stand alone.
 pub fn parse_check(sentence: &str) -> Result<Check, BadWords> {
-    written(sentence)?.check().map_err(BadWords)
+    written(sentence)?.check()
 }
 
 /// What a reading looks at, as such a sentence without an expectation.

@@ -2,10 +2,10 @@
 
 use super::schema::Profile;
 use crate::text::{line_span, nearest, place_of};
-use std::fmt;
 
 /// Why a text is not a profile.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("line {line}, column {column}: {message}")]
 pub struct ProfileError {
     /// What is wrong.
     pub message: String,
@@ -15,12 +15,6 @@ pub struct ProfileError {
     pub column: u32,
     /// The line itself.
     pub text: String,
-}
-
-impl fmt::Display for ProfileError {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(out, "line {}, column {}: {}", self.line, self.column, self.message)
-    }
 }
 
 /// Reads a profile.

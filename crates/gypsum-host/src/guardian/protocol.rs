@@ -4,6 +4,7 @@ use crate::locks::Locks;
 use crate::state::{Entry, State};
 use gypsum_core::change::Plan;
 use gypsum_core::event::Event;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::record::VERSION;
 use gypsum_core::report::Report;
 use rustix::net::{
@@ -70,7 +71,7 @@ pub enum GuardianMessage {
     /// Something happened.
     Saw(Event),
     /// The change ended, and amounts to this exit status.
-    Ended(u8),
+    Ended(ExitStatus),
 }
 
 /// What came over the line.

@@ -15,6 +15,16 @@ const ONCE_MORE: Duration = Duration::from_millis(200);
 /// So often somebody else may restart the service meanwhile.
 const MOST_RESTARTS: u32 = 3;
 
+/// Whether a service goes on.
+enum Going {
+    /// As the same run of it.
+    On,
+    /// As another run: another process asked its manager for that, so it is no crash.
+    Restarted(Box<Observation>),
+    /// It ended, and how.
+    Ended(String),
+}
+
 impl HealthRun<'_> {
     /// How long all of it takes.
     pub fn steady_time(&self) -> Duration {
@@ -47,18 +57,18 @@ impl HealthRun<'_> {
             self.world.sleep(PULSE.min(steady_time));
             let Some((n, last)) = &first else { continue };
             match self.is_still_up(last, begun) {
-                Ok(None) => {}
-                Ok(Some(now)) if restarts < MOST_RESTARTS => {
+                Going::On => {}
+                Going::Restarted(now) if restarts < MOST_RESTARTS => {
                     // It must stay well from its own start on.
                     let said =
                         format!("{}: another process restarted it meanwhile", running(Some(last), &now));
                     outcomes[*n].0.said = said;
-                    scene.seen = Some(now.clone());
-                    first = Some((*n, now));
+                    scene.seen = Some((*now).clone());
+                    first = Some((*n, *now));
                     (begun, reached, restarts) = (self.world.now_ms(), Duration::ZERO, restarts + 1);
                 }
-                Ok(Some(now)) => return down(&mut outcomes[*n].0, gone(last, &now)),
-                Err(said) => return down(&mut outcomes[*n].0, said),
+                Going::Restarted(now) => return down(&mut outcomes[*n].0, gone(last, &now)),
+                Going::Ended(said) => return down(&mut outcomes[*n].0, said),
             }
         }
         // On a busy host the sign that it took the new configuration up may have come only meanwhile.
@@ -68,29 +78,33 @@ impl HealthRun<'_> {
         }
     }
 
-    /// Whether the service goes on that was seen as `last`; another run of it where its manager was asked for that since
-    /// `begun`, which is no crash. In words how it ended, where it did.
-    fn is_still_up(&self, last: &Observation, begun: i64) -> Result<Option<Observation>, String> {
+    /// Whether the service goes on that was seen as `last`; `begun` is since when a restart may have been asked for.
+    fn is_still_up(&self, last: &Observation, begun: i64) -> Going {
         let mut now = self.world.glance(self.service, last);
         if now.state.is_up() && last.same_start(&now) {
-            return Ok(None);
+            return Going::On;
         }
         // A manager that starts it again by itself counts that.
         let by_itself = |now: &Observation| now.restarts.unwrap_or(0) > last.restarts.unwrap_or(0);
         let failed = matches!(now.state, State::Failed | State::BackingOff) || by_itself(&now);
         if failed || self.world.was_asked(self.service, begun) != Some(true) {
-            return Err(gone(last, &now));
+            return Going::Ended(gone(last, &now));
         }
         let asked = self.world.now_ms();
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
         while !now.state.is_up() && self.world.now_ms().saturating_sub(asked) < limit && !self.cut_short() {
             if super::service::is_final(now.state) && self.world.now_ms() - asked > PULSE.as_millis() as i64 {
-                return Err(format!("another process stopped it meanwhile: it is {}", now.state.words()));
+                let said = format!("another process stopped it meanwhile: it is {}", now.state.words());
+                return Going::Ended(said);
             }
             self.world.sleep(PULSE);
             now = self.world.observe(self.service);
         }
-        if now.state.is_up() && !by_itself(&now) { Ok(Some(now)) } else { Err(gone(last, &now)) }
+        if now.state.is_up() && !by_itself(&now) {
+            Going::Restarted(Box::new(now))
+        } else {
+            Going::Ended(gone(last, &now))
+        }
     }
 
     /// Asks again, side by side, whatever must hold for a time that ended between these two.

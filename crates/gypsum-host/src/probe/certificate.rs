@@ -1,5 +1,6 @@
 //! The certificate that a server shows: its names, how long it is valid, whether it belongs to the key.
 
+use super::ProbeError;
 use super::tcp::connect;
 use gypsum_core::probe::Tls;
 use rustls::client::WebPkiServerVerifier;
@@ -12,26 +13,26 @@ use std::sync::Arc;
 use std::time::Duration;
 use x509_parser::prelude::{FromDer, GeneralName, X509Certificate};
 
-pub fn probe(tls: &Tls, limit: Duration) -> Result<String, String> {
+pub fn probe(tls: &Tls, limit: Duration) -> Result<String, ProbeError> {
     let shown = shown(tls, limit)?;
     let first = shown.first().ok_or("shows no certificate")?;
     let (_, certificate) = X509Certificate::from_der(first)
         .map_err(|error| format!("its certificate cannot be read: {error}"))?;
     let names = names(&certificate);
     if let Some(wanted) = tls.name.as_ref().filter(|wanted| !names.iter().any(|name| covers(name, wanted))) {
-        return Err(format!("is for {}, expected {wanted}", names.join(", ")));
+        return Err(format!("is for {}, expected {wanted}", names.join(", ")).into());
     }
     let validity = certificate.validity();
     let now = jiff::Timestamp::now().as_second();
     if validity.not_before.timestamp() > now {
-        return Err(format!("is not valid before {}", validity.not_before));
+        return Err(format!("is not valid before {}", validity.not_before).into());
     }
     let days = (validity.not_after.timestamp() - now).div_euclid(86_400);
     if days < 0 {
-        return Err(format!("ran out {} days ago", -days));
+        return Err(format!("ran out {} days ago", -days).into());
     }
     if days < i64::from(tls.days) {
-        return Err(format!("is valid for {days} days more, expected at least {}", tls.days));
+        return Err(format!("is valid for {days} days more, expected at least {}", tls.days).into());
     }
     if let Some(key) = &tls.key {
         belongs(&certificate, key)?;
@@ -43,7 +44,7 @@ pub fn probe(tls: &Tls, limit: Duration) -> Result<String, String> {
 }
 
 /// The certificates that the server shows, whoever signed them.
-fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, String> {
+fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, ProbeError> {
     let host = tls.at.rsplit_once(':').map_or(tls.at.as_str(), |(host, _)| host).trim_matches(['[', ']']);
     let name = tls.name.as_deref().unwrap_or(host).to_owned();
     let name = ServerName::try_from(name).map_err(|error| error.to_string())?;
@@ -57,7 +58,7 @@ fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, Str
         .with_no_client_auth();
     let mut client = ClientConnection::new(Arc::new(config), name).map_err(|error| error.to_string())?;
     let (mut stream, _) = connect(&tls.at, 443, limit)?;
-    let failed = |error: std::io::Error| format!("does not speak TLS: {}", crate::error::plain(&error));
+    let failed = |error| ProbeError::tried("does not speak TLS", error);
     stream.set_read_timeout(Some(limit)).map_err(failed)?;
     stream.set_write_timeout(Some(limit)).map_err(failed)?;
     while client.is_handshaking() {
@@ -93,7 +94,7 @@ fn covers(name: &str, wanted: &str) -> bool {
     name.eq_ignore_ascii_case(wanted) || name.starts_with("*.") && rest(name) == rest(wanted)
 }
 
-fn belongs(certificate: &X509Certificate<'_>, path: &str) -> Result<(), String> {
+fn belongs(certificate: &X509Certificate<'_>, path: &str) -> Result<(), ProbeError> {
     let key = PrivateKeyDer::from_pem_file(path)
         .map_err(|error| format!("the key {path} cannot be read: {error}"))?;
     let key = ring::sign::any_supported_type(&key).map_err(|error| format!("the key {path}: {error}"))?;
@@ -102,12 +103,12 @@ fn belongs(certificate: &X509Certificate<'_>, path: &str) -> Result<(), String> 
     if public.as_ref() == certificate.public_key().raw {
         Ok(())
     } else {
-        Err(format!("does not belong to the key {path}"))
+        Err(format!("does not belong to the key {path}").into())
     }
 }
 
 /// Whether one of the certificates in the file `ca` signed what was shown.
-fn signed(shown: &[CertificateDer<'_>], ca: &str, name: Option<&str>) -> Result<(), String> {
+fn signed(shown: &[CertificateDer<'_>], ca: &str, name: Option<&str>) -> Result<(), ProbeError> {
     let mut roots = RootCertStore::empty();
     let trusted =
         CertificateDer::pem_file_iter(ca).map_err(|error| format!("{ca} cannot be read: {error}"))?;
@@ -123,7 +124,7 @@ fn signed(shown: &[CertificateDer<'_>], ca: &str, name: Option<&str>) -> Result<
     verifier
         .verify_server_cert(first, others, &name, &[], UnixTime::now())
         .map(|_| ())
-        .map_err(|error| format!("is not signed by {ca}: {error}"))
+        .map_err(|error| format!("is not signed by {ca}: {error}").into())
 }
 
 /// Takes any certificate: what is in it is looked at afterwards, not trusted.

@@ -1,28 +1,29 @@
 //! A command: its exit status, and what it prints.
 
+use super::ProbeError;
 use crate::children;
 use gypsum_core::probe::Expect;
 use std::time::Duration;
 
-pub fn probe(argv: &[String], status: i32, expect: &Expect, limit: Duration) -> Result<String, String> {
+pub fn probe(argv: &[String], status: i32, expect: &Expect, limit: Duration) -> Result<String, ProbeError> {
     let ran = run(argv, limit)?;
     if ran.status != Some(status) {
         let got = ran.status.map_or("a signal".to_owned(), |status| format!("status {status}"));
         let words = ran.last_words();
         let said = if words.is_empty() { String::new() } else { format!(": {words}") };
-        return Err(format!("ended with {got}, expected status {status}{said}"));
+        return Err(format!("ended with {got}, expected status {status}{said}").into());
     }
     if expect.is_empty() {
         return Ok(format!("ended with status {status}"));
     }
     let text = if expect.is.is_some() { last_line(&ran.out) } else { &ran.out };
-    expect.judge("what it prints", text)
+    Ok(expect.judge("what it prints", text)?)
 }
 
 /// The last line that a command prints, where it ends well: some print the name before the value.
-pub fn value(argv: &[String], limit: Duration) -> Result<String, String> {
+pub fn value(argv: &[String], limit: Duration) -> Result<String, ProbeError> {
     let ran = run(argv, limit)?;
-    if ran.ok() { Ok(last_line(&ran.out).to_owned()) } else { Err(ran.last_words()) }
+    if ran.ok() { Ok(last_line(&ran.out).to_owned()) } else { Err(ran.last_words().into()) }
 }
 
 fn last_line(text: &str) -> &str {
@@ -34,11 +35,11 @@ fn last_line(text: &str) -> &str {
     }
 }
 
-fn run(argv: &[String], limit: Duration) -> Result<children::Ran, String> {
+fn run(argv: &[String], limit: Duration) -> Result<children::Ran, ProbeError> {
     let program = argv.first().map_or("", String::as_str);
     let ran = children::run(argv, limit)
-        .map_err(|error| format!("{program} cannot be run: {}", crate::error::plain(&error)))?;
-    if ran.timed_out { Err(format!("no answer within {} ms", limit.as_millis())) } else { Ok(ran) }
+        .map_err(|source| ProbeError::NotRun { program: program.to_owned(), source })?;
+    if ran.timed_out { Err(ProbeError::TimedOut(limit)) } else { Ok(ran) }
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! A question to a name server, over UDP, and over TCP where the answer was too long (RFC 1035, RFC 7766).
 
+use super::ProbeError;
 use super::addresses;
 use super::tcp::connect;
 use gypsum_core::probe::Dns;
@@ -19,7 +20,7 @@ enum Answer {
     Silence,
 }
 
-pub fn probe(dns: &Dns, limit: Duration) -> Result<String, String> {
+pub fn probe(dns: &Dns, limit: Duration) -> Result<String, ProbeError> {
     let kind = RecordType::from_str(&dns.kind).map_err(|_| format!("{} is no type of record", dns.kind))?;
     let mut name = Name::from_ascii(&dns.name).map_err(|error| format!("{}: {error}", dns.name))?;
     name.set_fqdn(true);
@@ -32,12 +33,12 @@ pub fn probe(dns: &Dns, limit: Duration) -> Result<String, String> {
         (Answer::Refused, Some("refused")) => Ok("refused, as expected".into()),
         (Answer::NoSuchName, Some("no-such-name")) => Ok("no such name, as expected".into()),
         (Answer::Silence, Some("no-answer")) => Ok("no answer, as expected".into()),
-        (Answer::Refused, _) => Err(format!("refused{expected}")),
-        (Answer::NoSuchName, _) => Err(format!("no such name{expected}")),
-        (Answer::Silence, _) => Err(format!("no answer within {} ms{expected}", limit.as_millis())),
-        (Answer::Failed(why), _) => Err(format!("the server says {why}{expected}")),
+        (Answer::Refused, _) => Err(format!("refused{expected}").into()),
+        (Answer::NoSuchName, _) => Err(format!("no such name{expected}").into()),
+        (Answer::Silence, _) => Err(format!("no answer within {} ms{expected}", limit.as_millis()).into()),
+        (Answer::Failed(why), _) => Err(format!("the server says {why}{expected}").into()),
         (Answer::Records(records), None) if records.is_empty() => {
-            Err(format!("the name has no record of type {}", dns.kind))
+            Err(format!("the name has no record of type {}", dns.kind).into())
         }
         (Answer::Records(records), wanted) => {
             let shown = if records.is_empty() { "no such record".into() } else { records.join(", ") };
@@ -50,13 +51,13 @@ pub fn probe(dns: &Dns, limit: Duration) -> Result<String, String> {
             if records.iter().any(same) {
                 Ok(format!("says {shown}"))
             } else {
-                Err(format!("says {shown}{expected}"))
+                Err(format!("says {shown}{expected}").into())
             }
         }
     }
 }
 
-fn ask(name: &Name, kind: RecordType, server: SocketAddr, limit: Duration) -> Result<Answer, String> {
+fn ask(name: &Name, kind: RecordType, server: SocketAddr, limit: Duration) -> Result<Answer, ProbeError> {
     // Several may be asked at once: the time tells them apart.
     let id = jiff::Timestamp::now().subsec_nanosecond() as u16;
     let mut question = Message::new(id, MessageType::Query, OpCode::Query);
@@ -82,8 +83,8 @@ fn over_udp(
     id: u16,
     server: SocketAddr,
     deadline: Instant,
-) -> Result<Option<Message>, String> {
-    let failed = |error: std::io::Error| crate::error::plain(&error);
+) -> Result<Option<Message>, ProbeError> {
+    let failed = ProbeError::io;
     let any: SocketAddr = if server.is_ipv4() { ([0, 0, 0, 0], 0).into() } else { ([0u16; 8], 0).into() };
     let socket = UdpSocket::bind(any).map_err(failed)?;
     socket.connect(server).map_err(failed)?;
@@ -101,7 +102,7 @@ fn over_udp(
             Ok(length) => match Message::from_vec(&bytes[..length]) {
                 Ok(answer) if answer.metadata.id == id => return Ok(Some(answer)),
                 Ok(_) => {}
-                Err(error) => return Err(format!("the answer cannot be read: {error}")),
+                Err(error) => return Err(format!("the answer cannot be read: {error}").into()),
             },
             Err(error) if matches!(error.kind(), ErrorKind::WouldBlock | ErrorKind::TimedOut) => {}
             Err(error) => return Err(failed(error)),
@@ -109,8 +110,8 @@ fn over_udp(
     }
 }
 
-fn over_tcp(question: &[u8], server: SocketAddr, limit: Duration) -> Result<Message, String> {
-    let failed = |error: std::io::Error| format!("over TCP: {}", crate::error::plain(&error));
+fn over_tcp(question: &[u8], server: SocketAddr, limit: Duration) -> Result<Message, ProbeError> {
+    let failed = |error| ProbeError::tried("over TCP", error);
     let (mut stream, _) = connect(&server.to_string(), 53, limit)?;
     stream.set_read_timeout(Some(limit)).map_err(failed)?;
     let length = u16::try_from(question.len()).map_err(|_| "the question is too long")?;
@@ -119,5 +120,5 @@ fn over_tcp(question: &[u8], server: SocketAddr, limit: Duration) -> Result<Mess
     stream.read_exact(&mut length).map_err(failed)?;
     let mut bytes = vec![0; usize::from(u16::from_be_bytes(length))];
     stream.read_exact(&mut bytes).map_err(failed)?;
-    Message::from_vec(&bytes).map_err(|error| format!("the answer cannot be read: {error}"))
+    Message::from_vec(&bytes).map_err(|error| format!("the answer cannot be read: {error}").into())
 }

@@ -1,5 +1,6 @@
 //! What a server says first, or to the first thing that it is told: SMTP, databases, caches.
 
+use super::ProbeError;
 use super::tcp::connect;
 use gypsum_core::probe::Expect;
 use std::io::{ErrorKind, Read, Write};
@@ -8,7 +9,7 @@ use std::time::{Duration, Instant};
 /// More of an answer than this is not read.
 const MOST: usize = 4096;
 
-pub fn probe(at: &str, sends: Option<&str>, expect: &Expect, limit: Duration) -> Result<String, String> {
+pub fn probe(at: &str, sends: Option<&str>, expect: &Expect, limit: Duration) -> Result<String, ProbeError> {
     let begun = Instant::now();
     let (mut stream, _) = connect(at, 0, limit)?;
     let failed = |error: std::io::Error| match error.kind() {
@@ -38,5 +39,5 @@ pub fn probe(at: &str, sends: Option<&str>, expect: &Expect, limit: Duration) ->
         let first: String = said.lines().next().unwrap_or_default().chars().take(60).collect();
         return Ok(format!("says {first:?}"));
     }
-    expect.judge("what it says", &said)
+    Ok(expect.judge("what it says", &said)?)
 }

@@ -1,5 +1,6 @@
 //! An HTTP answer: its status, its headers, a text in its body.
 
+use super::ProbeError;
 use super::{addresses, proxy};
 use gypsum_core::probe::Http;
 use std::io::Read;
@@ -15,13 +16,13 @@ const MOST_BODY: u64 = 1 << 20;
 /// How many redirects are followed where they are.
 const MOST_REDIRECTS: u32 = 5;
 
-pub fn probe(http: &Http, limit: Duration) -> Result<String, String> {
+pub fn probe(http: &Http, limit: Duration) -> Result<String, ProbeError> {
     let mut answer = match ask(http, limit) {
         Ok(answer) => answer,
-        Err(Silence::Tunnel(status)) if http.status == Some(status) => {
+        Err(ProbeError::Tunnel(status)) if http.status == Some(status) => {
             return Ok(format!("the proxy answered {status}"));
         }
-        Err(silence) => return Err(silence.into()),
+        Err(error) => return Err(error),
     };
     let got = answer.status().as_u16();
     let wanted = http.status.map_or((200..400).contains(&got), |wanted| wanted == got);
@@ -31,7 +32,7 @@ pub fn probe(http: &Http, limit: Duration) -> Result<String, String> {
         let first = first_line(&body);
         let says =
             if first.is_empty() || first.starts_with('<') { String::new() } else { format!(" ({first})") };
-        return Err(format!("answered {got}{says}, expected {expected}"));
+        return Err(format!("answered {got}{says}, expected {expected}").into());
     }
     if let Some(header) = &http.header {
         has_header(&answer, header).map_err(|why| format!("answered {got}, and {why}"))?;
@@ -44,13 +45,13 @@ pub fn probe(http: &Http, limit: Duration) -> Result<String, String> {
             Some(text) => format!("answered {got} with {text:?} in it"),
             None => format!("answered {got}; {said}"),
         }),
-        (Err(_), Some(error)) => Err(format!("answered {got}, and the body broke off: {error}")),
-        (Err(why), None) => Err(format!("answered {got}, and {why}")),
+        (Err(_), Some(error)) => Err(format!("answered {got}, and the body broke off: {error}").into()),
+        (Err(why), None) => Err(format!("answered {got}, and {why}").into()),
     }
 }
 
 /// The body of the answer, for a reading.
-pub fn body(http: &Http, limit: Duration) -> Result<String, String> {
+pub fn body(http: &Http, limit: Duration) -> Result<String, ProbeError> {
     let mut answer = ask(http, limit)?;
     let status = answer.status().as_u16();
     let (body, _) = body_of(&mut answer);
@@ -75,7 +76,7 @@ fn body_of(answer: &mut Response<Body>) -> (String, Option<std::io::Error>) {
     (String::from_utf8_lossy(&body).into_owned(), read.err())
 }
 
-fn has_header(answer: &Response<Body>, header: &str) -> Result<(), String> {
+fn has_header(answer: &Response<Body>, header: &str) -> Result<(), ProbeError> {
     let (name, value) = header.split_once(':').unwrap_or((header, ""));
     let (name, value) = (name.trim(), value.trim());
     let found: Vec<String> = answer
@@ -85,38 +86,15 @@ fn has_header(answer: &Response<Body>, header: &str) -> Result<(), String> {
         .map(|value| String::from_utf8_lossy(value.as_bytes()).into_owned())
         .collect();
     if found.is_empty() {
-        return Err(format!("there is no header {name}"));
+        return Err(format!("there is no header {name}").into());
     }
     if found.iter().any(|one| one.contains(value)) {
         return Ok(());
     }
-    Err(format!("{name} is {}, expected {value}", found.join(", ")))
+    Err(format!("{name} is {}, expected {value}", found.join(", ")).into())
 }
 
-/// Why there is no answer.
-enum Silence {
-    /// The proxy makes no tunnel, and says so with this status.
-    Tunnel(u16),
-    /// In words.
-    Other(String),
-}
-
-impl From<String> for Silence {
-    fn from(why: String) -> Self {
-        Self::Other(why)
-    }
-}
-
-impl From<Silence> for String {
-    fn from(silence: Silence) -> Self {
-        match silence {
-            Silence::Tunnel(status) => format!("the proxy answered {status}, and opens no tunnel"),
-            Silence::Other(why) => why,
-        }
-    }
-}
-
-fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, Silence> {
+fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
     let redirects = if http.follow { MOST_REDIRECTS } else { 0 };
     let config = Agent::config_builder()
         .timeout_global(Some(limit))
@@ -149,17 +127,17 @@ fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, Silence> {
     if let Some(host) = &http.host {
         request = request.header("Host", host);
     }
-    request.call().map_err(|error| in_words(&error, limit))
+    request.call().map_err(|error| in_words(error, limit))
 }
 
-fn trust(ca: Option<&str>) -> Result<TlsConfig, String> {
+fn trust(ca: Option<&str>) -> Result<TlsConfig, ProbeError> {
     let path = ca.unwrap_or("/etc/ssl/certs/ca-certificates.crt");
     let bytes = match (std::fs::read(path), ca) {
         (Ok(bytes), _) => bytes,
         // Without any, only plain HTTP can be asked, and TLS says itself that it trusts nobody.
         (Err(_), None) => Vec::new(),
         (Err(error), Some(_)) => {
-            return Err(format!("{path} cannot be read: {}", crate::error::plain(&error)));
+            return Err(format!("{path} cannot be read: {}", crate::error::plain(&error)).into());
         }
     };
     let of = |item| match item {
@@ -189,18 +167,17 @@ impl Resolver for Fixed {
     }
 }
 
-fn in_words(error: &ureq::Error, limit: Duration) -> Silence {
-    let words = match error {
+fn in_words(error: ureq::Error, limit: Duration) -> ProbeError {
+    match error {
         // The library has the status only in its words: "proxy server responded 407/407".
         ureq::Error::ConnectProxyFailed(why) => {
             let status = why.rsplit('/').next().and_then(|status| status.trim().parse().ok());
-            return status.map_or_else(|| Silence::Other(why.clone()), Silence::Tunnel);
+            status.map_or_else(|| ProbeError::Unmet(why.clone()), ProbeError::Tunnel)
         }
-        ureq::Error::Timeout(_) => format!("no answer within {} ms", limit.as_millis()),
-        ureq::Error::Io(error) => crate::error::plain(error),
+        ureq::Error::Timeout(_) => ProbeError::TimedOut(limit),
+        ureq::Error::Io(error) => ProbeError::io(error),
         ureq::Error::ConnectionFailed => "connection refused".into(),
         ureq::Error::HostNotFound => "its name has no address".into(),
-        error => error.to_string(),
-    };
-    Silence::Other(words)
+        error => error.to_string().into(),
+    }
 }

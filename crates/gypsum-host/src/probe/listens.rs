@@ -1,13 +1,19 @@
 //! Somebody listens on a port, and it is the service: the kernel's table says so, whatever the one who listens answers.
 
 use super::ProbeContext;
+use super::ProbeError;
 use crate::service;
 use crate::sockets::{Listening, listening};
 use gypsum_core::service::Observation;
 use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
-pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &ProbeContext) -> Result<String, String> {
+pub fn probe(
+    address: Option<&str>,
+    port: u16,
+    udp: bool,
+    scene: &ProbeContext,
+) -> Result<String, ProbeError> {
     let wanted: Option<IpAddr> = address.and_then(|address| address.parse().ok());
     let fits = |at: &SocketAddr| {
         let all = at.ip().is_unspecified();
@@ -27,7 +33,7 @@ pub fn probe(address: Option<&str>, port: u16, udp: bool, scene: &ProbeContext) 
     // Of both families it may have got one.
     let for_all = |address: &SocketAddr| wanted.is_none() && address.ip().is_unspecified();
     match there.iter().find(|one| for_all(&one.address) && !own.contains(&one.inode)) {
-        Some(other) => Err(format!("another process listens on {}", other.address)),
+        Some(other) => Err(format!("another process listens on {}", other.address).into()),
         None => Ok("the service listens there".into()),
     }
 }

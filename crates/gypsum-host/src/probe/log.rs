@@ -1,17 +1,18 @@
 //! What came into a log since the service was told of its configuration.
 
 use super::ProbeContext;
+use super::ProbeError;
 use crate::service;
 use gypsum_core::probe::Expect;
 use std::path::Path;
 
-pub fn probe(file: Option<&str>, expect: &Expect, scene: &ProbeContext) -> Result<String, String> {
+pub fn probe(file: Option<&str>, expect: &Expect, scene: &ProbeContext) -> Result<String, ProbeError> {
     let Some(since) = &scene.since else {
         return Ok("will be looked at after the activation".into());
     };
     let text = match file {
         None => service::logs_since(&scene.service, since, None).join("\n"),
-        Some(path) => since.since(Path::new(path)).map_err(|error| crate::error::plain(&error))?,
+        Some(path) => since.since(Path::new(path)).map_err(ProbeError::io)?,
     };
-    expect.judge("the log since then", &text)
+    Ok(expect.judge("the log since then", &text)?)
 }

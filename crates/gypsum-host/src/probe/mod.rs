@@ -3,6 +3,7 @@
 mod certificate;
 mod command;
 mod dns;
+mod error;
 mod file;
 mod greeting;
 mod http;
@@ -13,6 +14,8 @@ mod proxy;
 mod ssh;
 mod tcp;
 mod unit;
+
+pub use error::ProbeError;
 
 use crate::logs::Mark;
 use crate::service;
@@ -45,7 +48,7 @@ impl ProbeContext {
 pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
     let begun = Instant::now();
     let limit = Duration::from_millis(check.limit_ms.max(1));
-    let mut seen = Err("it was not tried".to_owned());
+    let mut seen = Err(ProbeError::from("it was not tried"));
     for _ in 0..check.times.max(1) {
         seen = look(&check.probe, scene, limit);
         if seen.is_err() {
@@ -53,12 +56,17 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
         }
     }
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
-    Outcome { name: check.name.clone(), healthy: seen.is_ok(), said: seen.unwrap_or_else(|why| why), ms }
+    Outcome {
+        name: check.name.clone(),
+        healthy: seen.is_ok(),
+        said: seen.unwrap_or_else(|why| why.to_string()),
+        ms,
+    }
 }
 
-fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, String> {
+fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, ProbeError> {
     match probe {
-        Probe::Service => Err("a service is observed, not probed".to_owned()),
+        Probe::Service => Err("a service is observed, not probed".into()),
         Probe::Unit { name } => unit::probe(name, scene),
         Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
         Probe::Tcp { at, refused } => tcp::probe(at, *refused, limit),
@@ -68,7 +76,8 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Dns(dns) => dns::probe(dns, limit),
         Probe::Ssh(ssh) => ssh::probe(ssh, limit),
         Probe::Process { property, expect } => {
-            process::look(property, scene).and_then(|seen| expect.judge(&property.words(), &seen))
+            let seen = process::look(property, scene)?;
+            Ok(expect.judge(&property.words(), &seen)?)
         }
         Probe::Log { file, expect } => log::probe(file.as_deref(), expect, scene),
         Probe::File(file) => file::probe(file),
@@ -77,7 +86,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
 }
 
 /// The value that a reading shows.
-pub fn read(source: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, String> {
+pub fn read(source: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, ProbeError> {
     match source {
         Probe::Process { property, .. } => process::look(property, scene),
         Probe::Command { run, .. } => command::value(run, limit),
@@ -87,15 +96,15 @@ pub fn read(source: &Probe, scene: &ProbeContext, limit: Duration) -> Result<Str
 }
 
 /// The addresses of `host`, `host:port`, `[six]:port`.
-fn addresses(at: &str, usual: u16) -> Result<Vec<SocketAddr>, String> {
+fn addresses(at: &str, usual: u16) -> Result<Vec<SocketAddr>, ProbeError> {
     let bare: Option<std::net::IpAddr> = at.trim_matches(['[', ']']).parse().ok();
     let found: Vec<SocketAddr> = match bare {
         Some(address) => vec![SocketAddr::new(address, usual)],
         None => {
             let has_port = at.rsplit_once(':').is_some_and(|(_, port)| port.parse::<u16>().is_ok());
             let found = if has_port { at.to_socket_addrs() } else { (at, usual).to_socket_addrs() };
-            found.map_err(|error| format!("{at} has no address: {}", crate::error::plain(&error)))?.collect()
+            found.map_err(|error| ProbeError::tried(format!("{at} has no address"), error))?.collect()
         }
     };
-    if found.is_empty() { Err(format!("{at} has no address")) } else { Ok(found) }
+    if found.is_empty() { Err(format!("{at} has no address").into()) } else { Ok(found) }
 }

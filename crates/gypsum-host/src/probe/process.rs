@@ -1,11 +1,12 @@
 //! Facts about the main process of a service.
 
 use super::ProbeContext;
+use super::ProbeError;
 use crate::service;
 use gypsum_core::probe::{Property, option_of};
 use procfs::process::{LimitValue, Process};
 
-pub fn look(property: &Property, scene: &ProbeContext) -> Result<String, String> {
+pub fn look(property: &Property, scene: &ProbeContext) -> Result<String, ProbeError> {
     let seen = scene.look();
     let main = seen.main.ok_or("no main process is known")?;
     let process = i32::try_from(main.pid).ok().and_then(|pid| Process::new(pid).ok());

@@ -39,9 +39,9 @@ const NOTHING_TOUCHED: &str = "nothing was touched";
 
 /// What stopped a change before anything was live, for the last line.
 fn what_stopped(obstacle: &Obstacle, verdict: Verdict) -> Option<String> {
-    let error = obstacle.error.as_ref().map(|error| match &error.help {
-        Some(help) => format!("{}\n{help}", error.message),
-        None => error.message.clone(),
+    let error = obstacle.error.as_ref().map(|error| match error.advice() {
+        Some(help) => format!("{error}\n{help}"),
+        None => error.to_string(),
     });
     error.or_else(|| obstacle.cause.clone().filter(|_| verdict == Verdict::Dropped))
 }

@@ -85,7 +85,7 @@ pub(super) fn keep_draft(cx: &mut RunContext<'_>, verdict: Verdict, typed: &Type
                 format!("checked and put aside; gypsum change {daemon} --ready takes it live")
             }
             Ok(_) => format!("your edit is saved as a draft; correct it with: gypsum edit {daemon}"),
-            Err(error) => format!("your edit could not be saved as a draft: {}", error.message),
+            Err(error) => format!("your edit could not be saved as a draft: {error}"),
         });
     }
     if let Some(text) = text {
@@ -103,7 +103,7 @@ pub(super) fn remove_drafts(cx: &mut RunContext<'_>, verdict: Verdict, typed: &T
     };
     for draft in typed.takes_live.iter().filter(|_| done) {
         if let Err(error) = remove_taken(draft) {
-            cx.recorder.note(format!("a draft that is live now stays listed: {}", error.message));
+            cx.recorder.note(format!("a draft that is live now stays listed: {error}"));
         }
     }
 }

@@ -12,9 +12,7 @@ use crate::locks::Locks;
 use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::{Change, Stage, StepOutcome, Verdict};
-
-/// The exit status that says: live, and carried on by its guardian.
-const GOES_ON: u8 = 8;
+use gypsum_core::exit_status::ExitStatus;
 
 /// Carries such a change in the process that it was handed over to, which holds the locks. `ended` gets the exit
 /// status; what is only for the record comes after it.
@@ -23,7 +21,7 @@ pub fn carry_staged(
     state: &State,
     observer: &mut dyn Observer,
     staged: Staged,
-    ended: impl FnOnce(u8),
+    ended: impl FnOnce(ExitStatus),
 ) {
     let Staged { entry, plan, report, secrets } = staged;
     let mut live = Live::at(world, state, observer, Saved { entry, plan, contents: Vec::new() });
@@ -60,7 +58,7 @@ fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: Locks) -> Finis
                 let daemon = &live.plan.daemon;
                 let text = format!("the change goes on by itself: gypsum changes {daemon}");
                 live.cx.recorder.show_only(text);
-                return leave(live, locks, GOES_ON);
+                return leave(live, locks, ExitStatus::GoesOn);
             }
             Received::Nothing if live.cx.world.interrupted() => client.withdraw(),
             Received::Nothing => {}
@@ -69,7 +67,7 @@ fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: Locks) -> Finis
 }
 
 /// Leaves the locks to the guardian: it has released them, is about to, or goes on.
-fn leave(live: Live<'_>, locks: Locks, status: u8) -> Finished {
+fn leave(live: Live<'_>, locks: Locks, status: ExitStatus) -> Finished {
     locks.leave();
     Finished { report: live.cx.recorder.report().clone(), status }
 }

@@ -2,6 +2,7 @@
 
 use crate::error::Error;
 use gypsum_core::event::Event;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 
 /// Somebody who watches what happens.
@@ -20,20 +21,20 @@ pub struct Finished {
     /// Its report.
     pub report: Report,
     /// The exit status that it amounts to.
-    pub status: u8,
+    pub status: ExitStatus,
 }
 
 impl Finished {
     /// As the report says.
     pub(super) fn as_reported(report: Report) -> Self {
-        let status = report.status();
+        let status = ExitStatus::of(&report);
         Self { report, status }
     }
 
     /// By this error, if nothing was live and there was one; else as the report says.
     pub(super) fn early(report: Report, error: Option<&Error>) -> Self {
         match error {
-            Some(error) => Self { status: error.kind.status(), report },
+            Some(error) => Self { status: error.status(), report },
             None => Self::as_reported(report),
         }
     }

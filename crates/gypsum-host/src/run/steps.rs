@@ -1,7 +1,7 @@
 //! The steps of a change before anything is written. Each takes what the one before it has made.
 
 use super::recorder::Recorder;
-use crate::error::{Error, ErrorKind};
+use crate::error::Error;
 use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::{Change, Order, StepOutcome};
@@ -38,8 +38,8 @@ pub(super) struct Obstacle {
 impl Obstacle {
     /// Keeps an error, and says how the step ended by it.
     pub fn stopped_by(&mut self, error: Error) -> StepOutcome {
-        self.cause = Some(error.message.clone());
-        let refused = error.kind == ErrorKind::Refused;
+        self.cause = Some(error.to_string());
+        let refused = matches!(error, Error::Refused { .. });
         self.error = Some(error);
         if refused { StepOutcome::Refused } else { StepOutcome::Failed }
     }

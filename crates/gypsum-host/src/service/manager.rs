@@ -1,7 +1,7 @@
 //! What every service manager can be asked and told; one file a manager implements it.
 
 use super::holdings::OwnedResources;
-use super::{Acted, ServiceAction};
+use super::{Acted, ActionError, ServiceAction};
 use crate::children::Limit;
 use crate::error::Error;
 use crate::logs::Mark;
@@ -43,13 +43,13 @@ pub(super) trait ServiceManager {
 ///
 /// # Errors
 ///
-/// What is left, in words, when the time is up.
-pub fn wait_until_gone(held: &OwnedResources, limit: Duration) -> Result<(), String> {
+/// [`ActionError::Left`] with what is left when the time is up.
+pub fn wait_until_gone(held: &OwnedResources, limit: Duration) -> Result<(), ActionError> {
     let end = Instant::now() + limit;
     loop {
         match held.left() {
             None => return Ok(()),
-            Some(left) if Instant::now() > end => return Err(left),
+            Some(left) if Instant::now() > end => return Err(ActionError::Left(left)),
             Some(_) => std::thread::sleep(LOOK_UP),
         }
     }

@@ -1,5 +1,6 @@
 //! Services: what keeps a daemon running, one file a manager. Telling reports; looking judges.
 
+mod action_error;
 mod holdings;
 mod manager;
 mod openrc;
@@ -17,6 +18,7 @@ pub use systemd::ManagerScope;
 use crate::children::{self, Limit};
 use crate::error::Error;
 use crate::logs::Mark;
+pub use action_error::ActionError;
 use gypsum_core::profile::{Proof, Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use manager::ServiceManager;
@@ -76,6 +78,12 @@ pub struct Acted {
 }
 
 impl Acted {
+    /// What came of an action that was begun at this moment.
+    fn since(begun: Instant, done: Result<(), ActionError>) -> Self {
+        let said = done.as_ref().err().map(ToString::to_string).unwrap_or_default();
+        Self { ok: done.is_ok(), said, took: begun.elapsed() }
+    }
+
     /// How long it took, in milliseconds.
     pub fn ms(&self) -> u64 {
         u64::try_from(self.took.as_millis()).unwrap_or(u64::MAX)
@@ -253,7 +261,7 @@ pub fn act(service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted 
         ServiceAction::Reread => Ok(()),
         _ => return manager_of(service).act(service, action, limit),
     };
-    Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+    Acted::since(begun, done)
 }
 
 /// The last lines of the log that its manager keeps, from a mark on and up to a moment (milliseconds since 1970).
@@ -266,44 +274,44 @@ pub fn was_asked(service: &Service, since_ms: i64) -> Option<bool> {
     manager_of(service).was_asked(service, since_ms)
 }
 
-fn signal(service: &Service) -> Result<(), String> {
-    let name = service.signal.as_deref().ok_or("its profile names no signal")?;
+fn signal(service: &Service) -> Result<(), ActionError> {
+    let name = service.signal.as_deref().ok_or(ActionError::NotInProfile("signal"))?;
     let signal = named_signal(name)?;
-    let main = manager_of(service).observe(service).main.ok_or("no main process is known")?;
+    let main = manager_of(service).observe(service).main.ok_or(ActionError::NoMainProcess)?;
     send(main, signal)
 }
 
 /// A signal that a profile may send.
-fn named_signal(name: &str) -> Result<Signal, String> {
+fn named_signal(name: &str) -> Result<Signal, ActionError> {
     match name.strip_prefix("SIG").unwrap_or(name) {
         "HUP" => Ok(Signal::HUP),
         "USR1" => Ok(Signal::USR1),
         "USR2" => Ok(Signal::USR2),
-        other => Err(format!("{other} is no signal that a profile may send (HUP, USR1, USR2)")),
+        other => Err(ActionError::NoSuchSignal(other.into())),
     }
 }
 
-fn send(process: Process, signal: Signal) -> Result<(), String> {
-    let pid = i32::try_from(process.pid).ok().and_then(Pid::from_raw).ok_or("no such process")?;
-    kill_process(pid, signal).map_err(|error| format!("process {} cannot be signalled: {error}", process.pid))
+fn send(process: Process, signal: Signal) -> Result<(), ActionError> {
+    let pid = i32::try_from(process.pid).ok().and_then(Pid::from_raw).ok_or(ActionError::NoMainProcess)?;
+    kill_process(pid, signal).map_err(|error| ActionError::Signal { pid: process.pid, source: error.into() })
 }
 
-fn command(service: &Service, limit: Duration) -> Result<(), String> {
-    run(service.command.as_ref().ok_or("its profile names no command")?, limit)
+fn command(service: &Service, limit: Duration) -> Result<(), ActionError> {
+    run(service.command.as_ref().ok_or(ActionError::NotInProfile("command"))?, limit)
 }
 
 /// Runs a command to its end; its last words where it does not end well.
-pub fn run(argv: &[String], limit: Duration) -> Result<(), String> {
+pub fn run(argv: &[String], limit: Duration) -> Result<(), ActionError> {
     report(children::run(argv, limit), &argv.join(" "), limit)
 }
 
 /// What came of a command, for a person.
-fn report(ran: std::io::Result<children::Ran>, name: &str, limit: Duration) -> Result<(), String> {
+fn report(ran: std::io::Result<children::Ran>, name: &str, limit: Duration) -> Result<(), ActionError> {
     match ran {
-        Ok(ran) if ran.timed_out => Err(format!("{name} did not end within {}s", limit.as_secs())),
+        Ok(ran) if ran.timed_out => Err(ActionError::TimedOut { what: name.into(), limit }),
         Ok(ran) if ran.ok() => Ok(()),
-        Ok(ran) => Err(ran.last_words()),
-        Err(error) => Err(format!("{name} cannot be run: {}", crate::error::plain(&error))),
+        Ok(ran) => Err(ActionError::Failed(ran.last_words())),
+        Err(error) => Err(ActionError::NotRun { program: name.into(), source: error }),
     }
 }
 
@@ -312,7 +320,7 @@ fn tell(argv: &[&str], limit: Duration) -> Acted {
     let begun = Instant::now();
     let argv: Vec<String> = argv.iter().map(|word| (*word).to_owned()).collect();
     let done = report(children::run_sparing(&argv, Limit::of(limit)), &argv.join(" "), limit);
-    Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+    Acted::since(begun, done)
 }
 
 /// Whether a line of a log may say why something went wrong: it is more than what the service manager was asked to do, and

@@ -1,7 +1,7 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
 use super::manager::ServiceManager;
-use super::{Acted, ServiceAction, named_signal, proc, send, with_logs};
+use super::{Acted, ActionError, ServiceAction, named_signal, proc, send, with_logs};
 use crate::children::{self, Limit};
 use crate::error::Error;
 use crate::logs::Mark;
@@ -44,11 +44,11 @@ impl ServiceManager for NoManager {
             ServiceAction::Stop => stop(plain, limit),
             ServiceAction::Start => start(plain, limit),
             ServiceAction::Signal | ServiceAction::Command | ServiceAction::Reread => {
-                Err("that is not told to a process".into())
+                Err(ActionError::Unsupported("do that"))
             }
             ServiceAction::Restart => stop(plain, limit).and_then(|()| start(plain, limit)),
         });
-        Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+        Acted::since(begun, done)
     }
 
     fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
@@ -71,14 +71,17 @@ fn named(plain: &Plain) -> Option<Process> {
     proc::of_pid_file(Path::new(&plain.pid_file))
 }
 
-fn reload(plain: &Plain) -> Result<(), String> {
-    let signal = plain.reload_signal.as_deref().ok_or("it cannot be told to read its configuration again")?;
+fn reload(plain: &Plain) -> Result<(), ActionError> {
+    let signal = plain
+        .reload_signal
+        .as_deref()
+        .ok_or(ActionError::Unsupported("reload: its profile names no signal for that"))?;
     let signal = named_signal(signal)?;
-    let main = named(plain).ok_or("it does not run")?;
+    let main = named(plain).ok_or(ActionError::NoMainProcess)?;
     send(main, signal)
 }
 
-fn stop(plain: &Plain, limit: Duration) -> Result<(), String> {
+fn stop(plain: &Plain, limit: Duration) -> Result<(), ActionError> {
     let Some(main) = named(plain) else {
         return Ok(());
     };
@@ -94,25 +97,27 @@ fn stop(plain: &Plain, limit: Duration) -> Result<(), String> {
     while proc::process(main.pid) == Some(main) {
         if Instant::now() > deadline {
             // Never killed: it may be writing its data.
-            return Err(format!("process {} did not end within {}s", main.pid, limit.as_secs()));
+            return Err(ActionError::TimedOut { what: format!("process {}", main.pid), limit });
         }
         std::thread::sleep(Duration::from_millis(3));
     }
     Ok(())
 }
 
-fn start(plain: &Plain, limit: Duration) -> Result<(), String> {
+fn start(plain: &Plain, limit: Duration) -> Result<(), ActionError> {
     if let Some(main) = named(plain) {
-        return Err(format!("it runs already, as process {}", main.pid));
+        return Err(ActionError::AlreadyRuns(main.pid));
     }
     let ran = children::run_sparing(&plain.start, Limit::of(limit))
-        .map_err(|error| format!("{}: {error}", plain.start.join(" ")))?;
+        .map_err(|source| ActionError::NotRun { program: plain.start.join(" "), source })?;
     if ran.ok() {
         return Ok(());
     }
     Err(match ran.status {
-        _ if ran.timed_out => format!("it did not start within {}s", limit.as_secs()),
-        Some(status) => format!("start ended with status {status}: {}", ran.last_words()),
-        None => format!("start was ended by a signal: {}", ran.last_words()),
+        _ if ran.timed_out => ActionError::TimedOut { what: plain.start.join(" "), limit },
+        Some(status) => {
+            ActionError::Failed(format!("start ended with status {status}: {}", ran.last_words()))
+        }
+        None => ActionError::Failed(format!("start was ended by a signal: {}", ran.last_words())),
     })
 }

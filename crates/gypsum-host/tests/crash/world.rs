@@ -8,8 +8,8 @@ use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::Disk;
 use gypsum_host::logs::Mark;
-use gypsum_host::probe::ProbeContext;
-use gypsum_host::service::{Acted, OwnedResources, ServiceAction};
+use gypsum_host::probe::{ProbeContext, ProbeError};
+use gypsum_host::service::{Acted, ActionError, OwnedResources, ServiceAction};
 use gypsum_host::world::World;
 use std::path::Path;
 use std::sync::atomic::{AtomicI64, Ordering};
@@ -46,11 +46,11 @@ impl World for FakeWorld<'_> {
         unreachable!("there are no health checks here")
     }
 
-    fn read(&self, _source: &Probe, _scene: &ProbeContext) -> Result<String, String> {
+    fn read(&self, _source: &Probe, _scene: &ProbeContext) -> Result<String, ProbeError> {
         unreachable!("there are no readings here")
     }
 
-    fn run(&self, _argv: &[String], _limit: Duration) -> Result<(), String> {
+    fn run(&self, _argv: &[String], _limit: Duration) -> Result<(), ActionError> {
         unreachable!("there are no hooks here")
     }
 
@@ -74,7 +74,7 @@ impl World for FakeWorld<'_> {
         OwnedResources::default()
     }
 
-    fn wait(&self, _held: &OwnedResources, _limit: Duration) -> Result<(), String> {
+    fn wait(&self, _held: &OwnedResources, _limit: Duration) -> Result<(), ActionError> {
         Ok(())
     }
 

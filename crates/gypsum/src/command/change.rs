@@ -6,6 +6,7 @@ use crate::target::{NoTarget, check_of, profile_of};
 use crate::typed::{Typed, content_of, extra_files_of};
 use crate::view::ChangeView;
 use gypsum_core::edit::{Edit, Request};
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::probe::{Probe, parse_source};
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
@@ -22,13 +23,13 @@ pub fn run(
     target: &Target,
     typed: &Typed,
     options: &ChangeOptions,
-) -> Result<u8, NoTarget> {
+) -> Result<ExitStatus, NoTarget> {
     let prepared = typed.prepared(options.why.as_ref())?;
     let mut edits = prepared.requests().map_err(|why| Error::usage(why.0))?;
     if typed.more.print_edits {
         let text = prepared.write().map_err(|why| Error::cannot(why.0))?;
         context.out.line(text.trim_end());
-        return Ok(0);
+        return Ok(ExitStatus::Success);
     }
     if typed.more.ready {
         return take_live(context, target, &edits, options);
@@ -116,7 +117,7 @@ fn take_live(
     target: &Target,
     edits: &[Request],
     options: &ChangeOptions,
-) -> Result<u8, NoTarget> {
+) -> Result<ExitStatus, NoTarget> {
     if !edits.is_empty() || options.hold {
         return Err(Error::usage("--ready takes live what was put aside, and nothing else")
             .help("give further edits with --hold first")
@@ -152,7 +153,7 @@ fn steady_of(text: &str) -> Result<Duration, Error> {
 }
 
 /// Carries a change out and draws it; its exit status.
-pub fn carry_out(context: &Context, request: ChangeRequest) -> Result<u8, NoTarget> {
+pub fn carry_out(context: &Context, request: ChangeRequest) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
     let mut view = ChangeView::new(context.out).asking(!context.yes);
     let Finished { report, status } = gypsum_host::run::change(&world, &context.state, &mut view, request);

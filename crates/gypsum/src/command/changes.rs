@@ -5,6 +5,7 @@ use crate::out::{BOLD, ERROR};
 use crate::target::NoTarget;
 use crate::view::{ChangeView, change_lines, difference, sizes, styled, wrapped};
 use gypsum_core::event::Event;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
@@ -16,7 +17,7 @@ use gypsum_host::state::{Entry, Way};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Result<ExitStatus, NoTarget> {
     if let Err(error) = fs::read_dir(context.state.root())
         && error.kind() == std::io::ErrorKind::PermissionDenied
     {
@@ -56,7 +57,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
         let whose = daemon.map_or(String::new(), |daemon| format!(" of {daemon}"));
         context.out.line(&format!("No changes{whose} so far (in {}).", context.state.root().display()));
     }
-    Ok(0)
+    Ok(ExitStatus::Success)
 }
 
 fn when(entry: &Entry) -> String {
@@ -79,9 +80,9 @@ fn known(daemon: &str, entry: &Entry) -> Known {
     let evidence = match entry.evidence(&RealDisk) {
         Ok(evidence) => evidence,
         Err(error) => {
-            let way = Way::Unknown(error.message.clone());
+            let way = Way::Unknown(error.to_string());
             let report = entry.report(&RealDisk).or_else(|| Some(so_far()));
-            return Known { way, report, damaged: vec![error.message] };
+            return Known { way, report, damaged: vec![error.to_string()] };
         }
     };
     let way = entry.way(&evidence);
@@ -117,13 +118,13 @@ fn document(daemon: &str, entry: &Entry) -> serde_json::Value {
 }
 
 /// One change, drawn again from what happened, and the difference that it made.
-fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
+fn show_one(context: &Context, daemon: &str, entry: &Entry) -> ExitStatus {
     if context.out.json {
         match entry.report(&RealDisk) {
             Some(report) => context.report(&report),
             None => context.out.document(&document(daemon, entry)),
         }
-        return 0;
+        return ExitStatus::Success;
     }
     context.out.line(&format!("change {} of {}", entry.number, when(entry)));
     let mut view = ChangeView::replay(context.out);
@@ -162,7 +163,7 @@ fn show_one(context: &Context, daemon: &str, entry: &Entry) -> u8 {
         };
         lines.iter().for_each(|line| context.out.line(line));
     }
-    0
+    ExitStatus::Success
 }
 
 fn gather(folder: &Path, out: &mut Vec<PathBuf>) {

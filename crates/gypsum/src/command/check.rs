@@ -4,13 +4,14 @@ use super::Context;
 use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
 use crate::view::{SCREEN, finding_lines, rest, wrapped};
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 use gypsum_host::rehearse::check_live;
 use gypsum_host::survey::{Early, check_standing};
 
-pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let early = Early::begin(&profile);
     let loading = files::load(&RealDisk, &profile, None)?;
@@ -27,7 +28,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
         None => by.push_str("; the daemon has no checker"),
     }
     let refuses = findings.iter().any(|finding| finding.refuses(false));
-    let status = if refuses { 3 } else { 0 };
+    let status = if refuses { ExitStatus::Refused } else { ExitStatus::Success };
     if context.out.json {
         context.report(&Report { findings, ..Report::new(&profile.daemon) });
         return Ok(status);

@@ -3,11 +3,12 @@
 use super::Context;
 use crate::target::NoTarget;
 use crate::view::columns;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::{Profile, Sort};
 use gypsum_host::profiles::{NoProfile, load, names, read_file};
 use std::path::Path;
 
-pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarget> {
     if let Some(file) = check {
         return check_one(context, file);
     }
@@ -37,7 +38,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
     if context.out.json {
         let schema = gypsum_core::report::SCHEMA;
         context.out.document(&serde_json::json!({ "schema": schema, "daemons": documents }));
-        return Ok(0);
+        return Ok(ExitStatus::Success);
     }
     rows.push(vec![
         "unit:NAME".into(),
@@ -47,11 +48,11 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<u8, NoTarget> {
     columns(&rows, &[16, 44, 200]).iter().for_each(|line| context.out.line(line));
     context.out.line("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
     context.out.line(&format!("{}.", gypsum_host::profiles::FOLDER));
-    Ok(0)
+    Ok(ExitStatus::Success)
 }
 
 /// Checks one profile: how it is written, and whether what it names is there.
-fn check_one(context: &Context, file: &Path) -> Result<u8, NoTarget> {
+fn check_one(context: &Context, file: &Path) -> Result<ExitStatus, NoTarget> {
     let profile = read_file(file)?;
     let lines = missing(&profile);
     for line in &lines {
@@ -72,7 +73,7 @@ fn check_one(context: &Context, file: &Path) -> Result<u8, NoTarget> {
         "It is well written; see above what is not here."
     };
     context.out.line(outcome);
-    Ok(if lines.is_empty() { 0 } else { 3 })
+    Ok(if lines.is_empty() { ExitStatus::Success } else { ExitStatus::Refused })
 }
 
 /// What a profile names and this host does not have, and what it says that cannot hold.
@@ -95,7 +96,7 @@ fn missing(profile: &Profile) -> Vec<String> {
         }
     }
     if let Err(error) = gypsum_host::service::resolve(&profile.service) {
-        lines.push(format!("{:<12}{}", "service", error.message));
+        lines.push(format!("{:<12}{}", "service", error));
     }
     for (name, setting) in &profile.setting {
         if let Some(default) = &setting.default

@@ -11,6 +11,7 @@ use gypsum_core::address::Address;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::{find_active, find_commented_out};
 use gypsum_core::event::Event;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::merge::{Conflict, merge};
 use gypsum_core::profile::Profile;
@@ -38,7 +39,7 @@ pub fn run(
     target: &Target,
     asked: &Asked,
     options: &ChangeOptions,
-) -> Result<u8, NoTarget> {
+) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
     let mut profile = profile_of(target)?;
     // What cannot be done is said before anybody types.
@@ -57,7 +58,7 @@ pub fn run(
     let like = loading.files[n].doc.clone();
     let mut editing = Editing { context, world: &world, profile, asked, options, name, real, like, line };
     let Some(draft) = editing.draft()? else {
-        return Ok(1);
+        return Ok(ExitStatus::NotRun);
     };
     editing.go_on(draft)
 }
@@ -174,7 +175,7 @@ impl Editing<'_> {
     }
 
     /// The editor, the check and the choice, until the proposal is live or left.
-    fn go_on(&mut self, (mut draft, held): (Draft, Held)) -> Result<u8, NoTarget> {
+    fn go_on(&mut self, (mut draft, held): (Draft, Held)) -> Result<ExitStatus, NoTarget> {
         let out = self.context.out;
         loop {
             draft.is_now(drafts::Reason::BeingEdited, self.world.now_ms())?;
@@ -188,7 +189,7 @@ impl Editing<'_> {
                     "{}: nothing was changed, and nothing happens.",
                     styled(BOLD, "Unchanged")
                 ));
-                return Ok(0);
+                return Ok(ExitStatus::Success);
             }
             let next = match self.merged(&draft, typed)? {
                 Ok(proposal) => self.judged(&proposal)?,
@@ -196,7 +197,7 @@ impl Editing<'_> {
             };
             match next {
                 Next::Again => {}
-                Next::Leave => return self.leave(draft, None).map(|_| 3),
+                Next::Leave => return self.leave(draft, None).map(|_| ExitStatus::Refused),
                 Next::Live(accept) => {
                     let proposal = draft.proposal()?;
                     drop(held);
@@ -215,7 +216,7 @@ impl Editing<'_> {
         }
     }
 
-    fn leave(&self, mut draft: Draft, why: Option<Error>) -> Result<u8, NoTarget> {
+    fn leave(&self, mut draft: Draft, why: Option<Error>) -> Result<ExitStatus, NoTarget> {
         draft.is_now(drafts::Reason::Left, self.world.now_ms())?;
         let daemon = &self.profile.daemon;
         match why {
@@ -223,7 +224,7 @@ impl Editing<'_> {
             None => {
                 let text = format!("what you wrote waits as a draft: gypsum edit {daemon}");
                 self.context.out.line(&format!("{}: nothing was touched; {text}.", styled(BOLD, "Left")));
-                Ok(1)
+                Ok(ExitStatus::NotRun)
             }
         }
     }

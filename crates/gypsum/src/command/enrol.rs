@@ -4,6 +4,7 @@ use super::Context;
 use crate::target::NoTarget;
 use gypsum_core::doc::{Document, Family};
 use gypsum_core::edit::File;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::layers::{EffectiveConfig, Order};
 use gypsum_core::listing::list;
 use gypsum_core::profile::{Files, Profile, Service};
@@ -22,7 +23,7 @@ pub fn run(
     file: &Path,
     unit: Option<&str>,
     format: Option<&str>,
-) -> Result<u8, NoTarget> {
+) -> Result<ExitStatus, NoTarget> {
     check_name(daemon)?;
     let file = std::path::absolute(file).map_err(|error| Error::file("use", file, &error))?;
     let bytes = std::fs::read(&file).map_err(|error| Error::file("read", &file, &error))?;
@@ -55,7 +56,7 @@ pub fn run(
         profile.files.home
     ));
     context.out.aside(&format!("and put it to {}/{daemon}.toml.", gypsum_host::profiles::FOLDER));
-    Ok(0)
+    Ok(ExitStatus::Success)
 }
 
 /// The family that reads most of the file as settings; where several do, the one that its name speaks for.

@@ -4,6 +4,7 @@ use super::{Context, world};
 use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
 use crate::view::outcome_line;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
@@ -12,7 +13,7 @@ use gypsum_host::probe::ProbeContext;
 use gypsum_host::run::Values;
 use gypsum_host::{files, service};
 
-pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&RealDisk, &profile, None)?;
@@ -26,7 +27,7 @@ pub fn run(context: &Context, target: &Target) -> Result<u8, NoTarget> {
     let scene = ProbeContext { service: unit.clone(), ..ProbeContext::default() };
     let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
     let healthy = health.iter().all(|outcome| outcome.healthy);
-    let status = if healthy { 0 } else { 3 };
+    let status = if healthy { ExitStatus::Success } else { ExitStatus::Refused };
     if context.out.json {
         context.report(&Report { healthy: Some(healthy), health, ..Report::new(&profile.daemon) });
         return Ok(status);

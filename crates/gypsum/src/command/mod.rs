@@ -19,6 +19,7 @@ use crate::out::Terminal;
 use crate::target::NoTarget;
 use crate::typed::Typed;
 use crate::view::finding_lines;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::error::Error;
 use gypsum_host::state::State;
@@ -32,7 +33,7 @@ pub struct Context {
 }
 
 /// Runs the command, whose words were typed in this order; its exit status.
-pub fn run(cli: Cli, order: TypedOrder) -> u8 {
+pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
     let out = Terminal::new(&cli.common);
     if cli.common.verbose {
         let filter = tracing_subscriber::EnvFilter::new("warn,gypsum=debug,gypsum_host=debug");
@@ -71,7 +72,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> u8 {
 }
 
 impl Context {
-    fn no_target(&self, why: &NoTarget) -> u8 {
+    fn no_target(&self, why: &NoTarget) -> ExitStatus {
         match why {
             NoTarget::Error(error) => self.out.error(error),
             NoTarget::Malformed(finding) => {
@@ -79,7 +80,7 @@ impl Context {
                     self.report(&Report { findings: vec![(**finding).clone()], ..Report::new("") });
                 }
                 finding_lines(finding).iter().for_each(|line| self.out.aside(line));
-                2
+                ExitStatus::Usage
             }
         }
     }

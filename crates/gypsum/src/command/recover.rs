@@ -3,28 +3,29 @@
 use super::{Context, world};
 use crate::target::NoTarget;
 use crate::view::ChangeView;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::run::{recover, recover_all};
 use gypsum_host::who::login_name;
 
-pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
     let daemons =
         daemon.map_or_else(|| recover_all(&world, &context.state), |daemon| vec![daemon.to_owned()]);
-    let mut worst = 0;
+    let mut worst = ExitStatus::Success;
     let mut documents = Vec::new();
     for daemon in &daemons {
         let mut view = ChangeView::new(context.out);
         match recover(&world, &context.state, &mut view, daemon, &login_name()) {
             Ok(Some(finished)) => {
-                worst = worst.max(finished.status);
+                worst = worst.max_by_code(finished.status);
                 documents.push(serde_json::to_value(&finished.report).unwrap_or_default());
             }
             Ok(None) if context.out.json => {}
             Ok(None) => context.out.line(&format!("{daemon} has no change to recover.")),
             // The others are recovered all the same.
-            Err(error) if daemons.len() > 1 => worst = worst.max(context.out.error(&error)),
+            Err(error) if daemons.len() > 1 => worst = worst.max_by_code(context.out.error(&error)),
             Err(error) => return Err(error.into()),
         }
     }
@@ -38,7 +39,7 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
 }
 
 /// Sets the records aside that keep new changes of a daemon from being made.
-pub fn set_aside(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget> {
+pub fn set_aside(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarget> {
     let Some(daemon) = daemon else {
         return Err(Error::usage("--set-aside needs the name of a daemon").into());
     };
@@ -49,5 +50,5 @@ pub fn set_aside(context: &Context, daemon: Option<&str>) -> Result<u8, NoTarget
     } else {
         context.out.line(&format!("Set aside: the records and the old files are in {}.", folder.display()));
     }
-    Ok(0)
+    Ok(ExitStatus::Success)
 }

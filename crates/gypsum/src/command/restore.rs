@@ -5,6 +5,7 @@ use super::change::{carry_out, request_of};
 use crate::args::{ChangeOptions, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::{Content, Plan, PlannedFile, Verdict};
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::disk::{Disk, RealDisk, content_of};
 use gypsum_host::error::Error;
 use gypsum_host::evidence::Progress;
@@ -18,7 +19,7 @@ pub fn run(
     change: Option<&str>,
     whole: bool,
     options: &ChangeOptions,
-) -> Result<u8, NoTarget> {
+) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let entry = match change {
         Some(word) => context.state.find(&profile.daemon, word)?,

@@ -7,6 +7,7 @@ use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, in_columns, styled, when, widths};
 use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_commented_out};
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{Profile, Setting};
@@ -16,7 +17,7 @@ use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
 use std::convert::Infallible;
 
-pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<u8, NoTarget> {
+pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let loading = files::load(&RealDisk, &profile, None)?;
     if let ([name], false) = (words, all) {
@@ -27,7 +28,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         });
         let known = is_set || profile.spelling(name).is_some() || name.contains("..");
         if known && explain::run(context, &profile, &loading, name) {
-            return Ok(0);
+            return Ok(ExitStatus::Success);
         }
     }
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
@@ -41,7 +42,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
             schema: gypsum_core::report::SCHEMA,
             settings: Settings { files: &loading.files, layers: &layers, profile: &profile, words: &words },
         });
-        return Ok(0);
+        return Ok(ExitStatus::Success);
     }
     let everything = words.is_empty();
     let mut list = List::new(context);
@@ -77,7 +78,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         };
         context.out.line(&format!("{}: {what}.", profile.daemon));
     }
-    Ok(0)
+    Ok(ExitStatus::Success)
 }
 
 /// So many rows have columns as wide as the widest of them; those behind them in the same file are printed as they

@@ -13,7 +13,7 @@ use gypsum_core::profile::Activation;
 pub(in crate::run) fn activate(live: &mut Live<'_>) -> Result<StepOutcome, Error> {
     let plan = live.plan.clone();
     if let Err(why) = run_hooks(live, false) {
-        live.obstacle.cause = Some(why);
+        live.obstacle.cause = Some(why.to_string());
         return Ok(StepOutcome::Failed);
     }
     if !plan.touch_service || plan.activation == Activation::None {

@@ -1,12 +1,13 @@
 //! The hooks of a change: commands of the profile between the files and the activation.
 
+use crate::error::Error;
 use crate::run::live::Live;
 use crate::run::steps::Timer;
 use gypsum_core::event::Event;
 use std::time::Duration;
 
 /// Runs the hooks of this change; on the way back those that undo them.
-pub(in crate::run) fn run_hooks(live: &mut Live<'_>, back: bool) -> Result<(), String> {
+pub(in crate::run) fn run_hooks(live: &mut Live<'_>, back: bool) -> Result<(), Error> {
     let plan = live.plan.clone();
     for hook in &plan.hooks {
         let argv = if back { hook.undo.as_ref().unwrap_or(&hook.run) } else { &hook.run };
@@ -17,10 +18,10 @@ pub(in crate::run) fn run_hooks(live: &mut Live<'_>, back: bool) -> Result<(), S
         let ms = timer.ms(live.cx.world);
         let how = if back { format!("undo {}", hook.title) } else { format!("hook {}", hook.title) };
         let failed = done.err();
-        let said = failed.clone().unwrap_or_default();
+        let said = failed.as_ref().map(ToString::to_string).unwrap_or_default();
         live.emit(Event::Beside { how, ok: failed.is_none(), said, ms });
         if let Some(why) = failed.filter(|_| !back) {
-            return Err(format!("{} failed: {why}", hook.title));
+            return Err(Error::cannot(format!("{} failed: {why}", hook.title)));
         }
     }
     Ok(())

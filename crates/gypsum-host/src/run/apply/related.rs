@@ -1,5 +1,6 @@
 //! What is done around the daemon: watchdogs are held, what a stop took along is started, followers take up their part.
 
+use crate::error::Error;
 use crate::run::live::Live;
 use crate::service::{self, Acted, ServiceAction};
 use gypsum_core::change::{Plan, PlannedRelated};
@@ -9,7 +10,7 @@ use gypsum_core::service::State as ServiceState;
 use std::time::Duration;
 
 /// Stops what would start the daemon meanwhile.
-pub(in crate::run) fn hold_watchdogs(live: &mut Live<'_>) -> Result<(), String> {
+pub(in crate::run) fn hold_watchdogs(live: &mut Live<'_>) -> Result<(), Error> {
     act_on_part(live, Part::Watchdog, ServiceAction::Stop)
 }
 
@@ -70,7 +71,7 @@ pub(in crate::run) fn release_watchdogs(live: &mut Live<'_>) {
     let _ = act_on_part(live, Part::Watchdog, ServiceAction::Start);
 }
 
-fn act_on_part(live: &mut Live<'_>, part: Part, action: ServiceAction) -> Result<(), String> {
+fn act_on_part(live: &mut Live<'_>, part: Part, action: ServiceAction) -> Result<(), Error> {
     let plan = live.plan.clone();
     let mut failed = None;
     let mut related: Vec<_> =
@@ -100,7 +101,7 @@ fn act_on_part(live: &mut Live<'_>, part: Part, action: ServiceAction) -> Result
             failed = Some(format!("{name} was stopped, and is up again"));
         }
     }
-    failed.map_or(Ok(()), Err)
+    failed.map_or(Ok(()), |why| Err(Error::cannot(why)))
 }
 
 fn act_on_related(live: &mut Live<'_>, service: &Service, action: ServiceAction, plan: &Plan) -> bool {

@@ -13,7 +13,7 @@ use gypsum_core::profile::Activation;
 pub(in crate::run) fn replace(live: &mut Live<'_>) -> Result<StepOutcome, Error> {
     let plan = live.plan.clone();
     if plan.touch_service && plan.activation.replaces() {
-        hold_watchdogs(live).map_err(Error::cannot)?;
+        hold_watchdogs(live)?;
     }
     if plan.touch_service && plan.activation == Activation::StopFirst {
         stop_first(live, &plan)?;

@@ -12,6 +12,7 @@ mod whose;
 pub use journal::is_about_jobs;
 pub use whose::ManagerScope;
 
+use super::ActionError;
 use super::manager::ServiceManager;
 use super::{ASKING, Acted, ServiceAction, with_logs};
 use crate::children::{self, Limit, Ran};
@@ -73,7 +74,7 @@ impl ServiceManager for Systemd {
             }
             tell(&whose, action, unit, limit)
         });
-        Acted { ok: done.is_ok(), said: done.err().unwrap_or_default(), took: begun.elapsed() }
+        Acted::since(begun, done)
     }
 
     fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
@@ -166,34 +167,40 @@ pub fn is_known(name: &str) -> Option<bool> {
 
 /// Has the manager read all unit files again, and sees that the service can still be started: what cannot be loaded can
 /// be stopped all the same.
-pub fn reread(service: &Service, limit: Duration) -> Result<(), String> {
+pub fn reread(service: &Service, limit: Duration) -> Result<(), ActionError> {
     reread_by(&ManagerScope::of(service), service, limit)
 }
 
-fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result<(), String> {
+fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result<(), ActionError> {
     let ran = children::run(&whose.argv(&["daemon-reload"]), limit);
     if !ran.as_ref().is_ok_and(Ran::ok) {
         let said = ran.map_or_else(|error| error.to_string(), |ran| ran.last_words());
-        return Err(format!("systemd did not read its unit files again: {said}"));
+        return Err(ActionError::NotReread(said));
     }
     let shown = service.unit.first().and_then(|unit| UnitProperties::of(whose, unit));
     match shown {
         Some(shown) if matches!(shown.load_state(), "bad-setting" | "error") => {
-            Err(unusable(service.name(), shown.load_state()).message)
+            Err(unusable(service.name(), shown.load_state()).into())
         }
         _ => Ok(()),
     }
 }
 
-fn tell(whose: &ManagerScope, action: ServiceAction, unit: &str, limit: Limit<'_>) -> Result<(), String> {
+fn tell(
+    whose: &ManagerScope,
+    action: ServiceAction,
+    unit: &str,
+    limit: Limit<'_>,
+) -> Result<(), ActionError> {
     match children::run_sparing(&whose.argv(&[action.word(), "--", unit]), limit) {
-        Ok(ran) if ran.timed_out && limit.is_out() => Err("it was interrupted before it ended".into()),
+        Ok(ran) if ran.timed_out && limit.is_out() => Err(ActionError::Interrupted),
         Ok(ran) if ran.timed_out => {
-            Err(format!("systemctl {} {unit} did not end within {}s", action.word(), limit.time.as_secs()))
+            let what = format!("systemctl {} {unit}", action.word());
+            Err(ActionError::TimedOut { what, limit: limit.time })
         }
         Ok(ran) if ran.ok() => Ok(()),
-        Ok(ran) => Err(last_words(&ran)),
-        Err(error) => Err(format!("systemctl could not be run: {error}")),
+        Ok(ran) => Err(ActionError::Failed(last_words(&ran))),
+        Err(source) => Err(ActionError::NotRun { program: "systemctl".into(), source }),
     }
 }
 
