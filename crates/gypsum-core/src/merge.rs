@@ -1,11 +1,10 @@
 //! Two versions of one file that were made from the same third: merged by statements where they do not touch,
 //! and shown where they do.
 
+use crate::diff::{Hunk, hunks};
 use crate::doc::{Document, Kind};
 use crate::text::place_of;
-use similar::{Algorithm, DiffOp, capture_diff_slices};
 use std::collections::HashMap;
-use std::ops::Range;
 
 /// Where two versions touch.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -20,12 +19,6 @@ pub struct Conflict {
     pub theirs: String,
 }
 
-/// One stretch of the base and what came in its place.
-struct Hunk {
-    base: Range<usize>,
-    new: Range<usize>,
-}
-
 /// Both versions in one; or where they touch.
 pub fn merge(base: &Document, ours: &Document, theirs: &Document) -> Result<Vec<u8>, Vec<Conflict>> {
     let (old, mine, other) = (leaves(base), leaves(ours), leaves(theirs));
@@ -33,13 +26,13 @@ pub fn merge(base: &Document, ours: &Document, theirs: &Document) -> Result<Vec<
     let mut conflicts = Vec::new();
     for a in &left {
         for b in right.iter().filter(|b| touch(a, b)) {
-            if a.base == b.base && mine[a.new.clone()] == other[b.new.clone()] {
+            if a.old == b.old && mine[a.new.clone()] == other[b.new.clone()] {
                 continue;
             }
             let start: usize = mine[..a.new.start].iter().map(|leaf| leaf.len()).sum();
             conflicts.push(Conflict {
                 line: place_of(ours.source(), start).line,
-                base: text(&old[a.base.clone()]),
+                base: text(&old[a.old.clone()]),
                 ours: text(&mine[a.new.clone()]),
                 theirs: text(&other[b.new.clone()]),
             });
@@ -51,15 +44,15 @@ pub fn merge(base: &Document, ours: &Document, theirs: &Document) -> Result<Vec<
         return Err(conflicts);
     }
     let mut all: Vec<(&Hunk, &[&[u8]])> = left.iter().map(|hunk| (hunk, mine.as_slice())).collect();
-    let twin = |hunk: &Hunk| left.iter().any(|other| other.base == hunk.base);
+    let twin = |hunk: &Hunk| left.iter().any(|other| other.old == hunk.old);
     all.extend(right.iter().filter(|hunk| !twin(hunk)).map(|hunk| (hunk, other.as_slice())));
-    all.sort_by_key(|(hunk, _)| (hunk.base.start, hunk.base.end));
+    all.sort_by_key(|(hunk, _)| (hunk.old.start, hunk.old.end));
     let mut out = Vec::new();
     let mut at = 0;
     for (hunk, from) in all {
-        old[at..hunk.base.start].iter().for_each(|leaf| out.extend_from_slice(leaf));
+        old[at..hunk.old.start].iter().for_each(|leaf| out.extend_from_slice(leaf));
         from[hunk.new.clone()].iter().for_each(|leaf| out.extend_from_slice(leaf));
-        at = hunk.base.end;
+        at = hunk.old.end;
     }
     old[at..].iter().for_each(|leaf| out.extend_from_slice(leaf));
     Ok(out)
@@ -69,15 +62,9 @@ fn leaves(doc: &Document) -> Vec<&[u8]> {
     doc.tree().leaves().map(|(.., span)| span.of(doc.source())).collect()
 }
 
-fn hunks(old: &[&[u8]], new: &[&[u8]]) -> Vec<Hunk> {
-    let ops = capture_diff_slices(Algorithm::Myers, old, new);
-    let changed = ops.iter().filter(|op| !matches!(op, DiffOp::Equal { .. }));
-    changed.map(|op| Hunk { base: op.old_range(), new: op.new_range() }).collect()
-}
-
 /// Whether two stretches share a statement, or stand at the same spot.
 fn touch(a: &Hunk, b: &Hunk) -> bool {
-    let (a, b) = (&a.base, &b.base);
+    let (a, b) = (&a.old, &b.old);
     a.start < b.end && b.start < a.end || a.start == b.start
 }
 

@@ -23,8 +23,9 @@ const FORBIDDEN: [&str; 14] = [
     "print!",
     "std::thread",
 ];
-const ALLOWED: [&str; 11] = [
+const ALLOWED: [&str; 12] = [
     "aho-corasick",
+    "imara-diff",
     "jiff",
     "libyaml-safer",
     "memchr",
@@ -33,7 +34,7 @@ const ALLOWED: [&str; 11] = [
     "serde",
     "serde_json",
     "shlex",
-    "similar",
+    "thiserror",
     "toml",
 ];
 

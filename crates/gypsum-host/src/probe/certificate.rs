@@ -11,23 +11,29 @@ use rustls::pki_types::{CertificateDer, PrivateKeyDer, ServerName, UnixTime};
 use rustls::{ClientConfig, ClientConnection, DigitallySignedStruct, RootCertStore, SignatureScheme};
 use std::sync::Arc;
 use std::time::Duration;
-use x509_parser::prelude::{FromDer, GeneralName, X509Certificate};
+use x509_cert::Certificate;
+use x509_cert::der::asn1::{Any, Ia5StringRef, PrintableStringRef, Utf8StringRef};
+use x509_cert::der::oid::db::rfc4519::CN;
+use x509_cert::der::{Decode, Encode};
+use x509_cert::ext::pkix::SubjectAltName;
+use x509_cert::ext::pkix::name::GeneralName;
+use x509_cert::time::Time;
 
 pub fn probe(tls: &Tls, limit: Duration) -> Result<String, ProbeError> {
     let shown = shown(tls, limit)?;
     let first = shown.first().ok_or("shows no certificate")?;
-    let (_, certificate) = X509Certificate::from_der(first)
-        .map_err(|error| format!("its certificate cannot be read: {error}"))?;
+    let certificate =
+        Certificate::from_der(first).map_err(|error| format!("its certificate cannot be read: {error}"))?;
     let names = names(&certificate);
     if let Some(wanted) = tls.name.as_ref().filter(|wanted| !names.iter().any(|name| covers(name, wanted))) {
         return Err(format!("is for {}, expected {wanted}", names.join(", ")).into());
     }
-    let validity = certificate.validity();
+    let validity = certificate.tbs_certificate.validity;
     let now = jiff::Timestamp::now().as_second();
-    if validity.not_before.timestamp() > now {
+    if seconds(validity.not_before) > now {
         return Err(format!("is not valid before {}", validity.not_before).into());
     }
-    let days = (validity.not_after.timestamp() - now).div_euclid(86_400);
+    let days = (seconds(validity.not_after) - now).div_euclid(86_400);
     if days < 0 {
         return Err(format!("ran out {} days ago", -days).into());
     }
@@ -67,25 +73,44 @@ fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, Pro
     Ok(client.peer_certificates().unwrap_or_default().iter().map(|one| one.clone().into_owned()).collect())
 }
 
-fn names(certificate: &X509Certificate<'_>) -> Vec<String> {
-    let others = certificate.subject_alternative_name().ok().flatten();
+/// A moment, in seconds since 1970.
+fn seconds(time: Time) -> i64 {
+    i64::try_from(time.to_unix_duration().as_secs()).unwrap_or(i64::MAX)
+}
+
+/// The names that it is for: those of the extension (RFC 5280, 4.2.1.6), else the common name of its subject.
+fn names(certificate: &Certificate) -> Vec<String> {
+    let certificate = &certificate.tbs_certificate;
+    let others = certificate.get::<SubjectAltName>().ok().flatten();
     let mut names: Vec<String> = others
         .iter()
-        .flat_map(|others| &others.value.general_names)
+        .flat_map(|(_, others)| &others.0)
         .filter_map(|name| match name {
-            GeneralName::DNSName(name) => Some((*name).to_owned()),
-            GeneralName::IPAddress(bytes) => match <[u8; 4]>::try_from(*bytes) {
+            GeneralName::DnsName(name) => Some(name.to_string()),
+            GeneralName::IpAddress(bytes) => match <[u8; 4]>::try_from(bytes.as_bytes()) {
                 Ok(four) => Some(std::net::Ipv4Addr::from(four).to_string()),
-                Err(_) => Some(std::net::Ipv6Addr::from(<[u8; 16]>::try_from(*bytes).ok()?).to_string()),
+                Err(_) => {
+                    Some(std::net::Ipv6Addr::from(<[u8; 16]>::try_from(bytes.as_bytes()).ok()?).to_string())
+                }
             },
+            // The others name no server.
             _ => None,
         })
         .collect();
     if names.is_empty() {
-        let common = certificate.subject().iter_common_name().filter_map(|name| name.as_str().ok());
-        names.extend(common.map(str::to_owned));
+        let parts = certificate.subject.0.iter().flat_map(|part| part.0.iter());
+        let common = parts.filter(|part| part.oid == CN).filter_map(|part| text_of(&part.value));
+        names.extend(common);
     }
     names
+}
+
+/// The text of a name, in the three forms that are in use.
+fn text_of(value: &Any) -> Option<String> {
+    let text = value.decode_as::<Utf8StringRef<'_>>().map(|text| text.as_str().to_owned());
+    let text =
+        text.or_else(|_| value.decode_as::<PrintableStringRef<'_>>().map(|text| text.as_str().to_owned()));
+    text.or_else(|_| value.decode_as::<Ia5StringRef<'_>>().map(|text| text.as_str().to_owned())).ok()
 }
 
 /// A star stands for one label (RFC 6125).
@@ -94,13 +119,14 @@ fn covers(name: &str, wanted: &str) -> bool {
     name.eq_ignore_ascii_case(wanted) || name.starts_with("*.") && rest(name) == rest(wanted)
 }
 
-fn belongs(certificate: &X509Certificate<'_>, path: &str) -> Result<(), ProbeError> {
+fn belongs(certificate: &Certificate, path: &str) -> Result<(), ProbeError> {
     let key = PrivateKeyDer::from_pem_file(path)
         .map_err(|error| format!("the key {path} cannot be read: {error}"))?;
     let key = ring::sign::any_supported_type(&key).map_err(|error| format!("the key {path}: {error}"))?;
     let public =
         key.public_key().ok_or_else(|| format!("the key {path} tells nothing of its public part"))?;
-    if public.as_ref() == certificate.public_key().raw {
+    let own = certificate.tbs_certificate.subject_public_key_info.to_der();
+    if own.is_ok_and(|own| own == public.as_ref()) {
         Ok(())
     } else {
         Err(format!("does not belong to the key {path}").into())

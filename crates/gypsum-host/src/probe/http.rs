@@ -130,21 +130,28 @@ fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
     request.call().map_err(|error| in_words(error, limit))
 }
 
+/// What a server must be signed by: the given authority, else those that this host trusts.
 fn trust(ca: Option<&str>) -> Result<TlsConfig, ProbeError> {
-    let path = ca.unwrap_or("/etc/ssl/certs/ca-certificates.crt");
-    let bytes = match (std::fs::read(path), ca) {
-        (Ok(bytes), _) => bytes,
-        // Without any, only plain HTTP can be asked, and TLS says itself that it trusts nobody.
-        (Err(_), None) => Vec::new(),
-        (Err(error), Some(_)) => {
-            return Err(format!("{path} cannot be read: {}", crate::error::plain(&error)).into());
+    // Another part of the program may have done it already, which is just as well.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let trusted: Vec<Certificate<'static>> = match ca {
+        Some(path) => {
+            let bytes = std::fs::read(path)
+                .map_err(|error| ProbeError::tried(format!("{path} cannot be read"), error))?;
+            let of = |item| match item {
+                Ok(PemItem::Certificate(one)) => Some(one),
+                // A key, or something else than PEM.
+                Ok(_) | Err(_) => None,
+            };
+            parse_pem(&bytes).filter_map(of).collect()
         }
+        // Without any, only plain HTTP can be asked, and TLS says itself that it trusts no authority.
+        None => rustls_native_certs::load_native_certs()
+            .certs
+            .iter()
+            .map(|one| Certificate::from_der(one).to_owned())
+            .collect(),
     };
-    let of = |item| match item {
-        Ok(PemItem::Certificate(one)) => Some(one),
-        _ => None,
-    };
-    let trusted: Vec<Certificate<'static>> = parse_pem(&bytes).filter_map(of).collect();
     Ok(TlsConfig::builder().root_certs(RootCerts::new_with_certs(&trusted)).build())
 }
 

@@ -23,6 +23,9 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::error::Error;
 use gypsum_host::state::State;
+use tracing_subscriber::filter::{LevelFilter, Targets};
+use tracing_subscriber::layer::{Layer, SubscriberExt};
+use tracing_subscriber::util::SubscriberInitExt;
 
 /// What every command has at hand.
 pub struct Context {
@@ -36,8 +39,7 @@ pub struct Context {
 pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
     let out = Terminal::new(&cli.common);
     if cli.common.verbose {
-        let filter = tracing_subscriber::EnvFilter::new("warn,gypsum=debug,gypsum_host=debug");
-        tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).without_time().init();
+        log_to_stderr();
     }
     let state = match State::at(cli.common.state.as_deref()) {
         Ok(state) => state,
@@ -69,6 +71,15 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Demo { keep } => demo::run(&context, keep),
     };
     done.unwrap_or_else(|why| context.no_target(&why))
+}
+
+/// What is done meanwhile, for `--verbose`; of other libraries only warnings.
+fn log_to_stderr() {
+    let filter = Targets::new()
+        .with_default(LevelFilter::WARN)
+        .with_targets([("gypsum", LevelFilter::DEBUG), ("gypsum_host", LevelFilter::DEBUG)]);
+    let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr).without_time();
+    tracing_subscriber::registry().with(lines.with_filter(filter)).init();
 }
 
 impl Context {

@@ -1,9 +1,9 @@
 //! The difference of two versions of a file, without its secrets.
 
+use gypsum_core::diff::unified;
 use gypsum_core::edit::LineDiff;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::{HIDDEN, Redactor, secrets_in_bytes};
-use similar::TextDiff;
 
 /// How many equal lines are shown around what differs.
 const AROUND: usize = 2;
@@ -16,10 +16,10 @@ pub fn difference(
     after: &[u8],
     edits: &[LineDiff],
 ) -> Vec<String> {
-    let is_text = |bytes: &[u8]| std::str::from_utf8(bytes).is_ok() && !bytes.contains(&0);
-    if !is_text(before) || !is_text(after) {
+    let text = |bytes| std::str::from_utf8(bytes).ok().filter(|text| !text.contains('\0'));
+    let (Some(old), Some(new)) = (text(before), text(after)) else {
         return vec![sizes(name, before, after)];
-    }
+    };
     let secrets = profile.into_iter().flat_map(|profile| {
         [before, after].into_iter().flat_map(|bytes| secrets_in_bytes(profile, bytes.to_vec()))
     });
@@ -29,8 +29,7 @@ pub fn difference(
         old.chain(new)
     });
     let redactor = Redactor::new(secrets.chain(recorded).collect());
-    let diff = TextDiff::from_lines(before, after);
-    let text = diff.unified_diff().context_radius(AROUND).header(name, name).to_string();
+    let text = unified(name, old, new, AROUND);
     text.lines().map(|line| redactor.config_line(line)).collect()
 }
 

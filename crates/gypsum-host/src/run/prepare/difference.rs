@@ -1,28 +1,24 @@
 //! What a whole file changes, line by line, for the eye and the record.
 
+use gypsum_core::diff::{hunks, lines};
 use gypsum_core::edit::LineDiff;
 use gypsum_core::text::LineShift;
-use similar::{Algorithm, DiffOp, TextDiff};
 use std::path::Path;
-use std::time::Duration;
 
 /// More lines than this are counted and not shown.
 const MOST: usize = 20;
-/// Finding the smallest difference of two large files is not worth more time.
-const PATIENCE: Duration = Duration::from_secs(1);
 
 /// The lines in which two versions of a file differ; either may be no file at all.
 pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<LineDiff> {
-    let (old, new) = (before.unwrap_or_default(), after.unwrap_or_default());
-    let diff = TextDiff::configure().algorithm(Algorithm::Myers).timeout(PATIENCE).diff_lines(old, new);
+    let (old, new) = (lines(before.unwrap_or_default()), lines(after.unwrap_or_default()));
     let mut shown: Vec<LineDiff> = Vec::new();
-    for op in diff.ops().iter().filter(|op| !matches!(op, DiffOp::Equal { .. })) {
-        let (olds, news) = (op.old_range(), op.new_range());
+    for hunk in hunks(&old, &new) {
+        let (olds, news) = (hunk.old, hunk.new);
         for n in 0..olds.len().max(news.len()) {
             let text =
                 |line: Option<&[u8]>| line.map(|line| String::from_utf8_lossy(line).trim_end().to_owned());
-            let was = (n < olds.len()).then(|| diff.old_slice(olds.start + n)).flatten();
-            let is = (n < news.len()).then(|| diff.new_slice(news.start + n)).flatten();
+            let was = (n < olds.len()).then(|| old[olds.start + n]);
+            let is = (n < news.len()).then(|| new[news.start + n]);
             let line = u32::try_from(news.start + n + 1).unwrap_or(u32::MAX);
             shown.push(one(path, line, text(was), text(is)));
         }
@@ -54,17 +50,21 @@ fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) ->
 
 /// How the lines of `before` move in `after`.
 pub fn moved_lines(before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<LineShift> {
-    let (old, new) = (before.unwrap_or_default(), after.unwrap_or_default());
-    let diff = TextDiff::configure().algorithm(Algorithm::Myers).timeout(PATIENCE).diff_lines(old, new);
-    let equal = diff.ops().iter().filter_map(|op| match op {
-        DiffOp::Equal { old_index, new_index, .. } => Some((*old_index, *new_index)),
-        _ => None,
-    });
-    let number = |n: usize| i64::try_from(n).unwrap_or(i64::MAX);
-    equal
-        .map(|(old, new)| LineShift {
-            from: u32::try_from(old + 1).unwrap_or(u32::MAX),
-            by: number(new) - number(old),
-        })
-        .collect()
+    let (old, new) = (lines(before.unwrap_or_default()), lines(after.unwrap_or_default()));
+    let shift = |old: usize, new: usize| {
+        let number = |n: usize| i64::try_from(n).unwrap_or(i64::MAX);
+        LineShift { from: u32::try_from(old + 1).unwrap_or(u32::MAX), by: number(new) - number(old) }
+    };
+    let mut shifts = Vec::new();
+    let mut equal = (0, 0);
+    for hunk in hunks(&old, &new) {
+        if equal.0 < hunk.old.start {
+            shifts.push(shift(equal.0, equal.1));
+        }
+        equal = (hunk.old.end, hunk.new.end);
+    }
+    if equal.0 < old.len() {
+        shifts.push(shift(equal.0, equal.1));
+    }
+    shifts
 }
