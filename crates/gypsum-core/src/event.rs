@@ -119,8 +119,12 @@ pub enum Event {
     },
     /// The daemon was told.
     Activated {
-        /// What was done, in words.
-        how: String,
+        /// What was done: `reload`, `restart`, …; empty in records of version 1, which have it all in `target`.
+        #[serde(default)]
+        action: String,
+        /// With what: the service, the unit files, the title of a hook.
+        #[serde(alias = "how")]
+        target: String,
         /// Whether the command ended well.
         ok: bool,
         /// What it said, where it did not.
@@ -135,8 +139,12 @@ pub enum Event {
     },
     /// Something else was done, with another service or by a hook.
     Beside {
-        /// What, in words.
-        how: String,
+        /// What was done: `reload`, `restart`, …; empty in records of version 1, which have it all in `target`.
+        #[serde(default)]
+        action: String,
+        /// With what: the service, the unit files, the title of a hook.
+        #[serde(alias = "how")]
+        target: String,
         /// Whether it ended well.
         ok: bool,
         /// What it said, where it did not.

@@ -105,7 +105,8 @@ impl Report {
                 self.change = Some(change);
                 self.backup = Some(folder);
             }
-            Event::Activated { how, ok, ms, restarts, .. } => {
+            Event::Activated { action, target, ok, ms, restarts, .. } => {
+                let how = format!("{action} {target}").trim().to_owned();
                 self.activation = Some(Activated { how, ok, ms, restarts });
             }
             Event::Looked { health, judgement, .. } => {

@@ -50,10 +50,18 @@ fn after(event: Option<&H>) -> Option<H> {
         }
         Some(H::BackedUp { .. }) => H::Replaced { files: 1 },
         Some(H::Replaced { .. }) => H::Waiting { on: text(), usual_ms: None, steady_ms: None },
-        Some(H::Waiting { .. }) => {
-            H::Activated { how: text(), ok: false, said: text(), ms: 7, back: false, restarts: false }
+        Some(H::Waiting { .. }) => H::Activated {
+            action: "reload".into(),
+            target: text(),
+            ok: false,
+            said: text(),
+            ms: 7,
+            back: false,
+            restarts: false,
+        },
+        Some(H::Activated { .. }) => {
+            H::Beside { action: "hook".into(), target: text(), ok: false, said: text(), ms: 7 }
         }
-        Some(H::Activated { .. }) => H::Beside { how: text(), ok: false, said: text(), ms: 7 },
         Some(H::Beside { .. }) => {
             H::Read { readings: vec![Reading { name: text(), before: text(), after: text() }] }
         }

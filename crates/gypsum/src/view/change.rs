@@ -254,11 +254,11 @@ impl Observer for ChangeView {
             }
             Event::Waiting { on, usual_ms, .. } => self.begin_waiting(on, *usual_ms),
             Event::Logged { .. } => {}
-            Event::Activated { how, ok, said, ms, .. } | Event::Beside { how, ok, said, ms } => {
-                let (label, what) = how.split_once(' ').unwrap_or((how, ""));
+            Event::Activated { action, target, ok, said, ms, .. }
+            | Event::Beside { action, target, ok, said, ms } => {
                 let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
                 let outcome = if *ok { "" } else { " failed" };
-                self.row(label, &format!("{what}{outcome}, {}{said}", time(*ms)));
+                self.row(action, &format!("{target}{outcome}, {}{said}", time(*ms)));
             }
             Event::Read { readings } => self.readings(readings),
             Event::Looked { health, judgement, back } => self.looked(health, *judgement, *back),

@@ -16,10 +16,10 @@ pub(in crate::run) fn run_hooks(live: &mut Live<'_>, back: bool) -> Result<(), E
         let timer = Timer::start(live.cx.world);
         let done = live.cx.world.run(argv, limit);
         let ms = timer.ms(live.cx.world);
-        let how = if back { format!("undo {}", hook.title) } else { format!("hook {}", hook.title) };
+        let (action, target) = (if back { "undo" } else { "hook" }.to_owned(), hook.title.clone());
         let failed = done.err();
         let said = failed.as_ref().map(ToString::to_string).unwrap_or_default();
-        live.emit(Event::Beside { how, ok: failed.is_none(), said, ms });
+        live.emit(Event::Beside { action, target, ok: failed.is_none(), said, ms });
         if let Some(why) = failed.filter(|_| !back) {
             return Err(Error::cannot(format!("{} failed: {why}", hook.title)));
         }

@@ -105,19 +105,19 @@ fn act_on_part(live: &mut Live<'_>, part: Part, action: ServiceAction) -> Result
 }
 
 fn act_on_related(live: &mut Live<'_>, service: &Service, action: ServiceAction, plan: &Plan) -> bool {
-    let how = format!("{} {}", action.word(), service::name_of(service));
-    act_and_show(live, how, service, action, plan).ok
+    act_and_show(live, service::name_of(service), service, action, plan).ok
 }
 
-/// Does that and shows it as `how`; nobody ends it before its time.
+/// Does that and shows it, with `target` as what it is done with; an interrupt does not end it before its time.
 pub(in crate::run) fn act_and_show(
     live: &mut Live<'_>,
-    how: String,
+    target: String,
     service: &Service,
     action: ServiceAction,
     plan: &Plan,
 ) -> Acted {
     let acted = live.cx.world.act(service, action, Duration::from_millis(plan.limit_ms), true);
-    live.emit(Event::Beside { how, ok: acted.ok, said: acted.said.clone(), ms: acted.ms() });
+    let (said, action) = (acted.said.clone(), action.word().to_owned());
+    live.emit(Event::Beside { action, target, ok: acted.ok, said, ms: acted.ms() });
     acted
 }

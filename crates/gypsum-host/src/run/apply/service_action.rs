@@ -32,9 +32,9 @@ pub(in crate::run) fn act_on_service(
     let on = format!("{} of {name}", action.word());
     live.emit(Event::Waiting { on, usual_ms: usual(plan), steady_ms: None });
     let acted = live.cx.world.act(&plan.service, action, limit_of(plan, action), back);
-    let (how, said) = (format!("{} {name}", action.word()), acted.said.clone());
-    let restarts = action == ServiceAction::Restart;
-    live.emit(Event::Activated { how, ok: acted.ok, said, ms: acted.ms(), back, restarts });
+    let (said, restarts) = (acted.said.clone(), action == ServiceAction::Restart);
+    let action = action.word().to_owned();
+    live.emit(Event::Activated { action, target: name, ok: acted.ok, said, ms: acted.ms(), back, restarts });
     acted
 }
 
@@ -43,8 +43,8 @@ pub(in crate::run) fn reread(live: &mut Live<'_>, plan: &Plan, back: bool) -> St
     if !plan.service.reread {
         return StepOutcome::Done;
     }
-    let how = format!("{} the unit files", ServiceAction::Reread.word());
-    let acted = act_and_show(live, how, &plan.service, ServiceAction::Reread, plan);
+    let target = "the unit files".to_owned();
+    let acted = act_and_show(live, target, &plan.service, ServiceAction::Reread, plan);
     if acted.ok {
         return StepOutcome::Done;
     }
