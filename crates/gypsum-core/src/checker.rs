@@ -111,7 +111,7 @@ fn rejected(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'_>)
     let message = format!("{command} refuses the files as they are, and the proposal too ({status}){said}");
     let severity = if about.lenient { Severity::Warning } else { Severity::Fault };
     Finding::new("checker", severity, message)
-        .help("mend what it says first, or in the same change; or --accept checker")
+        .help("correct that first, or in the same change; or --accept checker")
 }
 
 /// A line without what differs from run to run: times and process ids; old line numbers are moved

@@ -114,7 +114,7 @@ fn takes_effect(profile: &Profile, setting: &Setting) -> String {
         Activation::None => "at once",
         Activation::Reload => "with a reload",
         Activation::Signal => "with a signal",
-        Activation::Command => "with a command that tells it",
+        Activation::Command => "with a command that makes it read its files",
         Activation::Restart => "with a restart",
         Activation::StopFirst => "with a restart; it is down while its files change",
     };

@@ -71,7 +71,7 @@ impl Walk<'_> {
     fn breaks_the_service(&mut self) -> Result<(), String> {
         self.step(
             "A value that every checker accepts, and that breaks the service",
-            "quay=east is well written, but no ferry leaves from there: boards stay empty.",
+            "quay=east is valid, but no ferry leaves from there: the boards stay empty.",
         );
         let before = self.config()?;
         let status = self.gypsum(&["change", DAEMON, "quay=east"])?;

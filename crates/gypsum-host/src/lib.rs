@@ -1,7 +1,37 @@
 //! Everything of Gypsum that touches the machine: files, journal, locks, the private view, service
 //! managers, probes, and the loop that carries a change from its first order to its verdict.
 //!
-//! The loop is in [`run`]; what it is to do next is computed by [`gypsum_core::change::Change`].
+//! What is to be done next is computed by [`gypsum_core::change::Change`]; [`run`] carries it out. A change of a setting
+//! as the command makes it, with nothing written yet:
+//!
+//! ```no_run
+//! use gypsum_core::edit::{Edit, Request};
+//! use gypsum_core::event::Event;
+//! use gypsum_host::run::{ChangeRequest, NewContent, Observer, change};
+//! use gypsum_host::{profiles::load, state::State, who::login_name, world::RealWorld};
+//!
+//! /// Prints what happens.
+//! struct Printer;
+//!
+//! impl Observer for Printer {
+//!     fn on_event(&mut self, event: &Event) {
+//!         println!("{event:?}");
+//!     }
+//!
+//!     fn confirm(&mut self) -> bool {
+//!         false
+//!     }
+//! }
+//!
+//! let Ok(profile) = load("sshd", None) else { panic!("there is no such profile") };
+//! let edit = Request { edit: Edit::parse_set("MaxAuthTries=4")?, within: None };
+//! let mut request = ChangeRequest::new(profile, NewContent::Edits(vec![edit]), login_name());
+//! request.wishes.dry_run = true;
+//! let (world, state) = (RealWorld::new()?, State::at(None)?);
+//! let finished = change(&world, &state, &mut Printer, request);
+//! println!("{:?}, exit status {}", finished.report.verdict, finished.status.code());
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
 //!
 //! # Limitations
 //!

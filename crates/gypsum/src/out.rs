@@ -75,7 +75,7 @@ impl Terminal {
         if written.is_ok() && writeln!(out).and_then(|()| out.flush()).is_ok() {
             return;
         }
-        tracing::debug!("nobody reads the document to its end");
+        tracing::debug!("the reader closed the pipe before the end of the document");
     }
 
     /// What went wrong, and what to do about it; returns the exit status.

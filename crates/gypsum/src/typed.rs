@@ -81,7 +81,7 @@ impl Typed {
         for (n, text) in self.edits.iter().enumerate() {
             let edit = Edit::parse_set(text).map_err(|why| {
                 Error::usage(format!("{text:?} is not an edit: {why}"))
-                    .help("for example MaxAuthTries=4; to wake, comment out or remove: --enable, --disable, --delete ADDRESS")
+                    .help("for example MaxAuthTries=4; to uncomment, comment out or remove: --enable, --disable, --delete ADDRESS")
             })?;
             requests.push(self.request(edit, "edits", n)?);
         }

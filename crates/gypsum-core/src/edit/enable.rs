@@ -161,8 +161,7 @@ pub(super) fn can_be_enabled(
     if comes_back().is_some_and(|back| back == source) {
         return Ok(());
     }
-    let message =
-        "commented out, this could not be told from the comments around it when it is enabled again";
+    let message = "commented out, this would look like the comments around it and could not be enabled again";
     let finding = Finding::edit_error("one-way", message).about(address).at(&file.path, doc, leaf);
     Err(finding.help("--delete it; `gypsum restore` brings it back"))
 }

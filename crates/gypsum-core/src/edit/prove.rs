@@ -40,7 +40,7 @@ fn misread(file: &File, all_expected: &AllExpected<'_>, new: &Document, leaf: Op
             format!("this file is no {}, so none of its settings can be edited{why}", new.family().name());
         return Finding::edit_error("misread", message)
             .at(&file.path, new, broken)
-            .help("mend this line first, in an editor: gypsum edit");
+            .help("correct this line first, in an editor: gypsum edit");
     }
     let (message, at) = match (broken, leaf) {
         (Some((broken, ..)), _) if !was_broken => {

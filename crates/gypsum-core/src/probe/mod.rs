@@ -62,6 +62,7 @@ pub enum Probe {
     /// Something about the main process.
     Process {
         /// What.
+        #[serde(alias = "fact")]
         property: Property,
         /// What is expected of it.
         expect: Expect,

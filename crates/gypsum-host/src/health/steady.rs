@@ -132,7 +132,7 @@ impl HealthRun<'_> {
             let outcome = outcome.unwrap_or_else(|| super::broken(&self.checks[n]));
             if !outcome.healthy {
                 outcomes[n].0 =
-                    Outcome { said: format!("{} (it was well at first)", outcome.said), ..outcome };
+                    Outcome { said: format!("{} (it was healthy at first)", outcome.said), ..outcome };
             }
         }
     }

@@ -123,8 +123,7 @@ fn belongs(certificate: &Certificate, path: &str) -> Result<(), ProbeError> {
     let key = PrivateKeyDer::from_pem_file(path)
         .map_err(|error| format!("the key {path} cannot be read: {error}"))?;
     let key = ring::sign::any_supported_type(&key).map_err(|error| format!("the key {path}: {error}"))?;
-    let public =
-        key.public_key().ok_or_else(|| format!("the key {path} tells nothing of its public part"))?;
+    let public = key.public_key().ok_or_else(|| format!("the key {path} has no public part"))?;
     let own = certificate.tbs_certificate.subject_public_key_info.to_der();
     if own.is_ok_and(|own| own == public.as_ref()) {
         Ok(())

@@ -1,8 +1,8 @@
 //! One change, from the request to its verdict. The state machine of the core gives the orders; here they are
 //! carried out, and what came of them is fed back.
 //!
-//! Before anything is written each step takes what the one before it made ([`prepare`]). From the backup on a change
-//! is its plan and its record ([`apply`], [`restore`]).
+//! Before anything is written each step takes what the one before it made (`prepare`). From the backup on a change
+//! is its plan and its record (`apply`, `restore`).
 
 mod apply;
 mod carry;

@@ -142,7 +142,7 @@ fn bare(unit: &str) -> &str {
 fn unknown(keeper: ServiceManagerKind, service: &Service) -> Error {
     let names = service.unit.iter().map(|unit| bare(unit)).collect::<Vec<_>>().join(" or ");
     Error::cannot(format!("{} knows no service {names}", keeper.title()))
-        .help("its profile may name the keeper: keeper = \"runit\"")
+        .help("its profile may name the service manager: keeper = \"runit\"")
 }
 
 /// The service with the one unit of its names that exists on this host.

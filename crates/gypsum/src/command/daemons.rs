@@ -70,7 +70,7 @@ fn check_one(context: &Context, file: &Path) -> Result<ExitStatus, NoTarget> {
     let outcome = if lines.is_empty() {
         "It can be used on this host."
     } else {
-        "It is well written; see above what is not here."
+        "The profile is valid; see above what this host lacks."
     };
     context.out.line(outcome);
     Ok(if lines.is_empty() { ExitStatus::Success } else { ExitStatus::Refused })

@@ -151,7 +151,7 @@ fn text(
         out,
         "# Its own checker, if it has one:\n# [checker]\n# run = [\"/usr/sbin/{daemon}\", \"-t\"]\n"
     );
-    let _ = writeln!(out, "# What shows that it is well:\n# [[health]]\n# tcp = \"127.0.0.1:PORT\"\n");
+    let _ = writeln!(out, "# What shows that it is healthy:\n# [[health]]\n# tcp = \"127.0.0.1:PORT\"\n");
     let _ = writeln!(out, "[setting]");
     for (name, (value, comment)) in settings {
         let about = comment.as_deref().map(|text| text.chars().take(80).collect::<String>());

@@ -347,7 +347,7 @@ fn a_check_goes_on_for_its_own_time() {
             let must = format!("file {} absent steady {own}", flag.display());
             let output = gypsum(&host, &["change", "departures", rows, "--must", &must]);
             assert_eq!(status(&output), wanted, "{own}: {}", said(&host, &output));
-            let told = said(&host, &output).contains("(it was well at first)");
+            let told = said(&host, &output).contains("(it was healthy at first)");
             assert_eq!(told, wanted == 4, "{own}: {}", said(&host, &output));
         });
     }
