@@ -1,7 +1,7 @@
 //! Any value that is set is what the daemon itself then reads, or it is refused: by us with the reason, or by the
 //! daemon aloud. What must not be is another value, read without a word.
 
-use crate::installed;
+use crate::needs;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::{Edit, File, Guide, propose};
 use std::fs;
@@ -125,10 +125,9 @@ fn line_after<'a>(text: &'a str, lead: &str) -> Option<&'a str> {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn mariadb_reads_what_was_set() {
-    if !installed(&["/usr/bin/my_print_defaults"]) {
-        return;
-    }
+    needs(&["/usr/bin/my_print_defaults"]);
     let reads = |file: &Path| {
         let file = format!("--defaults-file={}", file.display());
         let said = printed(Command::new("/usr/bin/my_print_defaults").args([&file, "client"]))?;
@@ -140,10 +139,9 @@ fn mariadb_reads_what_was_set() {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn php_reads_what_was_set() {
-    if !installed(&["/usr/bin/php"]) {
-        return;
-    }
+    needs(&["/usr/bin/php"]);
     let reads = |file: &Path| {
         let said = printed(Command::new("/usr/bin/php").arg("-c").arg(file).arg("-i"))?;
         let row = line_after(&said, "mail.log => ")?;
@@ -162,10 +160,9 @@ fn php_reads_what_was_set() {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn postfix_reads_what_was_set() {
-    if !installed(&["/usr/sbin/postconf"]) {
-        return;
-    }
+    needs(&["/usr/sbin/postconf"]);
     let reads = |file: &Path| {
         let folder = file.parent()?;
         // It wants to see this one, too, and waits where it is missing.
@@ -185,10 +182,9 @@ fn postfix_reads_what_was_set() {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn named_reads_what_was_set() {
-    if !installed(&["/usr/bin/named-checkconf"]) {
-        return;
-    }
+    needs(&["/usr/bin/named-checkconf"]);
     let reads = |file: &Path| {
         let said = printed(Command::new("/usr/bin/named-checkconf").arg("-p").arg(file))?;
         let text = line_after(&said, "version \"")?.strip_suffix("\";")?;
@@ -202,10 +198,9 @@ fn named_reads_what_was_set() {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn dovecot_reads_what_was_set() {
-    if !installed(&["/usr/bin/doveconf"]) {
-        return;
-    }
+    needs(&["/usr/bin/doveconf"]);
     let reads = |file: &Path| {
         let said = printed(
             Command::new("/usr/bin/doveconf").arg("-c").arg(file).args(["-h", "postmaster_address"]),
@@ -220,10 +215,9 @@ fn dovecot_reads_what_was_set() {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn unbound_reads_what_was_set() {
-    if !installed(&["/usr/sbin/unbound-checkconf"]) {
-        return;
-    }
+    needs(&["/usr/sbin/unbound-checkconf"]);
     let reads = |file: &Path| {
         let mut command = Command::new("/usr/sbin/unbound-checkconf");
         let said = printed(command.args(["-o", "identity"]).arg(file))?;
@@ -235,10 +229,9 @@ fn unbound_reads_what_was_set() {
 }
 
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn samba_reads_what_was_set() {
-    if !installed(&["/usr/bin/testparm"]) {
-        return;
-    }
+    needs(&["/usr/bin/testparm"]);
     let reads = |file: &Path| {
         let mut command = Command::new("/usr/bin/testparm");
         let said = printed(command.args(["-s", "--parameter-name=server string"]).arg(file))?;
@@ -251,10 +244,9 @@ fn samba_reads_what_was_set() {
 
 /// A request with the password that was set is let through by the balancer.
 #[test]
+#[ignore = "needs daemons and readers of Debian: see docs/testing.md"]
 fn the_balancer_takes_the_password_that_was_set() {
-    if !installed(&["/usr/sbin/haproxy", "/usr/bin/curl"]) {
-        return;
-    }
+    needs(&["/usr/sbin/haproxy", "/usr/bin/curl"]);
     let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
     let source = format!(
         "defaults\n  mode http\n  timeout client 2s\n  timeout server 2s\n  timeout connect 2s\nuserlist u\n  user a insecure-password old\nfrontend f\n  bind 127.0.0.1:{port}\n  http-request auth unless {{ http_auth(u) }}\n  http-request return status 200\n"

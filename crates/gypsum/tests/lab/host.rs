@@ -1,7 +1,6 @@
 //! A disposable host, and the program run on it.
 
 use serde_json::Value;
-use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -19,29 +18,13 @@ fn script() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/lab.sh")
 }
 
-/// Says that a test was skipped, and why, past the capture of what passing tests print.
-pub fn skipped(why: &str) {
-    let name = std::thread::current().name().unwrap_or("a test").to_owned();
-    let _ = writeln!(std::io::stderr(), "{name}: skipped: {why}");
-}
-
-/// Boots a host on which `programs` are installed. None, and a word why, where that cannot be; with
-/// GYPSUM_LAB=required it is a failure instead.
-pub fn boot(programs: &[&str]) -> Option<Lab> {
+/// Boots a host on which `programs` are installed.
+pub fn boot(programs: &[&str]) -> Lab {
     let needed = ["/lib/systemd/systemd", "/usr/bin/unshare", "/usr/bin/nsenter"];
     let missing = needed.iter().chain(programs).find(|path| !Path::new(path).exists());
-    let root =
-        std::fs::metadata("/proc/self").is_ok_and(|meta| std::os::unix::fs::MetadataExt::uid(&meta) == 0);
-    let why = match missing {
-        Some(path) => Some(format!("{path} is not installed")),
-        None if !root => Some("it needs root".to_owned()),
-        None => None,
-    };
-    if let Some(why) = why {
-        assert_ne!(std::env::var("GYPSUM_LAB").as_deref(), Ok("required"), "the lab cannot be booted: {why}");
-        skipped(&why);
-        return None;
-    }
+    assert_eq!(missing, None, "this is not installed");
+    let owner = std::os::unix::fs::MetadataExt::uid(&std::fs::metadata("/proc/self").unwrap());
+    assert_eq!(owner, 0, "the lab needs root");
     let folder = tempfile::Builder::new().prefix("gypsum-lab-").tempdir().unwrap();
     let lab = Lab { folder };
     let boards = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/boards.pl");
@@ -49,7 +32,7 @@ pub fn boot(programs: &[&str]) -> Option<Lab> {
     booting.arg("boot").arg(lab.folder.path()).arg(assert_cmd::cargo::cargo_bin!("gypsum")).arg(boards);
     let booted = booting.output().unwrap();
     assert!(booted.status.success(), "{}", String::from_utf8_lossy(&booted.stderr));
-    Some(lab)
+    lab
 }
 
 impl Drop for Lab {

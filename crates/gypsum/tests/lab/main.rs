@@ -1,5 +1,5 @@
 //! Real daemons from Debian's packages, under a real systemd, in a disposable host. Needs root and the
-//! packages that `.ci/run` installs; without them the tests say that they were skipped, and why.
+//! packages that `.ci/run` installs: the tests are marked as ignored.
 
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]

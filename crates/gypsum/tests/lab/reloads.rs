@@ -108,7 +108,7 @@ const CASES: [Case; 8] = [
 
 fn play(case: &Case) {
     let needs = [case.program, "/usr/bin/curl", "/usr/bin/perl", "/usr/bin/dig", "/usr/bin/ssh-keyscan"];
-    let Some(lab) = boot(&needs) else { return };
+    let lab = boot(&needs);
     let (setup, unit) = (case.setup, case.unit);
     lab.sh(&format!(
         "cat > /etc/systemd/system/tide-gauge.service <<'END'
@@ -133,6 +133,7 @@ END
 }
 
 #[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
 fn a_reload_that_says_it_went_well_and_did_not_is_put_back() {
     side_by_side(2, &CASES, play);
 }
