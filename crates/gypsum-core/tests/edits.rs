@@ -12,6 +12,8 @@ use gypsum_core::listing::list;
 use gypsum_core::profile::{Profile, built_in, read};
 use gypsum_core::value::edit_error_of_any;
 use proptest::prelude::*;
+use proptest::test_runner::{TestCaseError, TestRunner};
+use std::cell::Cell;
 
 fn sshd() -> Profile {
     read(built_in("sshd").unwrap().text).unwrap()
@@ -175,51 +177,100 @@ fn settings(source: &str, profile: &Profile) -> Vec<(String, String)> {
     rows.into_iter().filter(|row| !row.commented_out).map(|row| (row.address, row.value)).collect()
 }
 
-proptest! {
-    #![proptest_config(ProptestConfig::with_cases(400))]
+/// Runs a property over so many cases; of these at least `least` must have been edits that were made, since a refusal
+/// proves nothing.
+fn over<S: Strategy>(
+    strategy: &S,
+    least: u32,
+    property: impl Fn(S::Value, &Cell<u32>) -> Result<(), TestCaseError>,
+) {
+    let effective = Cell::new(0);
+    let mut runner = TestRunner::new(ProptestConfig::with_cases(400));
+    runner.run(strategy, |value| property(value, &effective)).unwrap();
+    assert!(effective.get() >= least, "only {} cases were edits that were made", effective.get());
+}
 
-    #[test]
-    fn a_set_value_reads_back_and_nothing_else_changes(source in source(), value in "[a-z0-9/][a-z0-9 #\"/]{0,8}") {
+#[test]
+fn a_set_value_reads_back_and_nothing_else_changes() {
+    over(&(source(), "[a-z0-9/][a-z0-9 #\"/]{0,8}"), 200, |(source, value), effective| {
         let profile = sshd();
-        if let Ok(after) = edited(&profile, &source, &[&format!("MaxAuthTries={value}")]) {
+        let after = edited(&profile, &source, &[&format!("MaxAuthTries={value}")]);
+        if let Ok(after) = after {
+            effective.set(effective.get() + 1);
             let bare = value.trim_matches('"').to_owned();
             let rest = |text: &str| -> Vec<(String, String)> {
                 let all = settings(text, &profile);
-                all.into_iter().filter(|(address, _)| !address.to_lowercase().starts_with("maxauthtries")).collect()
+                all.into_iter()
+                    .filter(|(address, _)| !address.to_lowercase().starts_with("maxauthtries"))
+                    .collect()
             };
             prop_assert_eq!(rest(&source), rest(&after));
             let now = settings(&after, &profile);
-            prop_assert!(now.iter().any(|(_, now)| *now == value || *now == bare), "{:?} in {:?}", value, after);
+            prop_assert!(
+                now.iter().any(|(_, now)| *now == value || *now == bare),
+                "{:?} in {:?}",
+                value,
+                after
+            );
             // Asked again, it is there.
-            prop_assert_eq!(edited(&profile, &after, &[&format!("MaxAuthTries={}", now.iter().find(|(address, _)| address.to_lowercase().starts_with("maxauthtries")).map_or("", |(_, value)| value))]), Ok(after.clone()));
+            prop_assert_eq!(
+                edited(
+                    &profile,
+                    &after,
+                    &[&format!(
+                        "MaxAuthTries={}",
+                        now.iter()
+                            .find(|(address, _)| address.to_lowercase().starts_with("maxauthtries"))
+                            .map_or("", |(_, value)| value)
+                    )]
+                ),
+                Ok(after.clone())
+            );
         }
-    }
+        Ok(())
+    });
+}
 
-    #[test]
-    fn disabled_and_enabled_again_is_the_same_bytes(source in source()) {
+#[test]
+fn disabled_and_enabled_again_is_the_same_bytes() {
+    over(&source(), 40, |source, effective| {
         let profile = sshd();
         let once = settings(&source, &profile);
         for (address, _) in once.iter().filter(|(address, _)| !address.contains('#')).take(3) {
             let commented_out = edited(&profile, &source, &[&format!("-{address}")]);
-            // A name that slept somewhere already would be woken there.
+            // A name that is commented out somewhere already would be uncommented there.
             let alone = !source.lines().any(|line| line.trim_start().starts_with('#'));
             if let (Ok(commented_out), true) = (commented_out, alone && profile.spelling(address).is_some()) {
-                prop_assert_eq!(edited(&profile, &commented_out, &[&format!("+{address}")]), Ok(source.clone()));
+                effective.set(effective.get() + 1);
+                prop_assert_eq!(
+                    edited(&profile, &commented_out, &[&format!("+{address}")]),
+                    Ok(source.clone())
+                );
             }
         }
-    }
+        Ok(())
+    });
+}
 
-    #[test]
-    fn every_listed_address_can_be_pasted_back(source in source()) {
+#[test]
+fn every_listed_address_can_be_pasted_back() {
+    over(&source(), 200, |source, effective| {
         let profile = sshd();
         for (address, value) in settings(&source, &profile) {
-            if value.contains(['"', '\0']) || address.starts_with(['+', '-', '!']) || Address::parse(&address).is_err() { continue; }
+            if value.contains(['"', '\0'])
+                || address.starts_with(['+', '-', '!'])
+                || Address::parse(&address).is_err()
+            {
+                continue;
+            }
             let same = edited(&profile, &source, &[&format!("{address}={value}")]);
             if !value.is_empty() {
+                effective.set(effective.get() + 1);
                 prop_assert_eq!(same.as_deref(), Ok(source.as_str()), "{}", address);
             }
         }
-    }
+        Ok(())
+    });
 }
 
 #[test]

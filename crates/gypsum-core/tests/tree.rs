@@ -4,16 +4,12 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use gypsum_core::doc::{Builder, Dialect, Document, Family, Kind, Parts, Pieces, Tree, all_commented_out};
+use gypsum_core::doc::{Dialect, Document, Family, Tree, all_commented_out};
 use gypsum_core::text::Span;
 use proptest::prelude::*;
 
 fn joined(tree: &Tree, source: &[u8]) -> Vec<u8> {
     tree.leaves().flat_map(|(_, _, span)| span.of(source).to_vec()).collect()
-}
-
-fn end_of(source: &str, part: &str) -> usize {
-    source.find(part).unwrap() + part.len()
 }
 
 fn span_of(source: &str, part: &str) -> Span {
@@ -24,14 +20,9 @@ fn span_of(source: &str, part: &str) -> Span {
 #[test]
 fn a_value_in_pieces_with_comments_between_is_one_leaf() {
     let source = "mydestination = boards.example,\n# the old name\n    ferries.example\nmyorigin = x\n";
-    let mut builder = Builder::default();
-    builder.leaf(Kind::Setting, end_of(source, "    ferries.example\n"));
-    builder.leaf(Kind::Setting, source.len());
-    let tree = builder.finish();
-    assert_eq!(joined(&tree, source.as_bytes()), source.as_bytes());
-    let mut value = Pieces::one(span_of(source, "boards.example,"));
-    value.push(span_of(source, "ferries.example"));
-    let parts = Parts { name: span_of(source, "mydestination"), value, end: 0 };
+    let dialect = Dialect { continuation: true, ..Family::Equals.plain_dialect() };
+    let doc = Document::read(source.into(), Family::Equals, dialect).unwrap();
+    let (_, _, parts) = doc.statements().next().unwrap();
     assert_eq!(parts.value.raw(source.as_bytes()), b"boards.example, ferries.example");
     assert_eq!(
         parts.value.hull(),
@@ -42,35 +33,26 @@ fn a_value_in_pieces_with_comments_between_is_one_leaf() {
 #[test]
 fn a_block_scalar_is_one_leaf_in_a_mapping_without_a_closing_mark() {
     let source = "boards:\n  notice: |\n    Mind: the\n    gangway\n  rows: 8\nport: 1\n";
-    let mut builder = Builder::default();
-    builder.open(end_of(source, "boards:\n"));
-    builder.leaf(Kind::Setting, end_of(source, "    gangway\n"));
-    builder.leaf(Kind::Setting, end_of(source, "rows: 8\n"));
-    builder.end();
-    builder.leaf(Kind::Setting, source.len());
-    let tree = builder.finish();
-    assert_eq!(joined(&tree, source.as_bytes()), source.as_bytes());
+    let doc = Document::read(source.into(), Family::Yaml, Family::Yaml.plain_dialect()).unwrap();
+    let tree = doc.tree();
     let inner: Vec<_> = (0..tree.len()).map(|leaf| tree.block_of(leaf)).collect();
     assert_eq!(inner, [None, Some(0), Some(0), None]);
     assert_eq!((tree.block(0).close(), tree.block(0).end()), (None, 3));
+    assert_eq!(tree.span(1).of(source.as_bytes()), b"  notice: |\n    Mind: the\n    gangway\n");
 }
 
 #[test]
-fn nested_blocks_may_stand_on_one_line_and_shell_is_opaque() {
-    let source = "server { location / { expires 1h; } } if [ -f x ]; then A=1; fi\n";
-    let mut builder = Builder::default();
-    builder.open(end_of(source, "server {"));
-    builder.open(end_of(source, "location / {"));
-    builder.leaf(Kind::Setting, end_of(source, "expires 1h;"));
-    builder.close(end_of(source, "1h; }"));
-    builder.close(end_of(source, "} }"));
-    builder.close(end_of(source, "} } ") - 1); // no bytes: no leaf
-    builder.leaf(Kind::Opaque, source.len());
-    let tree = builder.finish();
-    assert_eq!(joined(&tree, source.as_bytes()), source.as_bytes());
-    assert_eq!((tree.block(1).parent(), tree.block(1).close()), (Some(0), Some(3)));
-    assert_eq!((tree.block_of(2), tree.block_of(3), tree.opened_by(1)), (Some(1), Some(0), Some(1)));
-    assert_eq!(tree.kind(tree.len() - 1), Kind::Opaque);
+fn nested_blocks_may_stand_on_one_line() {
+    let source = "server { location / { expires 1h; } }\n";
+    let doc = Document::read(source.into(), Family::Braces, Family::Braces.plain_dialect()).unwrap();
+    let tree = doc.tree();
+    let pieces: Vec<String> = tree
+        .leaves()
+        .map(|(.., span)| String::from_utf8_lossy(span.of(source.as_bytes())).trim().to_owned())
+        .collect();
+    assert_eq!(pieces[..3], ["server {", "location / {", "expires 1h;"]);
+    assert_eq!((tree.block(1).parent(), tree.block_of(2)), (Some(0), Some(1)));
+    assert_eq!((doc.title(0), doc.title(1)), ("server", "location /"));
 }
 
 #[test]
