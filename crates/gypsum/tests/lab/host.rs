@@ -107,3 +107,12 @@ pub fn side_by_side<T: Sync>(hosts: usize, all: &[T], play: impl Fn(&T) + Sync) 
         }
     });
 }
+
+/// What was done to services, by the events of a change: the action and its target.
+pub fn actions(events: &str) -> Vec<String> {
+    let action = |line: &str| {
+        let event: Value = serde_json::from_str(line).unwrap();
+        Some(format!("{} {}", event["action"].as_str()?, event["target"].as_str()?))
+    };
+    events.lines().filter_map(action).collect()
+}
