@@ -13,6 +13,7 @@ use gypsum_core::event::Event;
 use gypsum_core::profile::Activation;
 use gypsum_core::record::seal;
 use gypsum_core::service::State as ServiceState;
+use gypsum_core::text::Bytes;
 use std::path::PathBuf;
 
 /// Ends a change of which nothing was written.
@@ -83,7 +84,7 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
 /// What the files of a change held and were to hold.
 fn typed_of(live: &Live<'_>) -> Typed {
     // What cannot be read any more cannot become a draft.
-    let read = |path: PathBuf| live.cx.world.disk().read(&path).unwrap_or_default();
+    let read = |path: PathBuf| live.cx.world.disk().read(&path).unwrap_or_default().map(Bytes::from);
     let files = live.plan.files.iter().filter_map(|file| {
         let after = read(live.entry.copy_of("after", &file.path));
         TypedFile::new(file.path.clone(), file.backup.clone().and_then(read), after)

@@ -5,6 +5,7 @@ use super::steps::RunContext;
 use crate::disk::link_target;
 use crate::drafts::{Note, Reason, keep, remove_taken};
 use gypsum_core::change::{PlannedDraft, TakenDraft, Verdict};
+use gypsum_core::text::Bytes;
 use std::path::PathBuf;
 
 /// What a person typed or prepared, so that it is not lost where it does not go live.
@@ -26,13 +27,13 @@ pub(super) struct Typed {
 #[derive(Clone, Debug)]
 pub(super) struct TypedFile {
     pub path: PathBuf,
-    pub before: Vec<u8>,
-    pub after: Vec<u8>,
+    pub before: Bytes,
+    pub after: Bytes,
 }
 
 impl TypedFile {
     /// If it is a file and not a link, and is not to be gone.
-    pub fn new(path: PathBuf, before: Option<Vec<u8>>, after: Option<Vec<u8>>) -> Option<Self> {
+    pub fn new(path: PathBuf, before: Option<Bytes>, after: Option<Bytes>) -> Option<Self> {
         let after = after.filter(|bytes| link_target(bytes).is_none())?;
         Some(Self { path, before: before.unwrap_or_default(), after })
     }
@@ -77,7 +78,7 @@ pub(super) fn keep_draft(cx: &mut RunContext<'_>, verdict: Verdict, typed: &Type
     for TypedFile { path, before, after } in &typed.files {
         // Held changes build on each other, and all of them on what is live.
         let live = if held { cx.world.disk().read(path).unwrap_or_default() } else { None };
-        let before = live.as_ref().unwrap_or(before);
+        let before = live.as_ref().unwrap_or(before.as_ref());
         let (file, who, written) = (path.clone(), who.clone(), *written);
         let note = Note { file, who, at_ms: cx.world.now_ms(), because, written };
         text = Some(match keep(cx.state, &daemon, note, before, after) {

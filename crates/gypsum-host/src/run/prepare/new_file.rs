@@ -33,7 +33,6 @@ impl NewFile {
 
     /// As something that was typed, for a draft.
     pub fn typed(&self) -> Option<TypedFile> {
-        let bytes = |side: &Option<Bytes>| side.as_deref().cloned();
-        TypedFile::new(self.real.clone(), bytes(&self.before), bytes(&self.after))
+        TypedFile::new(self.real.clone(), self.before.clone(), self.after.clone())
     }
 }
