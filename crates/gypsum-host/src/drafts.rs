@@ -142,7 +142,7 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
         }
     }
     let base_folder = state.of_daemon(daemon).join("drafts");
-    let failed = |error: io::Error| Error::file("keep a draft in", &base_folder, &error);
+    let failed = |error: io::Error| Error::file("keep a draft in", &base_folder, error);
     RealDisk.make_folder(&base_folder).map_err(failed)?;
     let numbers = fs::read_dir(&base_folder).map_err(failed)?.flatten();
     let last = numbers.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok()).max().unwrap_or(0);
@@ -178,13 +178,13 @@ impl Draft {
     /// What it proposes.
     pub fn proposal(&self) -> Result<Vec<u8>, Error> {
         let path = self.path();
-        fs::read(&path).map_err(|error| Error::file("read the draft", &path, &error))
+        fs::read(&path).map_err(|error| Error::file("read the draft", &path, error))
     }
 
     /// What the file held when it was begun.
     pub fn base(&self) -> Result<Vec<u8>, Error> {
         let path = self.folder.join(BASE);
-        fs::read(&path).map_err(|error| Error::file("read", &path, &error))
+        fs::read(&path).map_err(|error| Error::file("read", &path, error))
     }
 
     /// From now on it is a proposal against `base`, and proposes `bytes`.
@@ -206,7 +206,7 @@ impl Draft {
     fn write_note(&self) -> Result<(), Error> {
         let path = self.folder.join(NOTE);
         let bytes = seal(&self.note).and_then(|note| serde_json::to_vec_pretty(&note));
-        let bytes = bytes.map_err(|error| Error::file("write", &path, &error.into()))?;
+        let bytes = bytes.map_err(|error| Error::file("write", &path, error.into()))?;
         self.replace(&path, &bytes)
     }
 
@@ -219,18 +219,18 @@ impl Draft {
             .and_then(|()| RealDisk.sync_file(&next))
             .and_then(|()| fs::rename(&next, path))
             .and_then(|()| RealDisk.sync_folder(path.parent().unwrap_or(path)));
-        done.map_err(|error| Error::file("write", path, &error))
+        done.map_err(|error| Error::file("write", path, error))
     }
 
     /// Takes it for an editor; none where somebody else has it.
     pub fn hold(&self) -> Result<Option<Held>, Error> {
         let path = self.folder.join(HELD);
         let file = File::options().create(true).append(true).open(&path);
-        let file = file.map_err(|error| Error::file("take the draft", &path, &error))?;
+        let file = file.map_err(|error| Error::file("take the draft", &path, error))?;
         match file.try_lock() {
             Ok(()) => Ok(Some(Held { _file: file })),
             Err(TryLockError::WouldBlock) => Ok(None),
-            Err(TryLockError::Error(error)) => Err(Error::file("take the draft", &path, &error)),
+            Err(TryLockError::Error(error)) => Err(Error::file("take the draft", &path, error)),
         }
     }
 
@@ -247,8 +247,7 @@ impl Draft {
 
     /// Throws it away.
     pub fn remove(&self) -> Result<(), Error> {
-        fs::remove_dir_all(&self.folder)
-            .map_err(|error| Error::file("remove the draft", &self.folder, &error))
+        fs::remove_dir_all(&self.folder).map_err(|error| Error::file("remove the draft", &self.folder, error))
     }
 }
 

@@ -38,7 +38,7 @@ pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Error> {
     }
     command.arg(file);
     let status =
-        command.status().map_err(|error| Error::file("start the editor", Path::new(program), &error))?;
+        command.status().map_err(|error| Error::file("start the editor", Path::new(program), error))?;
     if status.success() {
         return Ok(());
     }

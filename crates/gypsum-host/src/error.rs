@@ -86,12 +86,7 @@ impl Error {
     }
 
     /// An operation on a file failed.
-    pub fn file(operation: &str, path: &Path, source: &io::Error) -> Self {
-        // An I/O error cannot be cloned; its kind and its words are what counts.
-        let source = match source.raw_os_error() {
-            Some(code) => io::Error::from_raw_os_error(code),
-            None => io::Error::new(source.kind(), source.to_string()),
-        };
+    pub fn file(operation: &str, path: &Path, source: io::Error) -> Self {
         Self::File { operation: operation.into(), path: path.into(), source: Arc::new(source) }
     }
 

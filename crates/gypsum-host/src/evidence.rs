@@ -67,7 +67,7 @@ impl Damage {
 pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Error> {
     let read = |name: &str| {
         let path = folder.join(name);
-        disk.read(&path).map_err(|error| Error::file("read", &path, &error))
+        disk.read(&path).map_err(|error| Error::file("read", &path, error))
     };
     let mut damage = Vec::new();
     let mut log_of = |name: &str, bytes: &Option<Vec<u8>>| {
@@ -123,7 +123,7 @@ pub fn of(disk: &dyn Disk, folder: &Path) -> Result<Evidence, Error> {
 /// If it is there and may not be read.
 pub fn report(disk: &dyn Disk, folder: &Path) -> Result<Recorded<Report>, Error> {
     let path = folder.join("change.json");
-    let bytes = disk.read(&path).map_err(|error| Error::file("read", &path, &error))?;
+    let bytes = disk.read(&path).map_err(|error| Error::file("read", &path, error))?;
     Ok(bytes.map_or(Recorded::Absent, |bytes| unseal(&bytes)))
 }
 

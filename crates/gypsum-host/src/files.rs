@@ -323,7 +323,11 @@ fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Error> {
     }
     let found = glob::glob_with(pattern, MATCHING)
         .map_err(|error| Error::usage(format!("{pattern:?} is no pattern: {error}")))?;
-    let found = found.map(|path| path.map_err(|error| Error::file("look into", error.path(), error.error())));
+    let unread = |error: glob::GlobError| {
+        let folder = error.path().to_owned();
+        Error::file("look into", &folder, error.into())
+    };
+    let found = found.map(|path| path.map_err(unread));
     let mut paths: Vec<PathBuf> = found.collect::<Result<_, _>>()?;
     paths.extend(new.filter(|new| !new.exists()));
     paths.sort();
@@ -334,9 +338,9 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
     let real = name.canonicalize().map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => Error::cannot(format!("{} does not exist", name.display()))
             .help("is the daemon installed? A file elsewhere is named with --file or in a profile"),
-        _ => Error::file("read", name, &error),
+        _ => Error::file("read", name, error),
     })?;
-    let meta = fs::symlink_metadata(&real).map_err(|error| Error::file("look at", &real, &error))?;
+    let meta = fs::symlink_metadata(&real).map_err(|error| Error::file("look at", &real, error))?;
     let kind = meta.file_type();
     if !kind.is_file() {
         let what = if kind.is_dir() {
@@ -354,7 +358,7 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
         return Err(Error::cannot(format!("{}: {}", name.display(), TooLarge(size)))
             .help("a configuration of this size is data: see what wrote it"));
     }
-    let bytes = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?.unwrap_or_default();
+    let bytes = disk.read(&real).map_err(|error| Error::file("read", &real, error))?.unwrap_or_default();
     if let Some(at) = memchr::memchr(0, &bytes) {
         let line = memchr::memchr_iter(b'\n', &bytes[..at]).count() + 1;
         return Err(Error::cannot(format!(

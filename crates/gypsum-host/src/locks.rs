@@ -83,7 +83,7 @@ impl Locks {
 fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File), Error> {
     let path = path_of(folder, thing);
     loop {
-        let mut file = open(folder, &path).map_err(|error| Error::file("open the lock", &path, &error))?;
+        let mut file = open(folder, &path).map_err(|error| Error::file("open the lock", &path, error))?;
         match file.try_lock() {
             Ok(()) if !is_named(&file, &path) => continue,
             Ok(()) => {}
@@ -94,7 +94,7 @@ fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File),
                 return Err(Error::busy(format!("another change has {thing} right now{by}"))
                     .help("wait until it has ended; nothing was touched"));
             }
-            Err(TryLockError::Error(error)) => return Err(Error::file("lock", &path, &error)),
+            Err(TryLockError::Error(error)) => return Err(Error::file("lock", &path, error)),
         }
         say_who(&file, holder);
         return Ok((path, file));

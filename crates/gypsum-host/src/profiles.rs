@@ -175,7 +175,7 @@ fn unknown(daemon: &str) -> Error {
 pub fn read_file(path: &Path) -> Result<Profile, NoProfile> {
     safe(path).map_err(NoProfile::Error)?;
     let text =
-        fs::read_to_string(path).map_err(|error| NoProfile::Error(Error::file("read", path, &error)))?;
+        fs::read_to_string(path).map_err(|error| NoProfile::Error(Error::file("read", path, error)))?;
     on_this_host(&text).map_err(|error| malformed(path, &error))
 }
 
@@ -193,12 +193,12 @@ fn malformed(path: &Path, error: &ProfileError) -> NoProfile {
 /// A profile names commands to run: as root, nobody else may be able to write it or any folder
 /// above it.
 fn safe(path: &Path) -> Result<(), Error> {
-    let real = path.canonicalize().map_err(|error| Error::file("read", path, &error))?;
+    let real = path.canonicalize().map_err(|error| Error::file("read", path, error))?;
     if !rustix::process::geteuid().is_root() {
         return Ok(());
     }
     for part in real.ancestors() {
-        let meta = fs::metadata(part).map_err(|error| Error::file("look at", part, &error))?;
+        let meta = fs::metadata(part).map_err(|error| Error::file("look at", part, error))?;
         // In a sticky folder others cannot replace what is not theirs.
         let sticky = meta.is_dir() && meta.mode() & 0o1000 != 0;
         let writable = meta.mode() & 0o002 != 0 || (meta.mode() & 0o020 != 0 && meta.gid() != 0);

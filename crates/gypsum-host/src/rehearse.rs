@@ -139,8 +139,7 @@ struct Stage<'a> {
 impl<'a> Stage<'a> {
     fn new(checker: &'a Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Self, Error> {
         let temporary = std::env::temp_dir();
-        let failed =
-            |error: std::io::Error| Error::file("make a folder for the check in", &temporary, &error);
+        let failed = |error: std::io::Error| Error::file("make a folder for the check in", &temporary, error);
         let folder = tempfile::Builder::new().prefix("gypsum-").tempdir().map_err(failed)?;
         // Others may pass through, to the scratch folder, and see nothing: what is in it has the
         // owner and mode of the live files.
@@ -177,7 +176,7 @@ impl<'a> Stage<'a> {
         let written = fs::create_dir(&folder)
             .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
             .and_then(|()| crate::disk::RealDisk.create(&path, bytes, model));
-        written.map_err(|error| Error::file("write the proposal for the check to", &path, &error))?;
+        written.map_err(|error| Error::file("write the proposal for the check to", &path, error))?;
         Ok(path)
     }
 

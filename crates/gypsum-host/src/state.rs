@@ -48,7 +48,7 @@ impl State {
     /// folder for others.
     pub fn at(given: Option<&Path>) -> Result<Self, Error> {
         if let Some(root) = given {
-            let root = std::path::absolute(root).map_err(|error| Error::file("use", root, &error))?;
+            let root = std::path::absolute(root).map_err(|error| Error::file("use", root, error))?;
             return Ok(Self { root });
         }
         if rustix::process::geteuid().is_root() {
@@ -77,7 +77,7 @@ impl State {
     pub fn prepare(&self, disk: &dyn Disk, daemon: &str) -> Result<(), Error> {
         let folder = self.of_daemon(daemon);
         disk.make_folder(&folder).map_err(|error| {
-            let error = Error::file("make the state folder", &folder, &error);
+            let error = Error::file("make the state folder", &folder, error);
             if error.advice().is_some() {
                 error
             } else {
@@ -113,7 +113,7 @@ impl State {
         let time = Timestamp::from_millisecond(now_ms).unwrap_or_default();
         let name = format!("{}-{number:04}", time.strftime("%Y%m%dT%H%M%SZ"));
         let folder = self.of_daemon(daemon).join(&name);
-        disk.make_folder(&folder).map_err(|error| Error::file("make", &folder, &error))?;
+        disk.make_folder(&folder).map_err(|error| Error::file("make", &folder, error))?;
         Ok(Entry { number, name, folder })
     }
 
@@ -188,7 +188,7 @@ impl State {
             return Err(Error::usage(format!("no change of {daemon} has records that cannot be read")));
         };
         let aside = self.of_daemon(daemon).join(format!("{}{SET_ASIDE}", entry.name));
-        fs::rename(&entry.folder, &aside).map_err(|error| Error::file("rename", &entry.folder, &error))?;
+        fs::rename(&entry.folder, &aside).map_err(|error| Error::file("rename", &entry.folder, error))?;
         Ok(aside)
     }
 }

@@ -36,19 +36,19 @@ impl<'a> Transaction<'a> {
             }
         }
         for folder in &self.plan.folders {
-            self.disk.make_open_folder(folder).map_err(|error| Error::file("make", folder, &error))?;
+            self.disk.make_open_folder(folder).map_err(|error| Error::file("make", folder, error))?;
             self.sync_around(folder)?;
         }
         for (file, bytes) in self.plan.files.iter().zip(contents) {
             let Some(bytes) = bytes else { continue };
             let model = if file.how == ReplaceBy::Create { None } else { Some(file.path.as_path()) };
             let model = model.or(file.backup.as_deref());
-            self.disk.create(&file.aside, bytes, model).map_err(|e| Error::file("write", &file.aside, &e))?;
+            self.disk.create(&file.aside, bytes, model).map_err(|e| Error::file("write", &file.aside, e))?;
             if let Some(ownership) = &file.ownership {
                 let dressed = self.disk.set_ownership(&file.aside, ownership);
-                dressed.map_err(|error| Error::file("give its owner and mode to", &file.aside, &error))?;
+                dressed.map_err(|error| Error::file("give its owner and mode to", &file.aside, error))?;
             }
-            self.disk.sync_file(&file.aside).map_err(|e| Error::file("sync", &file.aside, &e))?;
+            self.disk.sync_file(&file.aside).map_err(|e| Error::file("sync", &file.aside, e))?;
         }
         self.sync_folders()
     }
@@ -69,7 +69,7 @@ impl<'a> Transaction<'a> {
             Err(error) if matches!(error.kind(), io::ErrorKind::AlreadyExists | io::ErrorKind::NotFound) => {
                 Err(foreign(path))
             }
-            other => other.map_err(|error| Error::file("replace", path, &error)),
+            other => other.map_err(|error| Error::file("replace", path, error)),
         };
         match file.how {
             ReplaceBy::Exchange => {
@@ -97,8 +97,8 @@ impl<'a> Transaction<'a> {
                     return Err(foreign(path));
                 }
                 let bytes = self.bytes(aside)?.unwrap_or_default();
-                self.disk.overwrite(path, &bytes).map_err(|error| Error::file("write", path, &error))?;
-                self.disk.sync_file(path).map_err(|error| Error::file("sync", path, &error))
+                self.disk.overwrite(path, &bytes).map_err(|error| Error::file("write", path, error))?;
+                self.disk.sync_file(path).map_err(|error| Error::file("sync", path, error))
             }
         }
     }
@@ -123,7 +123,7 @@ impl<'a> Transaction<'a> {
     /// Removes those folders that are empty; what somebody put into the others stays.
     fn remove_folders<'b>(&self, folders: impl Iterator<Item = &'b PathBuf>) -> Outcome {
         for folder in folders {
-            self.disk.remove_folder(folder).map_err(|error| Error::file("remove", folder, &error))?;
+            self.disk.remove_folder(folder).map_err(|error| Error::file("remove", folder, error))?;
         }
         Ok(())
     }
@@ -172,8 +172,8 @@ impl<'a> Transaction<'a> {
                 Content::Absent => self.disk.create(&file.path, &bytes, file.backup.as_deref()),
                 Content::Digest(_) => self.disk.overwrite(&file.path, &bytes),
             };
-            written.map_err(|error| Error::file("write", &file.path, &error))?;
-            self.disk.sync_file(&file.path).map_err(|error| Error::file("sync", &file.path, &error))?;
+            written.map_err(|error| Error::file("write", &file.path, error))?;
+            self.disk.sync_file(&file.path).map_err(|error| Error::file("sync", &file.path, error))?;
         }
         self.drop_aside(file, note)
     }
@@ -227,7 +227,7 @@ impl<'a> Transaction<'a> {
     /// Removes what was put beside the files before anything was live; it may be torn.
     pub fn unstage(&self) -> Outcome {
         for file in self.plan.files.iter().filter(|file| file.how != ReplaceBy::Remove) {
-            self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, &error))?;
+            self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, error))?;
         }
         self.sync_folders()?;
         self.remove_folders(self.plan.folders.iter().rev())
@@ -283,16 +283,16 @@ impl<'a> Transaction<'a> {
         } else {
             Some(self.save(&file.aside)?)
         };
-        self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, &error))?;
+        self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, error))?;
         Ok(note)
     }
 
     fn backup_aside(&self, file: &PlannedFile) -> Outcome {
         let bytes = self.backup(file)?;
-        self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, &error))?;
+        self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, error))?;
         let made = self.disk.create(&file.aside, &bytes, file.backup.as_deref());
-        made.map_err(|error| Error::file("write", &file.aside, &error))?;
-        self.disk.sync_file(&file.aside).map_err(|error| Error::file("sync", &file.aside, &error))
+        made.map_err(|error| Error::file("write", &file.aside, error))?;
+        self.disk.sync_file(&file.aside).map_err(|error| Error::file("sync", &file.aside, error))
     }
 
     fn backup(&self, file: &PlannedFile) -> Outcome<Vec<u8>> {
@@ -309,7 +309,7 @@ impl<'a> Transaction<'a> {
         };
         let copy = folder.join(digest_name(&content_of(Some(&bytes))));
         if self.bytes(&copy)?.as_deref() != Some(bytes.as_slice()) {
-            let kept = |error: io::Error| Error::file("keep a copy in", &folder, &error);
+            let kept = |error: io::Error| Error::file("keep a copy in", &folder, error);
             self.disk.make_folder(&folder).map_err(kept)?;
             self.disk.remove(&copy).map_err(kept)?;
             self.disk.create(&copy, &bytes, None).map_err(kept)?;
@@ -335,21 +335,21 @@ impl<'a> Transaction<'a> {
 
     fn exchange(&self, file: &PlannedFile) -> Outcome {
         let done = self.disk.exchange(&file.aside, &file.path);
-        done.map_err(|error| Error::file("restore", &file.path, &error))?;
+        done.map_err(|error| Error::file("restore", &file.path, error))?;
         self.sync_around(&file.path)
     }
 
     fn rename(&self, from: &Path, to: &Path) -> Outcome {
-        self.disk.rename_new(from, to).map_err(|error| Error::file("restore", to, &error))?;
+        self.disk.rename_new(from, to).map_err(|error| Error::file("restore", to, error))?;
         self.sync_around(to)
     }
 
     fn bytes(&self, path: &Path) -> Outcome<Option<Vec<u8>>> {
-        self.disk.read(path).map_err(|error| Error::file("read", path, &error))
+        self.disk.read(path).map_err(|error| Error::file("read", path, error))
     }
 
     fn content(&self, path: &Path) -> Outcome<Content> {
-        self.disk.content(path).map_err(|error| Error::file("read", path, &error))
+        self.disk.content(path).map_err(|error| Error::file("read", path, error))
     }
 
     fn sync_around(&self, path: &Path) -> Outcome {
@@ -367,7 +367,7 @@ impl<'a> Transaction<'a> {
         match self.disk.sync_folder(folder) {
             // One that was to be made, and was not, or is gone again.
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
-            synced => synced.map_err(|error| Error::file("sync", folder, &error)),
+            synced => synced.map_err(|error| Error::file("sync", folder, error)),
         }
     }
 }

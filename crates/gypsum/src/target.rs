@@ -56,7 +56,7 @@ pub fn check_of(option: &str, sentence: &str) -> Result<Check, Error> {
 fn without_profile(target: &Target) -> Result<Profile, Error> {
     check_name(&target.daemon)?;
     let file = target.file.as_deref().unwrap_or_else(|| std::path::Path::new(""));
-    let path = std::path::absolute(file).map_err(|error| Error::file("use", file, &error))?;
+    let path = std::path::absolute(file).map_err(|error| Error::file("use", file, error))?;
     let path = path.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?.to_owned();
     let name = target.format.as_deref().unwrap_or_default();
     let commented = name == "jsonc";

@@ -199,7 +199,7 @@ impl Typed {
 pub fn extra_files_of(prepared: &Prepared) -> Result<ExtraFiles, Error> {
     let companion = |one: &Placing| {
         let absolute = |path: &str| {
-            std::path::absolute(path).map_err(|error| Error::file("use", Path::new(path), &error))
+            std::path::absolute(path).map_err(|error| Error::file("use", Path::new(path), error))
         };
         let (owner, group) = one.owner.as_deref().map_or(Ok((None, None)), owner_of)?;
         let mode = one.mode.as_deref().map(mode_of).transpose()?;
@@ -244,7 +244,7 @@ pub fn content_of(file: &Path) -> Result<Vec<u8>, Error> {
     } else {
         std::fs::read(file).map(|read| bytes = read)
     };
-    read.map_err(|error| Error::file("read", file, &error))?;
+    read.map_err(|error| Error::file("read", file, error))?;
     Ok(bytes)
 }
 

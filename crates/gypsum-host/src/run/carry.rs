@@ -2,29 +2,19 @@
 //! of it is fed back.
 
 use super::apply::{self, keep_log};
-use super::live::{HandOverTo, Live};
+use super::handover::{HandOver, hand_over};
+use super::live::Live;
 use super::observer::Finished;
 use super::steps::Timer;
-use super::{close, handover, restore};
+use super::{close, restore};
 use crate::error::Error;
-use crate::guardian::GuardianClient;
 use crate::journal::Journal;
 use gypsum_core::change::{Change, Order, Stage, State as Reached, StepOutcome, Verdict};
-
-/// Where a change went.
-pub(super) enum Way {
-    /// To its end.
-    Ended,
-    /// To another process.
-    HandedOver(GuardianClient),
-}
 
 impl Live<'_> {
     /// The change from here to its end, in this process, and what the logs said.
     pub fn carry(mut self, change: Change) -> Finished {
-        let mut nowhere = None;
-        // Without a process to hand it over to, it ends here.
-        let _ = self.run(change, &mut nowhere);
+        self.run(change, &mut HandOver::default());
         self.finish()
     }
 
@@ -43,18 +33,16 @@ impl Live<'_> {
         Finished::early(report, error)
     }
 
-    /// Carries out orders until there is none left.
-    pub fn run(&mut self, mut change: Change, to: &mut Option<HandOverTo>) -> Way {
-        let mut way = Way::Ended;
+    /// Carries out orders until there is none left: it has ended, or another process has it (`to.client`).
+    pub fn run(&mut self, mut change: Change, to: &mut HandOver) {
         while let Some(order) = change.order() {
             let outcome = match self.record(&change) {
                 Err(error) => self.unrecorded(&change, error),
                 Ok(()) if self.is_to_stop(&change, order) => self.obstacle.interrupted(),
-                Ok(()) => self.timed(order, &change, to, &mut way),
+                Ok(()) => self.timed(order, &change, to),
             };
             change = change.next(outcome);
         }
-        way
     }
 
     /// Writes into the journal what is durably true.
@@ -71,7 +59,7 @@ impl Live<'_> {
                 tracing::warn!(%error, "the journal cannot be written");
                 Ok(())
             }
-            Err(error) => Err(Error::file("write the journal in", folder, &error)),
+            Err(error) => Err(Error::file("write the journal in", folder, error)),
         }
     }
 
@@ -87,24 +75,9 @@ impl Live<'_> {
         self.cx.world.interrupted() && !restoring && !matches!(order, Order::Tidy | Order::Close(_))
     }
 
-    fn timed(
-        &mut self,
-        order: Order,
-        change: &Change,
-        to: &mut Option<HandOverTo>,
-        way: &mut Way,
-    ) -> StepOutcome {
+    fn timed(&mut self, order: Order, change: &Change, to: &mut HandOver) -> StepOutcome {
         let timer = Timer::start(self.cx.world);
-        let done = if order == Order::HandOver {
-            let client = to.as_mut().and_then(|to| handover::hand_over(self, to));
-            Ok(client.map_or(StepOutcome::Done, |client| {
-                *way = Way::HandedOver(client);
-                StepOutcome::HandedOver
-            }))
-        } else {
-            self.act(order, change)
-        };
-        let outcome = match done {
+        let outcome = match self.act(order, change, to) {
             Ok(outcome) => outcome,
             Err(error) => self.obstacle.stopped_by(error),
         };
@@ -115,9 +88,10 @@ impl Live<'_> {
         outcome
     }
 
-    fn act(&mut self, order: Order, change: &Change) -> Result<StepOutcome, Error> {
+    fn act(&mut self, order: Order, change: &Change, to: &mut HandOver) -> Result<StepOutcome, Error> {
         match order {
             Order::Stage => apply::stage(self),
+            Order::HandOver => Ok(hand_over(self, to)),
             Order::Replace => apply::replace(self),
             Order::Activate => apply::activate(self),
             Order::CheckHealth => apply::check_health(self),
@@ -126,7 +100,6 @@ impl Live<'_> {
             Order::CheckHealthAgain => restore::check_health_again(self),
             Order::Tidy => apply::tidy(self, change),
             Order::Close(verdict) => close::close_live(self, verdict),
-            Order::HandOver => Ok(StepOutcome::Done),
             // These make the plan, without which there is no live change.
             Order::Lock | Order::Edit | Order::Check | Order::Measure | Order::Save => {
                 Err(Error::cannot(format!("the order {:?} came after the backup", order.name())))

@@ -2,13 +2,13 @@
 
 use super::close::close_early;
 use super::drafts::Typed;
-use super::follow::carry_prepared;
+use super::follow::carry_on;
+use super::handover::HandOver;
 use super::observer::{Finished, Observer};
 use super::prepare::prepare;
 use super::recorder::Recorder;
 use super::request::ChangeRequest;
 use super::steps::{Obstacle, RunContext, Steps};
-use crate::locks::Locks;
 use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::Change;
@@ -31,10 +31,11 @@ pub fn change(
         change: Change::open(dry_run),
         obstacle: Obstacle::default(),
     };
-    let mut locks = Locks::default();
+    // It outlives the change: the locks are held, and a guardian that was not needed is waited for, until all is said.
+    let mut to = HandOver::default();
     let mut typed = Typed::of(&request);
-    match prepare(&mut steps, &mut locks, &mut typed, request) {
-        Some(prepared) => carry_prepared(steps, prepared, locks),
+    match prepare(&mut steps, &mut to, &mut typed, request) {
+        Some(saved) => carry_on(steps, saved, &mut to),
         None => close_early(steps, &typed),
     }
 }

@@ -1,10 +1,10 @@
 //! A change that another process carries: watched from here, taken over in the guardian, taken back where the
 //! guardian is lost.
 
-use super::carry::Way;
-use super::live::{HandOverTo, Live};
+use super::handover::HandOver;
+use super::live::Live;
 use super::observer::{Finished, Observer};
-use super::prepare::{Prepared, Saved};
+use super::prepare::Saved;
 use super::steps::Steps;
 use crate::evidence::{Evidence, Progress};
 use crate::guardian::{GuardianClient, GuardianMessage, Received, Staged};
@@ -29,26 +29,23 @@ pub fn carry_staged(
     live.cx.recorder.hide(secrets);
     // The person may have stopped it while it was handed over.
     let taken = if world.interrupted() { live.obstacle.interrupted() } else { StepOutcome::Done };
-    let mut nowhere = None;
-    if let Way::Ended = live.run(Change::staged().next(taken), &mut nowhere) {
-        ended(live.finished().status);
-    }
+    live.run(Change::staged().next(taken), &mut HandOver::default());
+    ended(live.finished().status);
     live.finish();
 }
 
 /// Carries a change whose backup exists; the guardian has it from the moment at which its files are staged.
-pub(super) fn carry_prepared(steps: Steps<'_>, prepared: Prepared, locks: Locks) -> Finished {
-    let Prepared { saved, guardian, holder } = prepared;
+pub(super) fn carry_on(steps: Steps<'_>, saved: Saved, to: &mut HandOver) -> Finished {
     let mut live = Live::new(steps.cx, saved);
-    let mut to = Some(HandOverTo { guardian, locks, holder });
-    match live.run(steps.change, &mut to) {
-        Way::Ended => live.finish(),
-        Way::HandedOver(client) => follow(live, client, to.map(|to| to.locks).unwrap_or_default()),
+    live.run(steps.change, to);
+    match to.client.take() {
+        Some(client) => follow(live, client, &mut to.locks),
+        None => live.finish(),
     }
 }
 
 /// Shows what the guardian tells until it has ended.
-fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: Locks) -> Finished {
+fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: &mut Locks) -> Finished {
     loop {
         match client.hear() {
             Received::Message(GuardianMessage::Saw(event)) => live.cx.recorder.relay(&event),
@@ -67,8 +64,8 @@ fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: Locks) -> Finis
 }
 
 /// Leaves the locks to the guardian: it has released them, is about to, or goes on.
-fn leave(live: Live<'_>, locks: Locks, status: ExitStatus) -> Finished {
-    locks.leave();
+fn leave(live: Live<'_>, locks: &mut Locks, status: ExitStatus) -> Finished {
+    std::mem::take(locks).leave();
     Finished { report: live.cx.recorder.report().clone(), status }
 }
 

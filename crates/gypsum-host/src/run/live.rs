@@ -4,8 +4,6 @@ use super::observer::Observer;
 use super::prepare::Saved;
 use super::recorder::Recorder;
 use super::steps::{Obstacle, RunContext};
-use crate::guardian::Guardian;
-use crate::locks::Locks;
 use crate::logs::Mark;
 use crate::probe::ProbeContext;
 use crate::state::{Entry, State};
@@ -53,14 +51,6 @@ pub(super) struct LogExcerpt {
     pub since: Mark,
     pub until_ms: i64,
     pub files: Vec<String>,
-}
-
-/// The locks of a change, and the process that may take it over.
-pub(super) struct HandOverTo {
-    pub guardian: Option<Guardian>,
-    pub locks: Locks,
-    /// What others are told who want the locks.
-    pub holder: String,
 }
 
 impl<'a> Live<'a> {

@@ -30,7 +30,7 @@ pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(NewCo
 /// What a draft proposes, with what was changed in the file since it was put aside.
 fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>, Error> {
     let file = &draft.note.file;
-    let live = disk.read(file).map_err(|error| Error::file("read", file, &error))?.unwrap_or_default();
+    let live = disk.read(file).map_err(|error| Error::file("read", file, error))?.unwrap_or_default();
     let (base, typed) = (draft.base()?, draft.proposal()?);
     if base == live {
         return Ok(typed);

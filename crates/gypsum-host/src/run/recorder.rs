@@ -33,13 +33,16 @@ pub struct Acceptance {
 impl Acceptance {
     /// Whether findings of this rule are accepted.
     pub fn has(&self, rule: &str) -> bool {
-        self.rules.iter().any(|accepted| accepted.split('=').next() == Some(rule))
+        self.entry(rule).is_some()
+    }
+
+    fn entry(&self, rule: &str) -> Option<&String> {
+        self.rules.iter().find(|accepted| accepted.split('=').next() == Some(rule))
     }
 
     /// Marks a finding of an accepted rule, with the reason that was given for it or for the whole change.
     fn mark(&self, finding: &mut Finding, why: Option<&str>) {
-        let rule = |accepted: &&String| accepted.split('=').next() == Some(finding.rule.as_str());
-        if let Some(accepted) = self.rules.iter().find(rule) {
+        if let Some(accepted) = self.entry(&finding.rule) {
             finding.accepted = true;
             let reason = accepted.split_once('=').map(|(_, reason)| reason);
             finding.reason = reason.or(why).map(str::to_owned);

@@ -24,19 +24,25 @@ pub(super) trait ServiceManager {
     /// that carries on by itself, and puts what it is told then behind that, may be left in the middle.
     fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted;
 
-    /// The last lines of the log that the manager itself keeps of the service, from a mark on and up to a moment
-    /// (milliseconds since 1970). None where it keeps none: its output goes to files then.
-    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String>;
-
     /// How a person looks at it and its log: a line for the shell.
     fn by_hand(&self, service: &Service) -> String;
 
-    /// Those of these units that are up; none if it has no units that depend on each other.
+    /// What only a manager of units can be asked; `None` if it keeps neither units that depend on each other, nor a log,
+    /// nor an account of what it was asked to do.
+    fn units(&self) -> Option<&dyn Units>;
+}
+
+/// A service manager that has units, which depend on each other, and a log of its own.
+pub(super) trait Units {
+    /// The last lines of the log that the manager itself keeps of the service, from a mark on and up to a moment
+    /// (milliseconds since 1970).
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String>;
+
+    /// Those of these units that are up.
     fn active(&self, service: &Service, units: &[String]) -> Vec<String>;
 
-    /// Whether it was asked, since a moment, to stop or to restart the service: then its end is no crash. None where
-    /// the manager keeps no account of that.
-    fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool>;
+    /// Whether it was asked, since a moment, to stop or to restart the service: then its end is no crash.
+    fn was_asked(&self, service: &Service, since_ms: i64) -> bool;
 }
 
 /// Waits until nothing is left of a service that was stopped: no process of it, no socket on which it listened.

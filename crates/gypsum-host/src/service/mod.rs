@@ -245,7 +245,7 @@ fn with_logs(line: String, service: &Service) -> String {
 
 /// Those of these units that are up, of the manager that the service is with.
 pub fn active_units(service: &Service, units: &[String]) -> Vec<String> {
-    manager_of(service).active(service, units)
+    manager_of(service).units().map(|manager| manager.active(service, units)).unwrap_or_default()
 }
 
 /// Tells a service something and waits until that is done or the time is up.
@@ -266,12 +266,13 @@ pub fn act(service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted 
 
 /// The last lines of the log that its manager keeps, from a mark on and up to a moment (milliseconds since 1970).
 pub fn logs_since(service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
-    manager_of(service).logs_since(service, since, until_ms)
+    let units = manager_of(service).units();
+    units.map(|manager| manager.logs_since(service, since, until_ms)).unwrap_or_default()
 }
 
 /// Whether its manager was asked, since a moment, to stop or to restart it; none where it keeps no account of that.
 pub fn was_asked(service: &Service, since_ms: i64) -> Option<bool> {
-    manager_of(service).was_asked(service, since_ms)
+    manager_of(service).units().map(|manager| manager.was_asked(service, since_ms))
 }
 
 fn signal(service: &Service) -> Result<(), ActionError> {

@@ -3,11 +3,10 @@
 //! What we believe of it (0.45): status 0 says started and 3 stopped; a daemon that was killed may stay "started", so
 //! its process is looked at; then `zap` comes before a start.
 
-use super::manager::ServiceManager;
+use super::manager::{ServiceManager, Units};
 use super::{Acted, ServiceAction, proc, script, tell, with_logs};
 use crate::children::{self, Limit};
 use crate::error::Error;
-use crate::logs::Mark;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
@@ -56,18 +55,7 @@ impl ServiceManager for Openrc {
         tell(&[TOOL, name, action.word()], limit.time)
     }
 
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
-        // It keeps no log: the service writes its own files.
-        Vec::new()
-    }
-
-    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
-        // It has no units that depend on each other.
-        Vec::new()
-    }
-
-    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
-        // It keeps no account of that.
+    fn units(&self) -> Option<&dyn Units> {
         None
     }
 }

@@ -1,10 +1,9 @@
 //! A plain process: a command starts it, a pid file names it, signals tell it things.
 
-use super::manager::ServiceManager;
+use super::manager::{ServiceManager, Units};
 use super::{Acted, ActionError, ServiceAction, named_signal, proc, send, with_logs};
 use crate::children::{self, Limit};
 use crate::error::Error;
-use crate::logs::Mark;
 use gypsum_core::profile::{Plain, Service, Stop};
 use gypsum_core::service::{Observation, Process, State};
 use rustix::process::Signal;
@@ -51,18 +50,7 @@ impl ServiceManager for NoManager {
         Acted::since(begun, done)
     }
 
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
-        // It keeps no log: the service writes its own files.
-        Vec::new()
-    }
-
-    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
-        // It has no units that depend on each other.
-        Vec::new()
-    }
-
-    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
-        // It keeps no account of that.
+    fn units(&self) -> Option<&dyn Units> {
         None
     }
 }

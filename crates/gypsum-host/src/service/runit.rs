@@ -3,11 +3,10 @@
 //! What we believe of it (2.1.2): `sv status` ends with 0 for a service that is up, down or dying over and over;
 //! `restart` of a dying one, too. Its files say which process runs and what is wanted.
 
-use super::manager::ServiceManager;
+use super::manager::{ServiceManager, Units};
 use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::Limit;
 use crate::error::Error;
-use crate::logs::Mark;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use std::fs;
@@ -115,18 +114,7 @@ impl ServiceManager for Runit {
         acted
     }
 
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
-        // It keeps no log: the service writes its own files.
-        Vec::new()
-    }
-
-    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
-        // It has no units that depend on each other.
-        Vec::new()
-    }
-
-    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
-        // It keeps no account of that.
+    fn units(&self) -> Option<&dyn Units> {
         None
     }
 }

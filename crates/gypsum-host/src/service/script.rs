@@ -3,11 +3,10 @@
 //! What we believe of them: status 0 says running, 1 dead with a pid file, 3 stopped, and a stale pid file whose
 //! number another program has says "running"; a reload of a dead daemon may end with 0. So processes are looked at.
 
-use super::manager::ServiceManager;
+use super::manager::{ServiceManager, Units};
 use super::{Acted, ServiceAction, bare, output, proc, tell, unknown, with_logs};
 use crate::children::{self, Limit};
 use crate::error::Error;
-use crate::logs::Mark;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use std::fs;
@@ -106,18 +105,7 @@ impl ServiceManager for Script {
         tell(&argv(&path(service.name()).display().to_string(), action.word()), limit.time)
     }
 
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
-        // It keeps no log: the service writes its own files.
-        Vec::new()
-    }
-
-    fn active(&self, _service: &Service, _units: &[String]) -> Vec<String> {
-        // It has no units that depend on each other.
-        Vec::new()
-    }
-
-    fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
-        // It keeps no account of that.
+    fn units(&self) -> Option<&dyn Units> {
         None
     }
 }

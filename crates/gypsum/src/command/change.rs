@@ -69,7 +69,7 @@ fn in_absolute_files(content: NewContent) -> Result<NewContent, Error> {
     let NewContent::Edits(mut edits) = content else { return Ok(content) };
     for within in edits.iter_mut().filter_map(|request| request.within.as_mut()) {
         let path = std::path::absolute(&*within)
-            .map_err(|error| Error::file("use", std::path::Path::new(within), &error))?;
+            .map_err(|error| Error::file("use", std::path::Path::new(within), error))?;
         *within = path.display().to_string();
     }
     Ok(NewContent::Edits(edits))

@@ -21,7 +21,7 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
     if let Err(error) = fs::read_dir(context.state.root())
         && error.kind() == std::io::ErrorKind::PermissionDenied
     {
-        return Err(Error::file("read", context.state.root(), &error).into());
+        return Err(Error::file("read", context.state.root(), error).into());
     }
     if let (Some(daemon), Some(change)) = (daemon, change) {
         let entry = context.state.find(daemon, change)?;

@@ -165,7 +165,7 @@ impl Editing<'_> {
     }
 
     fn live(&self) -> Result<Vec<u8>, Error> {
-        let live = RealDisk.read(&self.real).map_err(|error| Error::file("read", &self.real, &error))?;
+        let live = RealDisk.read(&self.real).map_err(|error| Error::file("read", &self.real, error))?;
         Ok(live.unwrap_or_default())
     }
 

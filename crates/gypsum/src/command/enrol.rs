@@ -25,8 +25,8 @@ pub fn run(
     format: Option<&str>,
 ) -> Result<ExitStatus, NoTarget> {
     check_name(daemon)?;
-    let file = std::path::absolute(file).map_err(|error| Error::file("use", file, &error))?;
-    let bytes = std::fs::read(&file).map_err(|error| Error::file("read", &file, &error))?;
+    let file = std::path::absolute(file).map_err(|error| Error::file("use", file, error))?;
+    let bytes = std::fs::read(&file).map_err(|error| Error::file("read", &file, error))?;
     let family = match format {
         Some(name) => Family::named(name).ok_or_else(|| {
             let near = nearest(name, Family::ALL.map(Family::name));

@@ -59,7 +59,7 @@ fn files_of(plan: &Plan, entry: &Entry, whole: bool) -> Result<Contents, Error> 
     let mut files = Vec::new();
     let mut changed = Vec::new();
     for file in &plan.files {
-        let live = RealDisk.read(&file.path).map_err(|error| Error::file("read", &file.path, &error))?;
+        let live = RealDisk.read(&file.path).map_err(|error| Error::file("read", &file.path, error))?;
         let content = content_of(live.as_deref());
         if content != file.after && content != file.before {
             changed.push(file.path.display().to_string());
@@ -78,7 +78,7 @@ fn backup_of(file: &PlannedFile) -> Result<Option<Vec<u8>>, Error> {
     let Some(path) = &file.backup else {
         return Ok(None);
     };
-    let bytes = RealDisk.read(path).map_err(|error| Error::file("read", path, &error))?;
+    let bytes = RealDisk.read(path).map_err(|error| Error::file("read", path, error))?;
     if file.before != Content::Absent && content_of(bytes.as_deref()) != file.before {
         return Err(Error::cannot(format!("the backup {} is not what was saved", path.display()))
             .help("it was changed or removed; another change may hold a copy"));

@@ -5,17 +5,13 @@ use super::related::{open_sockets, start_taken_along};
 use super::service_action::{act_on_service, is_woken, reread};
 use crate::error::Error;
 use crate::run::live::Live;
-use crate::run::steps::INTERRUPTED;
 use crate::service::ServiceAction;
 use gypsum_core::change::StepOutcome;
 use gypsum_core::profile::Activation;
 
 pub(in crate::run) fn activate(live: &mut Live<'_>) -> Result<StepOutcome, Error> {
     let plan = live.plan.clone();
-    if let Err(why) = run_hooks(live, false) {
-        live.obstacle.cause = Some(why.to_string());
-        return Ok(StepOutcome::Failed);
-    }
+    run_hooks(live, false)?;
     if !plan.touch_service || plan.activation == Activation::None {
         return Ok(reread(live, &plan, false));
     }
@@ -33,8 +29,7 @@ pub(in crate::run) fn activate(live: &mut Live<'_>) -> Result<StepOutcome, Error
         return Ok(StepOutcome::Done);
     }
     if live.cx.world.interrupted() {
-        live.obstacle.cause = Some(INTERRUPTED.into());
-        return Ok(StepOutcome::Interrupted);
+        return Ok(live.obstacle.interrupted());
     }
     let said = if acted.said.is_empty() { String::new() } else { format!(": {}", acted.said) };
     live.obstacle.cause = Some(format!("{} failed{said}", action.word()));

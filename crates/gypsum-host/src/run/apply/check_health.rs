@@ -7,7 +7,6 @@ use super::service_action::is_woken;
 use crate::error::Error;
 use crate::health::HealthRun;
 use crate::run::live::Live;
-use crate::run::steps::INTERRUPTED;
 use crate::service;
 use gypsum_core::change::{Plan, StepOutcome};
 use gypsum_core::event::Event;
@@ -27,9 +26,8 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
     let (health, judgement) = health_of(live, &plan, (&plan.checks_after, baseline), plan.activation, false);
     if live.cx.world.interrupted() {
         // What was seen so far proves nothing: the person did not let it go on.
-        live.obstacle.cause = Some(INTERRUPTED.into());
         live.emit(Event::Looked { health, judgement, back: false });
-        return Ok(StepOutcome::Interrupted);
+        return Ok(live.obstacle.interrupted());
     }
     if judgement == Judgement::Worse {
         live.obstacle.cause.get_or_insert_with(|| cause(baseline, &health));

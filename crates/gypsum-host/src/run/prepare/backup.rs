@@ -15,9 +15,9 @@ pub(super) fn back_up(disk: &dyn Disk, entry: &Entry, file: &NewFile) -> Result<
     let backup = file.before.as_ref().map(|bytes| (entry.copy_of("before", &file.real), bytes));
     if let Some((copy, bytes)) = &backup {
         place(disk, copy, bytes, &file.real)?;
-        disk.sync_file(copy).map_err(|error| Error::file("sync", copy, &error))?;
+        disk.sync_file(copy).map_err(|error| Error::file("sync", copy, error))?;
         sync_up(disk, copy, &entry.folder)?;
-        let again = disk.content(copy).map_err(|error| Error::file("read", copy, &error))?;
+        let again = disk.content(copy).map_err(|error| Error::file("read", copy, error))?;
         if again != content_of(Some(bytes)) {
             return Err(Error::cannot(format!(
                 "the backup {} does not read back as it was written",
@@ -41,7 +41,7 @@ pub(super) fn back_up(disk: &dyn Disk, entry: &Entry, file: &NewFile) -> Result<
         place(disk, &copy, bytes, &file.real)?;
         if let Some(ownership) = &ownership {
             disk.set_ownership(&copy, ownership)
-                .map_err(|error| Error::file("give its owner and mode to", &copy, &error))?;
+                .map_err(|error| Error::file("give its owner and mode to", &copy, error))?;
         }
     }
     Ok(PlannedFile {
@@ -56,7 +56,7 @@ pub(super) fn back_up(disk: &dyn Disk, entry: &Entry, file: &NewFile) -> Result<
 }
 
 fn place(disk: &dyn Disk, copy: &Path, bytes: &[u8], like: &Path) -> Result<(), Error> {
-    let failed = |error: std::io::Error| Error::file("write", copy, &error);
+    let failed = |error: std::io::Error| Error::file("write", copy, error);
     disk.make_folder(copy.parent().unwrap_or(copy)).map_err(failed)?;
     let like = disk.content(like).is_ok_and(|content| content != Content::Absent).then_some(like);
     disk.create(copy, bytes, like).map_err(failed)
@@ -65,7 +65,7 @@ fn place(disk: &dyn Disk, copy: &Path, bytes: &[u8], like: &Path) -> Result<(), 
 /// Makes the names of all folders between a copy and the change's folder durable.
 fn sync_up(disk: &dyn Disk, copy: &Path, top: &Path) -> Result<(), Error> {
     for folder in copy.ancestors().skip(1).take_while(|folder| *folder != top) {
-        disk.sync_folder(folder).map_err(|error| Error::file("sync", folder, &error))?;
+        disk.sync_folder(folder).map_err(|error| Error::file("sync", folder, error))?;
     }
     Ok(())
 }
@@ -74,7 +74,7 @@ fn sync_up(disk: &dyn Disk, copy: &Path, top: &Path) -> Result<(), Error> {
 /// and by their ending), and that is free: what is there may be the only copy of something.
 fn aside(disk: &dyn Disk, entry: &Entry, path: &Path) -> Result<PathBuf, Error> {
     let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-    let taken = |error: std::io::Error| Error::file("look beside", path, &error);
+    let taken = |error: std::io::Error| Error::file("look beside", path, error);
     for more in ["", "b", "c", "d", "e"] {
         let aside = path.with_file_name(format!(".{name}.gypsum-{:04}{more}~", entry.number));
         if disk.read(&aside).map_err(taken)?.is_none() {

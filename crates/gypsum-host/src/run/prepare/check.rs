@@ -6,8 +6,8 @@ use super::own_rules::{OwnRules, new_settings};
 use super::proposal::Proposal;
 use crate::error::Error;
 use crate::files::Loading;
-use crate::locks::Locks;
 use crate::rehearse::{Proposed, Rehearsal, rehearse};
+use crate::run::handover::HandOver;
 use crate::run::steps::{RunContext, Step, Timer};
 use crate::service;
 use crate::shell;
@@ -38,13 +38,13 @@ pub(super) struct Checked {
 
 pub(super) fn check(
     cx: &mut RunContext<'_>,
-    locks: &mut Locks,
+    to: &mut HandOver,
     proposal: Proposal,
 ) -> Result<Step<Checked>, Error> {
     let disk = cx.world.disk();
     let acceptance = proposal.request.wishes.acceptance.clone();
     let (own, mut runs, checker) = rules_and_checker(cx.world, &proposal)?;
-    let (mut findings, checked) = with_service(own, proposal, locks)?;
+    let (mut findings, checked) = with_service(own, proposal, to)?;
     findings.extend(checked.run_file_rules(cx.state, disk));
     worst_first(&mut findings);
     if cx.recorder.judge(findings, &acceptance) {
@@ -110,13 +110,13 @@ fn rules_and_checker(
 fn with_service(
     own: OwnRules,
     mut proposal: Proposal,
-    locks: &mut Locks,
+    to: &mut HandOver,
 ) -> Result<(Vec<Finding>, Checked), Error> {
     let OwnRules { findings, changed_statements, after } = own;
     proposal.changed.extend(new_settings(&after.files, &changed_statements));
     let (service, found) = proposal.early.service()?;
     if let Some(name) = service::lock_name(&service).filter(|_| !proposal.request.wishes.dry_run) {
-        locks.take_more(&[name], &proposal.holder)?;
+        to.locks.take_more(&[name], &to.holder)?;
     }
     Ok((findings, Checked { proposal, changed_statements, after, service, found }))
 }

@@ -1,6 +1,6 @@
 //! What a whole file changes, line by line, for the eye and the record.
 
-use gypsum_core::diff::{hunks, lines};
+use gypsum_core::diff::{Hunk, hunks, lines};
 use gypsum_core::edit::LineDiff;
 use gypsum_core::text::LineShift;
 use std::path::Path;
@@ -8,27 +8,62 @@ use std::path::Path;
 /// More lines than this are counted and not shown.
 const MOST: usize = 20;
 
-/// The lines in which two versions of a file differ; either may be no file at all.
-pub fn shown_lines(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<LineDiff> {
-    let (old, new) = (lines(before.unwrap_or_default()), lines(after.unwrap_or_default()));
-    let mut shown: Vec<LineDiff> = Vec::new();
-    for hunk in hunks(&old, &new) {
-        let (olds, news) = (hunk.old, hunk.new);
-        for n in 0..olds.len().max(news.len()) {
-            let text =
-                |line: Option<&[u8]>| line.map(|line| String::from_utf8_lossy(line).trim_end().to_owned());
-            let was = (n < olds.len()).then(|| old[olds.start + n]);
-            let is = (n < news.len()).then(|| new[news.start + n]);
-            let line = u32::try_from(news.start + n + 1).unwrap_or(u32::MAX);
-            shown.push(one(path, line, text(was), text(is)));
+/// Two versions of a file, either of which may be no file at all.
+pub struct Difference<'a> {
+    old: Vec<&'a [u8]>,
+    new: Vec<&'a [u8]>,
+    hunks: Vec<Hunk>,
+}
+
+impl<'a> Difference<'a> {
+    /// What is different.
+    pub fn of(before: Option<&'a [u8]>, after: Option<&'a [u8]>) -> Self {
+        let (old, new) = (lines(before.unwrap_or_default()), lines(after.unwrap_or_default()));
+        let hunks = hunks(&old, &new);
+        Self { old, new, hunks }
+    }
+
+    /// The lines in which they differ.
+    pub fn shown(&self, path: &Path) -> Vec<LineDiff> {
+        let mut shown: Vec<LineDiff> = Vec::new();
+        for Hunk { old: olds, new: news } in &self.hunks {
+            for n in 0..olds.len().max(news.len()) {
+                let text = |line: Option<&[u8]>| {
+                    line.map(|line| String::from_utf8_lossy(line).trim_end().to_owned())
+                };
+                let was = (n < olds.len()).then(|| self.old[olds.start + n]);
+                let is = (n < news.len()).then(|| self.new[news.start + n]);
+                let line = u32::try_from(news.start + n + 1).unwrap_or(u32::MAX);
+                shown.push(one(path, line, text(was), text(is)));
+            }
         }
+        if shown.len() > MOST {
+            let more = shown.len() - MOST;
+            shown.truncate(MOST);
+            shown.push(one(path, 0, None, Some(format!("and {more} lines more"))));
+        }
+        shown
     }
-    if shown.len() > MOST {
-        let more = shown.len() - MOST;
-        shown.truncate(MOST);
-        shown.push(one(path, 0, None, Some(format!("and {more} lines more"))));
+
+    /// How the lines of the old version move in the new one.
+    pub fn shifts(&self) -> Vec<LineShift> {
+        let shift = |old: usize, new: usize| {
+            let number = |n: usize| i64::try_from(n).unwrap_or(i64::MAX);
+            LineShift { from: u32::try_from(old + 1).unwrap_or(u32::MAX), by: number(new) - number(old) }
+        };
+        let mut shifts = Vec::new();
+        let mut equal = (0, 0);
+        for hunk in &self.hunks {
+            if equal.0 < hunk.old.start {
+                shifts.push(shift(equal.0, equal.1));
+            }
+            equal = (hunk.old.end, hunk.new.end);
+        }
+        if equal.0 < self.old.len() {
+            shifts.push(shift(equal.0, equal.1));
+        }
+        shifts
     }
-    shown
 }
 
 /// A file that the configuration refers to, by its size: it may hold a key or passwords.
@@ -46,25 +81,4 @@ pub fn shown_link(path: &Path, target: &Path, comes: bool) -> LineDiff {
 fn one(path: &Path, line: u32, before: Option<String>, after: Option<String>) -> LineDiff {
     let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
     LineDiff { address: name, file: path.display().to_string(), line, before, after, companion: false }
-}
-
-/// How the lines of `before` move in `after`.
-pub fn moved_lines(before: Option<&[u8]>, after: Option<&[u8]>) -> Vec<LineShift> {
-    let (old, new) = (lines(before.unwrap_or_default()), lines(after.unwrap_or_default()));
-    let shift = |old: usize, new: usize| {
-        let number = |n: usize| i64::try_from(n).unwrap_or(i64::MAX);
-        LineShift { from: u32::try_from(old + 1).unwrap_or(u32::MAX), by: number(new) - number(old) }
-    };
-    let mut shifts = Vec::new();
-    let mut equal = (0, 0);
-    for hunk in hunks(&old, &new) {
-        if equal.0 < hunk.old.start {
-            shifts.push(shift(equal.0, equal.1));
-        }
-        equal = (hunk.old.end, hunk.new.end);
-    }
-    if equal.0 < old.len() {
-        shifts.push(shift(equal.0, equal.1));
-    }
-    shifts
 }

@@ -38,10 +38,9 @@ pub(super) fn edit(
             return Ok(Step::Ended(StepOutcome::Refused));
         }
     };
-    let Loaded { request, before, early, holder } = loaded;
+    let Loaded { request, before, early } = loaded;
     let Drawn { after, new_files, edits } = drawn;
-    let mut proposal =
-        Proposal { request, before, early, holder, after, new_files, edits, changed: Vec::new() };
+    let mut proposal = Proposal { request, before, early, after, new_files, edits, changed: Vec::new() };
     let added = extra_files::add(&mut proposal, cx.world.disk());
     typed.files = proposal.new_files.iter().filter_map(NewFile::typed).collect();
     added?;

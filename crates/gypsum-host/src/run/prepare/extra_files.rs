@@ -1,7 +1,7 @@
 //! What a change does beside its edits: files that the configuration refers to, links that switch a site or
 //! a module on, files that go.
 
-use super::difference::{shown_companion, shown_lines, shown_link};
+use super::difference::{Difference, shown_companion, shown_link};
 use super::new_file::NewFile;
 use super::proposal::Proposal;
 use crate::disk::{Disk, link_target, link_to};
@@ -39,7 +39,7 @@ impl Proposal {
         if link_target(&companion.bytes).is_some() {
             return Err(Error::usage(format!("what goes to {} is no file's content", real.display())));
         }
-        let before = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?;
+        let before = disk.read(&real).map_err(|error| Error::file("read", &real, error))?;
         let wanted = companion.ownership != Ownership::default();
         let same_dress =
             !wanted || fs::metadata(&real).is_ok_and(|meta| has_ownership(&meta, &companion.ownership));
@@ -64,7 +64,7 @@ impl Proposal {
         for (available, enabled) in found {
             let link = enabled.join(available.file_name().unwrap_or_default());
             let target = relative(&enabled, &available);
-            let before = disk.read(&link).map_err(|error| Error::file("read", &link, &error))?;
+            let before = disk.read(&link).map_err(|error| Error::file("read", &link, error))?;
             let after = match (&before, on) {
                 (None, true) => Some(link_to(&target)),
                 (Some(bytes), false) if link_target(bytes).is_some() => None,
@@ -149,10 +149,10 @@ impl Proposal {
             _ => place.real.clone(),
         };
         let name = place.name.clone();
-        let before = disk.read(&real).map_err(|error| Error::file("read", &real, &error))?;
+        let before = disk.read(&real).map_err(|error| Error::file("read", &real, error))?;
         match before.as_deref().and_then(link_target) {
             Some(target) => self.edits.push(shown_link(&real, target, false)),
-            None => self.edits.extend(shown_lines(&real, before.as_deref(), None)),
+            None => self.edits.extend(Difference::of(before.as_deref(), None).shown(&real)),
         }
         self.after.retain(|file| Path::new(&file.path) != name);
         let before = before.map(Bytes::from);

@@ -4,6 +4,7 @@ use crate::drafts::{self, Reason};
 use crate::error::Error;
 use crate::files::{self, Loading, Overlay};
 use crate::locks::Locks;
+use crate::run::handover::HandOver;
 use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
 use crate::state::State;
@@ -16,13 +17,11 @@ pub(super) struct Loaded {
     pub before: Loading,
     /// What was looked up while they were read.
     pub early: Early,
-    /// What others are told who want the locks.
-    pub holder: String,
 }
 
 pub(super) fn lock(
     cx: &mut RunContext<'_>,
-    locks: &mut Locks,
+    to: &mut HandOver,
     request: ChangeRequest,
 ) -> Result<Step<Loaded>, Error> {
     let (state, disk) = (cx.state, cx.world.disk());
@@ -30,15 +29,14 @@ pub(super) fn lock(
     let daemon = &profile.daemon;
     let early = Early::begin(profile);
     let mut known = Vec::new();
-    let mut holder = String::new();
     if !request.wishes.dry_run {
         state.prepare(disk, daemon)?;
         let loading = files::load(disk, profile, new_file)?;
         let things: Vec<String> = loading.loaded.iter().map(|file| file.real.display().to_string()).collect();
         known = loading.files;
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
-        holder = format!("{}, since {} UTC", request.who, since.strftime("%H:%M:%S"));
-        *locks = Locks::take(&things, &holder)?;
+        to.holder = format!("{}, since {} UTC", request.who, since.strftime("%H:%M:%S"));
+        to.locks = Locks::take(&things, &to.holder)?;
     }
     // Another process that is at work holds the locks, and was named by them. An open record without a holder is a
     // change that was interrupted.
@@ -49,7 +47,7 @@ pub(super) fn lock(
     // Under the locks, and whatever was read to find them: another process may have changed it before.
     let held = held_already(state, &request)?;
     let before = files::load_over(disk, profile, new_file, &held, &known)?;
-    Ok(Step::Done(Loaded { request, before, early, holder }))
+    Ok(Step::Done(Loaded { request, before, early }))
 }
 
 /// What was put aside before: a further change that is put aside builds on it.

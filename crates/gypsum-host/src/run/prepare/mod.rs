@@ -23,6 +23,6 @@ mod sections;
 mod unread_changes;
 mod whole_files;
 
-pub(super) use phases::{Prepared, prepare};
+pub(super) use phases::prepare;
 pub(super) use readings::read_all;
 pub(super) use save::Saved;

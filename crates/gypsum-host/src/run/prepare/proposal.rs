@@ -13,8 +13,6 @@ pub(super) struct Proposal {
     pub before: Loading,
     /// What was looked up while they were read.
     pub early: Early,
-    /// What others are told who want the locks.
-    pub holder: String,
     /// The files of the configuration as they will be.
     pub after: Vec<File>,
     /// The files that change, those besides the configuration among them.

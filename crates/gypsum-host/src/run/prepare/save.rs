@@ -63,9 +63,9 @@ fn back_up_all(cx: &RunContext<'_>, entry: Entry, mut measured: Measured) -> Res
     for file in &new_files {
         files.push(back_up(disk, &entry, file)?);
     }
-    disk.sync_folder(&entry.folder).map_err(|error| Error::file("sync", &entry.folder, &error))?;
+    disk.sync_folder(&entry.folder).map_err(|error| Error::file("sync", &entry.folder, error))?;
     let parent = cx.state.of_daemon(&proposal.request.profile.daemon);
-    disk.sync_folder(&parent).map_err(|error| Error::file("sync", &parent, &error))?;
+    disk.sync_folder(&parent).map_err(|error| Error::file("sync", &parent, error))?;
     let folders = missing_folders(&files);
     let mut pairs: Vec<(PlannedFile, Option<Bytes>)> =
         files.into_iter().zip(new_files.into_iter().map(|file| file.after)).collect();

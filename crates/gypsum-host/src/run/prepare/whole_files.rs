@@ -1,6 +1,6 @@
 //! Whole files that take the place of what there is: prepared ones, drafts, backups.
 
-use super::difference::{moved_lines, shown_companion, shown_lines, shown_link};
+use super::difference::{Difference, shown_companion, shown_link};
 use super::new_file::NewFile;
 use super::proposal::Drawn;
 use crate::disk::{Disk, link_target};
@@ -19,14 +19,15 @@ pub(super) fn draw(
     let mut after = loading.files.clone();
     let (mut new_files, mut edits) = (Vec::new(), Vec::new());
     for (path, bytes) in files {
-        let before = disk.read(path).map_err(|error| Error::file("read", path, &error))?;
+        let before = disk.read(path).map_err(|error| Error::file("read", path, error))?;
         if before == *bytes {
             continue;
         }
+        let difference = Difference::of(before.as_deref(), bytes.as_deref());
         let link = |bytes: &Option<Vec<u8>>| bytes.as_deref().and_then(link_target).map(Path::to_owned);
         match (link(&before), link(bytes)) {
             (None, None) if loading.loaded.iter().any(|file| file.real == *path) => {
-                edits.extend(shown_lines(path, before.as_deref(), bytes.as_deref()));
+                edits.extend(difference.shown(path));
             }
             // Nothing says that it is configuration.
             (None, None) => edits.push(shown_companion(path, before.as_deref(), bytes.as_deref())),
@@ -40,9 +41,8 @@ pub(super) fn draw(
             (Some(n), None) => after[n].doc = reread(&loading.files[n].doc, Vec::new())?,
             (None, _) => {}
         }
-        let after = bytes.clone();
-        let shifts = moved_lines(before.as_deref(), after.as_deref());
-        let (before, after) = (before.map(Bytes::from), after.map(Bytes::from));
+        let shifts = difference.shifts();
+        let (before, after) = (before.map(Bytes::from), bytes.clone().map(Bytes::from));
         new_files.push(NewFile { real: path.clone(), before, after, shifts, ownership: None });
     }
     Ok(Drawn { after, new_files, edits })

@@ -13,7 +13,7 @@ pub use journal::is_about_jobs;
 pub use whose::ManagerScope;
 
 use super::ActionError;
-use super::manager::ServiceManager;
+use super::manager::{ServiceManager, Units};
 use super::{ASKING, Acted, ServiceAction, with_logs};
 use crate::children::{self, Limit, Ran};
 use crate::error::Error;
@@ -77,10 +77,6 @@ impl ServiceManager for Systemd {
         Acted::since(begun, done)
     }
 
-    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
-        journal::lines(&ManagerScope::of(service), service.name(), since.at_ms, until_ms)
-    }
-
     fn by_hand(&self, service: &Service) -> String {
         let (whose, unit) = (ManagerScope::of(service), service.name());
         let status = whose.argv(&["status", unit]).join(" ");
@@ -90,6 +86,16 @@ impl ServiceManager for Systemd {
             ManagerScope::Of(_, uid) => format!("journalctl _SYSTEMD_USER_UNIT={unit} _UID={uid} -n 30"),
         };
         with_logs(format!("{status}; {journal}"), service)
+    }
+
+    fn units(&self) -> Option<&dyn Units> {
+        Some(self)
+    }
+}
+
+impl Units for Systemd {
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+        journal::lines(&ManagerScope::of(service), service.name(), since.at_ms, until_ms)
     }
 
     fn active(&self, service: &Service, units: &[String]) -> Vec<String> {
@@ -111,8 +117,8 @@ impl ServiceManager for Systemd {
             .collect()
     }
 
-    fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool> {
-        Some(journal::was_stopping(&ManagerScope::of(service), service.name(), since_ms))
+    fn was_asked(&self, service: &Service, since_ms: i64) -> bool {
+        journal::was_stopping(&ManagerScope::of(service), service.name(), since_ms)
     }
 }
 
