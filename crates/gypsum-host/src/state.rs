@@ -86,29 +86,38 @@ impl State {
         })
     }
 
-    /// The daemons that have changes.
-    pub fn daemons(&self) -> Vec<String> {
-        let mut names: Vec<String> = folders_in(&self.root).collect();
+    /// The daemons that have changes, by name.
+    ///
+    /// # Errors
+    ///
+    /// If the state folder may not be read.
+    pub fn daemons(&self, disk: &dyn Disk) -> Result<Vec<String>, Error> {
+        let mut names = folders_in(disk, &self.root)?;
         names.sort();
-        names
+        Ok(names)
     }
 
     /// The changes of a daemon, oldest first.
-    pub fn entries(&self, daemon: &str) -> Vec<Entry> {
+    ///
+    /// # Errors
+    ///
+    /// If its folder may not be read: then it is unknown whether there are any.
+    pub fn entries(&self, disk: &dyn Disk, daemon: &str) -> Result<Vec<Entry>, Error> {
         let base = self.of_daemon(daemon);
-        let mut entries: Vec<Entry> = folders_in(&base)
+        let mut entries: Vec<Entry> = folders_in(disk, &base)?
+            .into_iter()
             .filter_map(|name| Some(Entry { number: number_of(&name)?, folder: base.join(&name), name }))
             .collect();
         entries.sort_by_key(|entry| entry.number);
-        entries
+        Ok(entries)
     }
 
     /// A folder for the next change.
     pub fn next(&self, disk: &dyn Disk, daemon: &str, now_ms: i64) -> Result<Entry, Error> {
         // One that was set aside keeps its number.
         let base = self.of_daemon(daemon);
-        let numbers =
-            folders_in(&base).filter_map(|name| number_of(name.strip_suffix(SET_ASIDE).unwrap_or(&name)));
+        let names = folders_in(disk, &base)?;
+        let numbers = names.iter().filter_map(|name| number_of(name.strip_suffix(SET_ASIDE).unwrap_or(name)));
         let number = numbers.max().map_or(1, |last| last + 1);
         let time = Timestamp::from_millisecond(now_ms).unwrap_or_default();
         let name = format!("{}-{number:04}", time.strftime("%Y%m%dT%H%M%SZ"));
@@ -118,8 +127,12 @@ impl State {
     }
 
     /// The change of `daemon` that a person means by `word`: its number or the name of its folder.
-    pub fn find(&self, daemon: &str, word: &str) -> Result<Entry, Error> {
-        let entries = self.entries(daemon);
+    ///
+    /// # Errors
+    ///
+    /// If there is none, or the folder of the changes may not be read.
+    pub fn find(&self, disk: &dyn Disk, daemon: &str, word: &str) -> Result<Entry, Error> {
+        let entries = self.entries(disk, daemon)?;
         let number: Option<u32> = word.parse().ok();
         let found = entries.iter().find(|entry| Some(entry.number) == number || entry.name == word);
         found.cloned().ok_or_else(|| {
@@ -166,7 +179,7 @@ impl State {
     /// The last change of which anything may have been live, with what is known of it. While one is open no other
     /// begins: no change before it is open.
     fn last_begun(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Evidence)>, Error> {
-        for entry in self.entries(daemon).into_iter().rev() {
+        for entry in self.entries(disk, daemon)?.into_iter().rev() {
             let evidence = entry.evidence(disk)?;
             if !matches!(evidence.progress, Progress::NotBegun) {
                 return Ok(Some((entry, evidence)));
@@ -283,7 +296,6 @@ fn number_of(name: &str) -> Option<u32> {
     name.rsplit_once('-')?.1.parse().ok()
 }
 
-fn folders_in(path: &Path) -> impl Iterator<Item = String> {
-    let entries = fs::read_dir(path).into_iter().flatten().flatten();
-    entries.filter(|entry| entry.path().is_dir()).filter_map(|entry| entry.file_name().into_string().ok())
+fn folders_in(disk: &dyn Disk, path: &Path) -> Result<Vec<String>, Error> {
+    disk.folders(path).map_err(|error| Error::file("read", path, error))
 }

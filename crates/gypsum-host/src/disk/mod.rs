@@ -21,6 +21,9 @@ pub trait Disk {
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>>;
     /// What [`Self::read`] would return, by its digest alone: a file may be large.
     fn content(&self, path: &Path) -> io::Result<Content>;
+    /// The names of the folders in a folder, in any order; none if it does not exist. A name that is not UTF-8 is
+    /// none of ours.
+    fn folders(&self, path: &Path) -> io::Result<Vec<String>>;
     /// A new file with these bytes and, where `like` is given, that file's owner, group, mode, access
     /// list and extended attributes; else for the owner alone. Fails where the name is taken.
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()>;

@@ -3,7 +3,7 @@
 use super::{Disk, content_of, link_target, link_to};
 use gypsum_core::change::{Content, Ownership};
 use rustix::fs::{AtFlags, CWD, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
-use std::fs::File;
+use std::fs::{self, File};
 use std::io::{self, Read, Write};
 use std::os::fd::AsFd;
 use std::os::unix::fs::{DirBuilderExt, MetadataExt, OpenOptionsExt};
@@ -61,6 +61,23 @@ impl Disk for RealDisk {
                 Ok(Content::Digest(hasher.finalize().to_hex().to_string()))
             }
         }
+    }
+
+    fn folders(&self, path: &Path) -> io::Result<Vec<String>> {
+        let entries = match fs::read_dir(path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+            entries => entries?,
+        };
+        let mut names = Vec::new();
+        for entry in entries {
+            let entry = entry?;
+            if entry.file_type()?.is_dir()
+                && let Ok(name) = entry.file_name().into_string()
+            {
+                names.push(name);
+            }
+        }
+        Ok(names)
     }
 
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {

@@ -37,11 +37,15 @@ pub fn recover(
 }
 
 /// The daemons that have something to recover.
-pub fn recover_all(world: &dyn World, state: &State) -> Vec<String> {
-    let mut daemons = state.daemons();
+///
+/// # Errors
+///
+/// If the state folder may not be read.
+pub fn recover_all(world: &dyn World, state: &State) -> Result<Vec<String>, Error> {
+    let mut daemons = state.daemons(world.disk())?;
     // What cannot be told of is told by the recovery of that daemon.
     daemons.retain(|daemon| !matches!(state.last_change(world.disk(), daemon), Ok(None)));
-    daemons
+    Ok(daemons)
 }
 
 /// Carries on with a change whose journal ends with `stage`. The caller holds the locks.

@@ -2,7 +2,7 @@
 //! nothing that was told as kept is taken back, and no change is open that is read as none.
 
 use crate::disk::{FakeDisk, Leaves};
-use crate::world::FakeWorld;
+use crate::world::{Daemon, FakeWorld};
 use crate::{FILES, FOLDER, assert_settled, content, entry, fresh_disk, plan, recover, state};
 use gypsum_core::change::Verdict;
 use gypsum_core::event::Event;
@@ -33,10 +33,10 @@ impl Observer for Hearer<'_> {
 }
 
 /// Carries the change up to operation `cut`, and returns what a person was told, and what is found then.
-fn carried(cut: usize, bad: bool, in_place: bool) -> (Option<Verdict>, FakeDisk) {
+fn carried(cut: usize, daemon: Daemon, in_place: bool) -> (Option<Verdict>, FakeDisk) {
     let disk = fresh_disk();
     disk.cut_at(cut);
-    let world = FakeWorld::new(&disk, bad);
+    let world = FakeWorld::new(&disk, daemon);
     let contents = FILES.iter().map(|(_, _, after)| after.map(|bytes| bytes.to_vec().into())).collect();
     let mut hearer = Hearer { disk: &disk, cut, told: None };
     carry_saved(&world, &state(), &mut hearer, entry(), plan(in_place), contents);
@@ -47,13 +47,13 @@ fn carried(cut: usize, bad: bool, in_place: bool) -> (Option<Verdict>, FakeDisk)
 #[test]
 fn a_full_disk_takes_back_nothing_that_was_told_as_kept() {
     let mut kept = 0;
-    for bad in [false, true] {
+    for daemon in Daemon::ALL {
         // The plan is some 2 kB, the space that is set aside 16.
         for room in (0..24_000).step_by(113) {
-            let story = format!("bad {bad}, room for {room} bytes");
+            let story = format!("{daemon:?}, room for {room} bytes");
             let disk = fresh_disk();
             disk.fills_after(Some(room));
-            let world = FakeWorld::new(&disk, bad);
+            let world = FakeWorld::new(&disk, daemon);
             let contents =
                 FILES.iter().map(|(_, _, after)| after.map(|bytes| bytes.to_vec().into())).collect();
             let mut hearer = Hearer { disk: &disk, cut: usize::MAX, told: None };
@@ -61,7 +61,7 @@ fn a_full_disk_takes_back_nothing_that_was_told_as_kept() {
             let told = hearer.told.unwrap();
             kept += usize::from(told == Verdict::Kept);
             disk.fills_after(None);
-            let verdict = recover(&disk, bad);
+            let verdict = recover(&disk, daemon);
             let nothing = [Verdict::Dropped, Verdict::Refused];
             let same = verdict == Some(told)
                 || nothing.contains(&told) && verdict.is_none_or(|v| nothing.contains(&v));
@@ -100,11 +100,11 @@ fn damages(bytes: &[u8], seed: usize) -> Vec<(String, Vec<u8>)> {
 #[test]
 fn a_damaged_record_is_never_a_false_statement() {
     let mut tried = 0;
-    for (bad, in_place) in [(false, false), (true, false), (false, true), (true, true)] {
-        let operations = carried(usize::MAX, bad, in_place).1.operations().max(90);
-        // Every other operation in each way, and every one in one of them.
-        for cut in (2 + usize::from(in_place)..=operations).step_by(2) {
-            let (told, found) = carried(cut, bad, in_place);
+    for (daemon, in_place) in Daemon::ALL.into_iter().flat_map(|daemon| [(daemon, false), (daemon, true)]) {
+        let operations = carried(usize::MAX, daemon, in_place).1.operations().max(90);
+        // Other operations in each way.
+        for cut in (2 + usize::from(in_place)..=operations).step_by(daemon.every()) {
+            let (told, found) = carried(cut, daemon, in_place);
             for record in ["journal", "plan", "change.json", "events.jsonl"] {
                 let path = Path::new(FOLDER).join(record);
                 let Some(bytes) = found.read(&path).unwrap().filter(|bytes| !bytes.is_empty()) else {
@@ -112,11 +112,11 @@ fn a_damaged_record_is_never_a_false_statement() {
                 };
                 for (damage, bytes) in damages(&bytes, cut) {
                     let story = format!(
-                        "bad {bad}, in place {in_place}, cut at {cut}, told {told:?}, {record}: {damage}"
+                        "{daemon:?}, in place {in_place}, cut at {cut}, told {told:?}, {record}: {damage}"
                     );
                     let found = found.after_power_cut(Leaves { names: 1000, bytes: u64::MAX });
                     found.overwrite(&path, &bytes).unwrap();
-                    check(&found, told, bad, &story);
+                    check(&found, told, daemon, &story);
                     tried += 1;
                 }
             }
@@ -125,7 +125,7 @@ fn a_damaged_record_is_never_a_false_statement() {
     assert!(tried > 4_000, "{tried} damages");
 }
 
-fn check(found: &FakeDisk, told: Option<Verdict>, bad: bool, story: &str) {
+fn check(found: &FakeDisk, told: Option<Verdict>, daemon: Daemon, story: &str) {
     let progress = entry().evidence(found).unwrap().progress;
     match progress {
         Progress::NotBegun => {
@@ -151,7 +151,7 @@ fn check(found: &FakeDisk, told: Option<Verdict>, bad: bool, story: &str) {
         }
         Progress::Newer(..) => panic!("{story}"),
     }
-    let verdict = recover(found, bad);
+    let verdict = recover(found, daemon);
     if let Some(told) = told {
         assert_eq!(verdict, Some(told), "{story}");
     }

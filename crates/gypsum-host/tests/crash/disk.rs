@@ -188,6 +188,17 @@ impl Disk for FakeDisk {
         Ok(content_of(self.read(path)?.as_deref()))
     }
 
+    fn folders(&self, path: &Path) -> io::Result<Vec<String>> {
+        let mut names = std::collections::BTreeSet::new();
+        for file in self.all().into_keys() {
+            let mut inner = file.strip_prefix(path).into_iter().flat_map(Path::components);
+            if let (Some(name), Some(_)) = (inner.next(), inner.next()) {
+                names.insert(name.as_os_str().to_str().unwrap().to_owned());
+            }
+        }
+        Ok(names.into_iter().collect())
+    }
+
     fn create(&self, path: &Path, bytes: &[u8], _like: Option<&Path>) -> io::Result<()> {
         self.with(|contents| {
             let cut = contents.step()?;

@@ -14,14 +14,17 @@ mod world;
 use disk::{FakeDisk, Leaves};
 use gypsum_core::change::{Content, Ownership, Plan, PlannedFile, ReplaceBy, Verdict};
 use gypsum_core::event::Event;
+use gypsum_core::health::Outcome;
+use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_host::disk::{Disk, content_of};
 use gypsum_host::evidence::Progress;
-use gypsum_host::run::{Observer, carry_saved, resume};
+use gypsum_host::run::{self, Observer, carry_saved};
 use gypsum_host::state::{Entry, State};
 use std::path::{Path, PathBuf};
-use world::FakeWorld;
+use std::sync::Mutex;
+use world::{Daemon, FakeWorld};
 
 const EDITED: &str = "/etc/boards/boards.conf";
 const NEW: &str = "/etc/boards/more.conf";
@@ -63,6 +66,18 @@ fn fresh_disk() -> FakeDisk {
     FakeDisk::new(&files)
 }
 
+/// The health check: a client that asks for the board.
+fn board() -> Check {
+    Check {
+        name: "port 7000".into(),
+        probe: Probe::Tcp { at: "127.0.0.1:7000".into(), refused: false },
+        patience_ms: 500,
+        steady_ms: None,
+        limit_ms: 100,
+        times: 1,
+    }
+}
+
 fn plan(in_place: bool) -> Plan {
     let file = |(path, before, after): &Case| PlannedFile {
         path: path.into(),
@@ -100,9 +115,9 @@ fn plan(in_place: bool) -> Plan {
         same_settings: false,
         limit_ms: 1000,
         steady_ms: 10,
-        checks_before: Vec::new(),
-        checks_after: Vec::new(),
-        baseline: Vec::new(),
+        checks_before: vec![board()],
+        checks_after: vec![board()],
+        baseline: vec![Outcome { name: board().name, healthy: true, said: "200".into(), ms: 1 }],
         service_before: Some(Observation::only(ServiceState::Running)),
         readings: Vec::new(),
         readings_before: Vec::new(),
@@ -120,24 +135,33 @@ fn state() -> State {
     State::at(Some(Path::new("/state"))).unwrap()
 }
 
-/// Carries the change; `bad` says that the daemon does not start on the new configuration.
-fn carry(disk: &FakeDisk, bad: bool, in_place: bool) -> Verdict {
-    let world = FakeWorld::new(disk, bad);
+/// Carries the change; `daemon` says how the daemon takes the new configuration.
+fn carry(disk: &FakeDisk, daemon: Daemon, in_place: bool) -> Verdict {
+    let world = FakeWorld::new(disk, daemon);
     let contents = FILES.iter().map(|(_, _, after)| after.map(|bytes| bytes.to_vec().into())).collect();
     let finished = carry_saved(&world, &state(), &mut Nobody, entry(), plan(in_place), contents);
     finished.report.verdict.unwrap()
 }
 
-/// Recovers what the journal says; a journal that says nothing means that nothing was live.
-fn recover(disk: &FakeDisk, bad: bool) -> Option<Verdict> {
-    let (plan, stage) = match entry().evidence(disk).unwrap().progress {
-        Progress::NotBegun => return None,
-        Progress::Ended(verdict) => return Some(verdict),
-        Progress::Open(plan, stage) => (*plan, stage),
-        other => panic!("{other:?}"),
+/// The locks of a change belong to the host: tests that run side by side take turns.
+static TURN: Mutex<()> = Mutex::new(());
+
+/// What `gypsum recover` does: it finds the change by itself, and takes its locks. The verdict that the records have
+/// then; `None` if they say that nothing was live.
+fn recover(disk: &FakeDisk, daemon: Daemon) -> Option<Verdict> {
+    let world = FakeWorld::new(disk, daemon);
+    let finished = {
+        let _turn = TURN.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        run::recover(&world, &state(), &mut Nobody, "boards", "ida").unwrap()
     };
-    let world = FakeWorld::new(disk, bad);
-    resume(&world, &state(), &mut Nobody, entry(), plan, stage, "ida").report.verdict
+    if let Some(finished) = finished {
+        return finished.report.verdict;
+    }
+    match entry().evidence(disk).unwrap().progress {
+        Progress::NotBegun => None,
+        Progress::Ended(verdict) => Some(verdict),
+        other => panic!("nothing was recovered, and yet: {other:?}"),
+    }
 }
 
 fn content(disk: &FakeDisk, path: &str) -> Content {
@@ -168,20 +192,20 @@ const CUTS: [Leaves; 7] = [
 
 #[test]
 fn a_cut_at_any_operation_leaves_every_file_whole() {
-    for (bad, in_place) in [(false, false), (true, false), (false, true), (true, true)] {
+    for (daemon, in_place) in Daemon::ALL.into_iter().flat_map(|daemon| [(daemon, false), (daemon, true)]) {
         let whole = fresh_disk();
-        let verdict = carry(&whole, bad, in_place);
-        assert_eq!(verdict, if bad { Verdict::Restored } else { Verdict::Kept });
+        let verdict = carry(&whole, daemon, in_place);
+        assert_eq!(verdict, daemon.verdict());
         assert_settled(&whole, Some(verdict), "not cut off");
         let operations = whole.operations();
         assert!(operations > 25, "the sweep must be worth its name: {operations}");
         for cut in 1..=operations {
             for leaves in CUTS {
                 let story =
-                    format!("bad {bad}, in place {in_place}, cut at {cut} of {operations}, {leaves:?}");
+                    format!("{daemon:?}, in place {in_place}, cut at {cut} of {operations}, {leaves:?}");
                 let disk = fresh_disk();
                 disk.cut_at(cut);
-                carry(&disk, bad, in_place);
+                carry(&disk, daemon, in_place);
                 let found = disk.after_power_cut(leaves);
                 for (path, before, after) in FILES {
                     let live = content(&found, path);
@@ -189,7 +213,7 @@ fn a_cut_at_any_operation_leaves_every_file_whole() {
                     let whole = live == content_of(before) || live == content_of(after) || in_place;
                     assert!(whole, "{path} is torn: {story}");
                 }
-                let verdict = recover(&found, bad);
+                let verdict = recover(&found, daemon);
                 assert_settled(&found, verdict, &story);
             }
         }
@@ -198,26 +222,26 @@ fn a_cut_at_any_operation_leaves_every_file_whole() {
 
 #[test]
 fn a_cut_during_recovery_is_recovered_from() {
-    for bad in [false, true] {
+    for daemon in Daemon::ALL {
         let operations = {
             let disk = fresh_disk();
-            carry(&disk, bad, false);
+            carry(&disk, daemon, false);
             disk.operations()
         };
-        for cut in (1..=operations).step_by(2) {
+        for cut in (1..=operations).step_by(daemon.every()) {
             let disk = fresh_disk();
             disk.cut_at(cut);
-            carry(&disk, bad, false);
+            carry(&disk, daemon, false);
             for leaves in [CUTS[0], CUTS[3], CUTS[4]] {
                 let once = disk.after_power_cut(leaves);
-                recover(&once, bad);
+                recover(&once, daemon);
                 for second in 1..=once.operations() {
-                    let story = format!("bad {bad}, cut at {cut}, then in recovery at {second}, {leaves:?}");
+                    let story = format!("{daemon:?}, cut at {cut}, then in recovery at {second}, {leaves:?}");
                     let found = disk.after_power_cut(leaves);
                     found.cut_at(second);
-                    recover(&found, bad);
+                    recover(&found, daemon);
                     let found = found.after_power_cut(leaves);
-                    let verdict = recover(&found, bad);
+                    let verdict = recover(&found, daemon);
                     assert_settled(&found, verdict, &story);
                 }
             }
@@ -227,18 +251,18 @@ fn a_cut_during_recovery_is_recovered_from() {
 
 #[test]
 fn what_somebody_else_writes_meanwhile_is_never_lost() {
-    for (bad, style) in [(false, true), (false, false), (true, true), (true, false)] {
+    for (daemon, style) in Daemon::ALL.into_iter().flat_map(|daemon| [(daemon, true), (daemon, false)]) {
         let operations = {
             let disk = fresh_disk();
-            carry(&disk, bad, false);
+            carry(&disk, daemon, false);
             disk.operations()
         };
         for path in [EDITED, NEW, GONE] {
             for at in 1..=operations {
-                let story = format!("{path} at {at}, in place {style}, bad {bad}");
+                let story = format!("{path} at {at}, in place {style}, {daemon:?}");
                 let disk = fresh_disk();
                 disk.foreign_at(at, path, FOREIGN, style);
-                let verdict = carry(&disk, bad, false);
+                let verdict = carry(&disk, daemon, false);
                 let kept = disk.all().values().any(|bytes| bytes == FOREIGN);
                 assert!(kept, "the foreign version is lost: {story}, {verdict:?}");
                 let live = content(&disk, path) == content_of(Some(FOREIGN));
@@ -257,9 +281,9 @@ fn what_somebody_else_writes_meanwhile_is_never_lost() {
                 let disk = fresh_disk();
                 disk.foreign_at(at, path, FOREIGN, style);
                 disk.cut_at(at + 3);
-                carry(&disk, bad, false);
+                carry(&disk, daemon, false);
                 let found = disk.after_power_cut(Leaves { names: 1000, bytes: u64::MAX });
-                recover(&found, bad);
+                recover(&found, daemon);
                 let kept = found.all().values().any(|bytes| bytes == FOREIGN);
                 assert!(kept, "the foreign version is lost after a cut: {story}");
             }

@@ -2,6 +2,7 @@
 
 use crate::disk::FakeDisk;
 use crate::{EDITED, FILES};
+use gypsum_core::change::Verdict;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
@@ -15,15 +16,47 @@ use std::path::Path;
 use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Duration;
 
+/// How the daemon takes the new configuration.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Daemon {
+    /// It runs on it.
+    Takes,
+    /// It does not start on it.
+    StaysDown,
+    /// It starts, and answers no client.
+    Unhealthy,
+}
+
+impl Daemon {
+    pub const ALL: [Self; 3] = [Self::Takes, Self::StaysDown, Self::Unhealthy];
+
+    /// Of how many operations one is cut, where each cut is a sweep of its own: the files go the same way back from an
+    /// unhealthy daemon as from one that stays down.
+    pub fn every(self) -> usize {
+        if self == Self::Unhealthy { 8 } else { 3 }
+    }
+
+    /// How a change ends that nothing cuts off.
+    pub fn verdict(self) -> Verdict {
+        if self == Self::Takes { Verdict::Kept } else { Verdict::Restored }
+    }
+}
+
 pub struct FakeWorld<'a> {
     disk: &'a FakeDisk,
-    bad: bool,
+    daemon: Daemon,
     now_ms: AtomicI64,
 }
 
 impl<'a> FakeWorld<'a> {
-    pub fn new(disk: &'a FakeDisk, bad: bool) -> Self {
-        Self { disk, bad, now_ms: AtomicI64::new(1_795_000_000_000) }
+    pub fn new(disk: &'a FakeDisk, daemon: Daemon) -> Self {
+        Self { disk, daemon, now_ms: AtomicI64::new(1_795_000_000_000) }
+    }
+
+    /// Whether the new configuration is live.
+    fn is_new(&self) -> bool {
+        let live = self.disk.read(Path::new(EDITED)).unwrap();
+        FILES.iter().any(|(path, _, after)| *path == EDITED && live.as_deref() == *after)
     }
 }
 
@@ -37,13 +70,13 @@ impl World for FakeWorld<'_> {
     }
 
     fn act(&self, _service: &Service, _action: ServiceAction, _limit: Duration, _back: bool) -> Acted {
-        let live = self.disk.read(Path::new(EDITED)).unwrap();
-        let new = FILES.iter().any(|(path, _, after)| *path == EDITED && live.as_deref() == *after);
-        Acted { ok: !(self.bad && new), said: String::new(), took: Duration::ZERO }
+        let ok = self.daemon != Daemon::StaysDown || !self.is_new();
+        Acted { ok, said: String::new(), took: Duration::ZERO }
     }
 
-    fn probe(&self, _check: &Check, _scene: &ProbeContext) -> Outcome {
-        unreachable!("there are no health checks here")
+    fn probe(&self, check: &Check, _scene: &ProbeContext) -> Outcome {
+        let healthy = self.daemon == Daemon::Takes || !self.is_new();
+        Outcome { name: check.name.clone(), healthy, said: "asked".into(), ms: 1 }
     }
 
     fn read(&self, _source: &Probe, _scene: &ProbeContext) -> Result<String, ProbeError> {

@@ -9,7 +9,6 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
-use gypsum_host::error::Error;
 use gypsum_host::evidence::Progress;
 use gypsum_host::profiles;
 use gypsum_host::run::Observer;
@@ -18,19 +17,17 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Result<ExitStatus, NoTarget> {
-    if let Err(error) = fs::read_dir(context.state.root())
-        && error.kind() == std::io::ErrorKind::PermissionDenied
-    {
-        return Err(Error::file("read", context.state.root(), error).into());
-    }
     if let (Some(daemon), Some(change)) = (daemon, change) {
-        let entry = context.state.find(daemon, change)?;
+        let entry = context.state.find(&RealDisk, daemon, change)?;
         return Ok(show_one(context, daemon, &entry));
     }
-    let daemons = daemon.map_or_else(|| context.state.daemons(), |daemon| vec![daemon.to_owned()]);
+    let daemons = match daemon {
+        Some(daemon) => vec![daemon.to_owned()],
+        None => context.state.daemons(&RealDisk)?,
+    };
     let mut listed = Vec::new();
     for daemon in &daemons {
-        let entries = context.state.entries(daemon);
+        let entries = context.state.entries(&RealDisk, daemon)?;
         if context.out.json {
             listed.extend(entries.iter().map(|entry| document(daemon, entry)));
             continue;

@@ -79,7 +79,10 @@ fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
 
 /// The last change that was kept and touched the setting: its name, and when and by whom it was made.
 fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
-    let entries = context.state.entries(&profile.daemon);
+    let entries = context.state.entries(&RealDisk, &profile.daemon).unwrap_or_else(|error| {
+        tracing::warn!(message = error.to_string(), "earlier changes cannot be read");
+        Vec::new()
+    });
     entries.into_iter().rev().find_map(|entry| {
         let report: Report = entry.report(&RealDisk)?;
         let ours = |address: &str| {

@@ -11,8 +11,10 @@ use gypsum_host::who::login_name;
 
 pub fn run(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
-    let daemons =
-        daemon.map_or_else(|| recover_all(&world, &context.state), |daemon| vec![daemon.to_owned()]);
+    let daemons = match daemon {
+        Some(daemon) => vec![daemon.to_owned()],
+        None => recover_all(&world, &context.state)?,
+    };
     let mut worst = ExitStatus::Success;
     let mut documents = Vec::new();
     for daemon in &daemons {

@@ -22,7 +22,7 @@ pub fn run(
 ) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let entry = match change {
-        Some(word) => context.state.find(&profile.daemon, word)?,
+        Some(word) => context.state.find(&RealDisk, &profile.daemon, word)?,
         None => last_kept(context, &profile.daemon)?,
     };
     let plan = entry.evidence(&RealDisk)?.plan.ok_or_else(|| {
@@ -41,7 +41,7 @@ pub fn run(
 }
 
 fn last_kept(context: &Context, daemon: &str) -> Result<Entry, Error> {
-    for entry in context.state.entries(daemon).into_iter().rev() {
+    for entry in context.state.entries(&RealDisk, daemon)?.into_iter().rev() {
         if matches!(entry.evidence(&RealDisk)?.progress, Progress::Ended(Verdict::Kept)) {
             return Ok(entry);
         }

@@ -166,8 +166,8 @@ impl ChangeView {
         } else {
             format!("{number}{}", time(took))
         };
-        let tail = styled(DIM, &format!("({took})"));
-        self.out.line(&format!("{}: {standing}. {tail}", styled(style, word)));
+        let tail = if took.is_empty() { took } else { styled(DIM, &format!(" ({took})")) };
+        self.out.line(&format!("{}: {standing}.{tail}", styled(style, word)));
         for line in next.iter().flat_map(|next| wrapped(next, 74)) {
             self.out.line(&format!("    {line}"));
         }

@@ -6,8 +6,8 @@
 
 mod bad_input;
 mod boards;
-
 mod editor;
+mod events;
 mod files;
 mod findings;
 mod real;

@@ -72,7 +72,7 @@ fn draw(cx: &RunContext<'_>, loaded: &Loaded) -> Result<Result<Drawn, Vec<Findin
             Ok(Ok(Drawn { after, new_files: Vec::new(), edits: Vec::new() }))
         }
         NewContent::Edits(edits) => {
-            let disabled = disabled_before(cx, &request.profile.daemon, edits);
+            let disabled = disabled_before(cx, &request.profile.daemon, edits)?;
             place(loaded, edits, &disabled)
         }
         NewContent::Whole(bytes) => {
@@ -89,7 +89,11 @@ fn draw(cx: &RunContext<'_>, loaded: &Loaded) -> Result<Result<Drawn, Vec<Findin
 }
 
 /// The lines as which kept changes commented out what is to be enabled now, by address.
-fn disabled_before(cx: &RunContext<'_>, daemon: &str, edits: &[Request]) -> HashMap<String, String> {
+fn disabled_before(
+    cx: &RunContext<'_>,
+    daemon: &str,
+    edits: &[Request],
+) -> Result<HashMap<String, String>, Error> {
     let wanted: Vec<String> = edits
         .iter()
         .filter_map(|request| match &request.edit {
@@ -99,9 +103,9 @@ fn disabled_before(cx: &RunContext<'_>, daemon: &str, edits: &[Request]) -> Hash
         .collect();
     let mut found = HashMap::new();
     if wanted.is_empty() {
-        return found;
+        return Ok(found);
     }
-    for entry in cx.state.entries(daemon).into_iter().rev() {
+    for entry in cx.state.entries(cx.world.disk(), daemon)?.into_iter().rev() {
         let report = entry.report(cx.world.disk());
         let Some(report) = report.filter(|report| report.verdict == Some(Verdict::Kept)) else {
             continue;
@@ -114,7 +118,7 @@ fn disabled_before(cx: &RunContext<'_>, daemon: &str, edits: &[Request]) -> Hash
             }
         }
     }
-    found
+    Ok(found)
 }
 
 /// The edits, each placed and proved.

@@ -70,7 +70,10 @@ impl Checked {
     fn written_by(&self, file: &Loaded, state: &State, disk: &dyn Disk) -> Writer {
         let Ok(now) = disk.content(&file.real) else { return Writer::Unknown };
         let mut is_loaded = false;
-        for entry in state.entries(&self.proposal.request.profile.daemon).into_iter().rev() {
+        let Ok(entries) = state.entries(disk, &self.proposal.request.profile.daemon) else {
+            return Writer::Unknown;
+        };
+        for entry in entries.into_iter().rev() {
             let Ok(evidence) = entry.evidence(disk) else { return Writer::Unknown };
             let (Progress::Ended(verdict), Some(plan)) = (evidence.progress, evidence.plan) else {
                 continue;
