@@ -1,5 +1,6 @@
-//! Drafts: proposals that are not live. One folder each, under the daemon's in the state folder; it holds the
-//! proposal under the file's own name, what the file held when it was begun, and whose it is.
+//! Drafts: proposals that are not live, numbered per daemon. One folder each, named by its number, under the daemon's
+//! in the state folder; it holds the proposal under the file's own name, what the file held when it was begun, and
+//! whose it is.
 //!
 //! While an editor is open its draft is what is edited, so whatever was written survives the editor, the
 //! session and this program.
@@ -13,6 +14,7 @@ use gypsum_core::record::{Recorded, seal, unseal};
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File, TryLockError};
 use std::io;
+use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
 
 /// Whose a draft is, and why it is not live.
@@ -26,6 +28,9 @@ pub struct Note {
     pub at_ms: i64,
     /// Why it is not live.
     pub because: Reason,
+    /// Why it was made, in the person's words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub why: Option<String>,
     /// Whether a person wrote it, in an editor or as a prepared file, and not Gypsum from a line of edits.
     pub written: bool,
 }
@@ -34,6 +39,8 @@ pub struct Note {
 #[derive(Clone, Debug)]
 pub struct Draft {
     folder: PathBuf,
+    /// Its number among the drafts of its daemon; none is used twice.
+    pub number: u32,
     /// Whose it is.
     pub note: Note,
 }
@@ -74,7 +81,7 @@ impl Reason {
             Self::NotFinished => "not finished",
             Self::Left => "left",
             Self::BeingEdited => "being edited",
-            Self::Ready => "ready",
+            Self::Ready => "held",
         }
     }
 }
@@ -83,18 +90,50 @@ const NOTE: &str = "draft.json";
 const BASE: &str = "base";
 const HELD: &str = "held";
 const PROPOSAL: &str = "proposal";
+/// The last number that was given.
+const LAST: &str = "last-number";
 
-/// The drafts of a daemon, oldest first.
-pub fn all(state: &State, daemon: &str) -> Vec<Draft> {
-    let found = folders(state, daemon).map(Draft::at);
+/// The drafts of a daemon, by number: oldest first.
+///
+/// # Errors
+///
+/// If their folder may not be read.
+pub fn all(state: &State, daemon: &str) -> Result<Vec<Draft>, Error> {
+    let found = folders(state, daemon)?.into_iter().map(Draft::at);
     let mut drafts: Vec<Draft> = found.filter_map(Recorded::whole).collect();
-    drafts.sort_by_key(|draft| draft.note.at_ms);
-    drafts
+    drafts.sort_by_key(|draft| draft.number);
+    Ok(drafts)
+}
+
+/// The draft of this number.
+///
+/// # Errors
+///
+/// If there is none, or it cannot be read; then with the reason.
+pub fn find(state: &State, daemon: &str, number: u32) -> Result<Draft, Error> {
+    match Draft::at(folder_of(state, daemon).join(number.to_string())) {
+        Recorded::Whole(draft) => Ok(draft),
+        Recorded::Absent => Err(Error::usage(format!("{daemon} has no draft {number}"))
+            .help(format!("gypsum drafts {daemon} lists them"))),
+        Recorded::Damaged(why) => Err(Error::cannot(format!("draft {number} of {daemon} is damaged: {why}"))),
+        Recorded::Newer(version) => Err(Error::cannot(format!(
+            "a newer Gypsum wrote draft {number} of {daemon}, in version {version}"
+        ))
+        .help("use that version of Gypsum")),
+    }
+}
+
+fn folder_of(state: &State, daemon: &str) -> PathBuf {
+    state.of_daemon(daemon).join("drafts")
 }
 
 /// The drafts of a daemon of which nothing is known any more but what they propose: each with the reason.
-pub fn damaged(state: &State, daemon: &str) -> Vec<Damage> {
-    let unread = folders(state, daemon).filter_map(|folder| {
+///
+/// # Errors
+///
+/// If their folder may not be read.
+pub fn damaged(state: &State, daemon: &str) -> Result<Vec<Damage>, Error> {
+    let unread = folders(state, daemon)?.into_iter().filter_map(|folder| {
         let file = folder.join(NOTE);
         let why = match Draft::at(folder) {
             Recorded::Absent | Recorded::Whole(_) => return None,
@@ -103,53 +142,69 @@ pub fn damaged(state: &State, daemon: &str) -> Vec<Damage> {
         };
         Some(Damage { file, line: None, why: Some(why) })
     });
-    unread.collect()
+    Ok(unread.collect())
 }
 
-fn folders(state: &State, daemon: &str) -> impl Iterator<Item = PathBuf> {
-    let entries = fs::read_dir(state.of_daemon(daemon).join("drafts")).into_iter().flatten().flatten();
-    entries.map(|entry| entry.path())
+fn folders(state: &State, daemon: &str) -> Result<Vec<PathBuf>, Error> {
+    let base = folder_of(state, daemon);
+    let names = RealDisk.folders(&base).map_err(|error| Error::file("read", &base, error))?;
+    Ok(names.into_iter().map(|name| base.join(name)).collect())
 }
 
 /// The drafts of one file, oldest first.
-pub fn of_file(state: &State, daemon: &str, file: &Path) -> Vec<Draft> {
-    let mut drafts = all(state, daemon);
+///
+/// # Errors
+///
+/// If their folder may not be read.
+pub fn of_file(state: &State, daemon: &str, file: &Path) -> Result<Vec<Draft>, Error> {
+    let mut drafts = all(state, daemon)?;
     drafts.retain(|draft| draft.note.file == file);
-    drafts
+    Ok(drafts)
 }
 
-/// Keeps `bytes` as a draft. One that holds the same already is that draft; one that was not written by hand
-/// takes the place of the last such.
+/// Keeps `bytes` as a draft. A file has one held draft: a further one takes its place, and its number. A draft that
+/// holds the same already is that draft. A proposal that Gypsum made of a line of edits takes the place of the last
+/// such; what a person wrote, or held, is never replaced by it.
+///
+/// # Errors
+///
+/// If it cannot be written, with the place.
 pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) -> Result<Draft, Error> {
-    for mut known in of_file(state, daemon, &note.file) {
+    for mut known in all(state, daemon)? {
+        let same_file = known.note.file == note.file;
         if known.holder().is_some() {
             continue;
         }
-        if known.note.because == Reason::Ready && note.because == Reason::Ready {
-            known.remove()?;
-            continue;
+        match (known.note.because, note.because) {
+            (Reason::Ready, Reason::Ready) if same_file => {
+                known.rebase(base, bytes)?;
+                let why = joined(known.note.why.take(), note.why.clone());
+                known.note = Note { why, ..note };
+                known.write_note()?;
+                return Ok(known);
+            }
+            (Reason::Ready, _) | (_, Reason::Ready | Reason::BeingEdited) => continue,
+            _ => {}
         }
-        // Two who begin at once each have their own.
-        if ![Reason::BeingEdited, Reason::Ready].contains(&note.because) && known.proposal()? == bytes {
+        if same_file && known.proposal()? == bytes {
             known.note = Note { written: known.note.written || note.written, ..note };
             known.write_note()?;
             return Ok(known);
         }
-        // What was put aside on purpose gives way to nothing but its own next version.
-        let kept = known.note.because == Reason::Ready && note.because != Reason::Ready;
-        if !note.written && !known.note.written && !kept {
+        let both_refused = known.note.because == Reason::Refused && note.because == Reason::Refused;
+        // The drafts of several files of one change are made at one moment.
+        let same_change = known.note.at_ms == note.at_ms;
+        if !note.written && !known.note.written && (same_file || both_refused) && !same_change {
             known.remove()?;
         }
     }
-    let base_folder = state.of_daemon(daemon).join("drafts");
+    let base_folder = folder_of(state, daemon);
     let failed = |error: io::Error| Error::file("keep a draft in", &base_folder, error);
     RealDisk.make_folder(&base_folder).map_err(failed)?;
-    let numbers = fs::read_dir(&base_folder).map_err(failed)?.flatten();
-    let last = numbers.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok()).max().unwrap_or(0);
-    let folder = base_folder.join((last + 1).to_string());
+    let (number, folder) = numbered_folder(&base_folder).map_err(failed)?;
     let inner = folder.join(PROPOSAL);
     RealDisk.make_folder(&inner).map_err(failed)?;
-    let draft = Draft { folder: folder.clone(), note };
+    let draft = Draft { folder: folder.clone(), number, note };
     for (path, bytes) in [(folder.join(BASE), base), (draft.path(), bytes)] {
         RealDisk.create(&path, bytes, None).and_then(|()| RealDisk.sync_file(&path)).map_err(failed)?;
     }
@@ -160,6 +215,34 @@ pub fn keep(state: &State, daemon: &str, note: Note, base: &[u8], bytes: &[u8]) 
     Ok(draft)
 }
 
+/// Two reasons, one after the other.
+fn joined(first: Option<String>, second: Option<String>) -> Option<String> {
+    match (first, second) {
+        (Some(first), Some(second)) if first != second => Some(format!("{first}; {second}")),
+        (first, second) => first.or(second),
+    }
+}
+
+/// A new folder with the next number. A number is given once, even if its draft is gone.
+fn numbered_folder(base: &Path) -> io::Result<(u32, PathBuf)> {
+    let last = base.join(LAST);
+    let given = RealDisk.read(&last)?.and_then(|bytes| String::from_utf8(bytes).ok()?.trim().parse().ok());
+    let known = RealDisk.folders(base)?.into_iter().filter_map(|name| name.parse().ok());
+    let mut number = known.chain(given).max().unwrap_or(0u32) + 1;
+    loop {
+        let folder = base.join(number.to_string());
+        match fs::DirBuilder::new().mode(0o700).create(&folder) {
+            // Another session has just taken that number.
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => number += 1,
+            made => {
+                made?;
+                fs::write(&last, number.to_string())?;
+                return Ok((number, folder));
+            }
+        }
+    }
+}
+
 impl Draft {
     fn at(folder: PathBuf) -> Recorded<Self> {
         let bytes = match fs::read(folder.join(NOTE)) {
@@ -167,7 +250,11 @@ impl Draft {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Recorded::Absent,
             Err(error) => return Recorded::Damaged(error.to_string()),
         };
-        unseal(&bytes).map(|note| Self { folder, note })
+        let number = folder.file_name().and_then(|name| name.to_str()?.parse().ok());
+        let Some(number) = number else {
+            return Recorded::Damaged("the name of its folder is not a number".into());
+        };
+        unseal(&bytes).map(|note| Self { folder, number, note })
     }
 
     /// Where the proposal is: a file of the same name as the real one, for the editor's sake.
@@ -231,6 +318,14 @@ impl Draft {
             Ok(()) => Ok(Some(Held { _file: file })),
             Err(TryLockError::WouldBlock) => Ok(None),
             Err(TryLockError::Error(error)) => Err(Error::file("take the draft", &path, error)),
+        }
+    }
+
+    /// Why it is not live, in words.
+    pub fn state(&self) -> &'static str {
+        match self.note.because {
+            Reason::BeingEdited if self.holder().is_none() => "interrupted",
+            because => because.words(),
         }
     }
 

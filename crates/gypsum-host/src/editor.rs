@@ -43,7 +43,7 @@ pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Error> {
         return Ok(());
     }
     Err(Error::cannot(format!("the editor {program} ended badly ({status})"))
-        .help("what was written is kept as a draft; VISUAL or EDITOR names another editor"))
+        .help("VISUAL or EDITOR names another editor"))
 }
 
 /// The editor's command line: split like a shell does, and never handed to one.

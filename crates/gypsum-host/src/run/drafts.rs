@@ -73,25 +73,53 @@ pub(super) fn keep_draft(cx: &mut RunContext<'_>, verdict: Verdict, typed: &Type
         Verdict::Kept | Verdict::Unchanged => return,
     };
     let Some(PlannedDraft { who, written }) = &typed.draft else { return };
-    let daemon = cx.recorder.report().daemon.clone();
-    let mut text = None;
+    let (daemon, why) = (cx.recorder.report().daemon.clone(), cx.recorder.report().why.clone());
+    let at_ms = cx.world.now_ms();
+    let (mut saved, mut grown) = (Vec::new(), Vec::new());
     for TypedFile { path, before, after } in &typed.files {
         // Held changes build on each other, and all of them on what is live.
         let live = if held { cx.world.disk().read(path).unwrap_or_default() } else { None };
-        let before = live.as_ref().unwrap_or(before.as_ref());
-        let (file, who, written) = (path.clone(), who.clone(), *written);
-        let note = Note { file, who, at_ms: cx.world.now_ms(), because, written };
-        text = Some(match keep(cx.state, &daemon, note, before, after) {
-            Ok(_) if held => {
-                format!("checked and put aside; gypsum change {daemon} --ready takes it live")
+        let base = live.as_ref().unwrap_or(before.as_ref());
+        let (file, who, why, written) = (path.clone(), who.clone(), why.clone(), *written);
+        let note = Note { file, who, at_ms, because, why, written };
+        match keep(cx.state, &daemon, note, base, after) {
+            Ok(draft) => {
+                grown.extend((base != before.as_ref()).then_some(draft.number));
+                saved.push(draft);
             }
-            Ok(_) => format!("your edit is saved as a draft; correct it with: gypsum edit {daemon}"),
-            Err(error) => format!("your edit could not be saved as a draft: {error}"),
-        });
+            Err(error) => {
+                let file = path.display();
+                cx.recorder.note(format!("your edit of {file} could not be saved as a draft: {error}"));
+            }
+        }
     }
-    if let Some(text) = text {
+    if held && !saved.is_empty() {
+        let numbers = listed(saved.iter().map(|draft| draft.number));
+        let drafts = if saved.len() == 1 { "draft" } else { "drafts" };
+        let text = format!(
+            "checked, and held as {drafts} {numbers}; take it live with:\n  gypsum change {daemon} --ready {numbers}"
+        );
+        cx.recorder.note(text);
+        if !grown.is_empty() {
+            let numbers = listed(grown.into_iter());
+            cx.recorder.note(format!(
+                "it is held together with earlier changes; see all of them with:\n  gypsum drafts {daemon} --show {numbers}"
+            ));
+        }
+        return;
+    }
+    for draft in &saved {
+        let (number, file) = (draft.number, draft.note.file.display());
+        let of_file = if saved.len() > 1 { format!(" of {file}") } else { String::new() };
+        let text =
+            format!("your edit{of_file} is saved; correct it with:\n  gypsum edit {daemon} --draft {number}");
         cx.recorder.note(text);
     }
+}
+
+/// Numbers as they are typed: `3,4`.
+fn listed(numbers: impl Iterator<Item = u32>) -> String {
+    numbers.map(|number| number.to_string()).collect::<Vec<_>>().join(",")
 }
 
 /// Removes the drafts that this change took live, or whose place a later one took.

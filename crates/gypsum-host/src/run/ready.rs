@@ -1,4 +1,4 @@
-//! Proposals that were checked and put aside until the service can be spared: kept as drafts, taken live together.
+//! Proposals that were checked and are held until the service can be spared: drafts, taken live together.
 
 use super::request::NewContent;
 use crate::disk::Disk;
@@ -10,15 +10,41 @@ use gypsum_core::doc::Document;
 use gypsum_core::merge::merge;
 use gypsum_core::profile::Profile;
 
-/// The drafts of a daemon that are ready, and the change that takes all of them live.
-pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(NewContent, Vec<Draft>), Error> {
-    let mut ready = drafts::all(state, &profile.daemon);
+/// The held drafts of a daemon with these numbers, or all of them, and the change that takes them live. Drafts of
+/// several files that were held by one change go live together.
+///
+/// # Errors
+///
+/// If there is none, if one of the numbers is not that of a held draft, or if the file was changed since in the same
+/// lines.
+pub fn ready(
+    disk: &dyn Disk,
+    state: &State,
+    profile: &Profile,
+    numbers: Option<&[u32]>,
+) -> Result<(NewContent, Vec<Draft>), Error> {
+    let daemon = &profile.daemon;
+    let mut ready = drafts::all(state, daemon)?;
     ready.retain(|draft| draft.note.because == Reason::Ready);
+    if let Some(numbers) = numbers {
+        for number in numbers {
+            let draft = drafts::find(state, daemon, *number)?;
+            if draft.note.because != Reason::Ready {
+                let why = draft.note.because.words();
+                let error = Error::usage(format!("draft {number} of {daemon} is not held: it is {why}"));
+                return Err(error.help(format!("check it again: gypsum edit {daemon} --draft {number}")));
+            }
+        }
+        let moments: Vec<i64> = ready
+            .iter()
+            .filter(|draft| numbers.contains(&draft.number))
+            .map(|draft| draft.note.at_ms)
+            .collect();
+        ready.retain(|draft| moments.contains(&draft.note.at_ms));
+    }
     if ready.is_empty() {
-        return Err(Error::usage(format!("nothing of {} is ready", profile.daemon)).help(format!(
-            "gypsum change {} EDIT --hold checks a change and puts it aside",
-            profile.daemon
-        )));
+        return Err(Error::usage(format!("no change of {daemon} is held"))
+            .help(format!("gypsum change {daemon} EDIT --hold checks a change and keeps it for later")));
     }
     let mut files = Vec::new();
     for draft in &ready {
@@ -27,7 +53,7 @@ pub fn ready(disk: &dyn Disk, state: &State, profile: &Profile) -> Result<(NewCo
     Ok((NewContent::Ready(files), ready))
 }
 
-/// What a draft proposes, with what was changed in the file since it was put aside.
+/// What a draft proposes, with what was changed in the file since it was held.
 fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>, Error> {
     let file = &draft.note.file;
     let live = disk.read(file).map_err(|error| Error::file("read", file, error))?.unwrap_or_default();
@@ -46,10 +72,12 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
     };
     merge(&read(base)?, &read(typed)?, &read(live)?).map_err(|conflicts| {
         let message = format!(
-            "{} was changed since, in {} of the lines that wait",
+            "{} was changed since, in {} of the lines of draft {}",
             file.display(),
-            if conflicts.len() == 1 { "one".to_owned() } else { conflicts.len().to_string() }
+            if conflicts.len() == 1 { "one".to_owned() } else { conflicts.len().to_string() },
+            draft.number
         );
-        Error::refused(message).help(format!("gypsum edit {} shows the draft", profile.daemon))
+        Error::refused(message)
+            .help(format!("merge them: gypsum edit {} --draft {}", profile.daemon, draft.number))
     })
 }

@@ -52,9 +52,9 @@ pub struct EditArgs {
     /// Use this whole prepared file (- is standard input) instead of edits
     #[arg(long, value_name = "FILE", conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "prepared"])]
     pub whole: Option<PathBuf>,
-    /// Take all held changes live together (see --hold)
-    #[arg(long, conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "whole", "prepared"])]
-    pub ready: bool,
+    /// Take held changes live: those of these drafts, or all of them together (see --hold)
+    #[arg(long, value_name = "N[,N]", num_args = 0..=1, default_missing_value = "all", conflicts_with_all = ["edits", "enable", "disable", "delete", "add", "piece", "replace_all", "secret", "remark", "whole", "prepared"])]
+    pub ready: Option<String>,
     /// Also read edits from a TOML file (- is standard input)
     #[arg(long = "edits", id = "prepared", value_name = "FILE")]
     pub prepared: Option<PathBuf>,

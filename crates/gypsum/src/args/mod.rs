@@ -102,7 +102,7 @@ pub struct ChangeOptions {
     /// Check everything and show what would be done, but change nothing
     #[arg(short = 'n', long)]
     pub dry_run: bool,
-    /// Check everything and put the change aside: `gypsum change DAEMON --ready` takes it live later
+    /// Check everything and hold the change as a draft: `gypsum change DAEMON --ready` takes it live
     #[arg(long, conflicts_with = "dry_run")]
     pub hold: bool,
     /// Accept the findings of this rule; the reason, or --why, is recorded
@@ -207,10 +207,12 @@ Examples:
 Examples:
   gypsum edit sshd
   gypsum edit sshd --at MaxAuthTries
+  gypsum edit sshd --draft 3
   EDITOR=./patch.sh gypsum edit mariadb --on-finding leave
 
 VISUAL, then EDITOR, then a common editor is opened on a draft. What was written stays there until it is
-live: after a crash, a lost session, a refusal or a restore the next edit offers it.")]
+live: after a crash, a lost session, a refusal or a restore `gypsum drafts` lists it. At a terminal the next
+edit offers it; elsewhere an edit begins from the live file, unless --draft N is given.")]
     Edit {
         #[command(flatten)]
         target: Target,
@@ -224,13 +226,32 @@ live: after a crash, a lost session, a refusal or a restore the next edit offers
         #[arg(long)]
         new: bool,
         /// Start from the live file, even if there is a draft
-        #[arg(long)]
+        #[arg(long, conflicts_with = "draft")]
         fresh: bool,
+        /// Continue with this draft, by its number (see gypsum drafts)
+        #[arg(long, value_name = "N", conflicts_with_all = ["within", "new"])]
+        draft: Option<u32>,
         /// What to do with findings without a terminal [default: leave]
         #[arg(long, value_name = "WHAT")]
         on_finding: Option<OnFinding>,
         #[command(flatten)]
         manner: ChangeOptions,
+    },
+    /// List the drafts, which are edits that are not live; show or discard them
+    #[command(after_help = "\
+Examples:
+  gypsum drafts
+  gypsum drafts sshd --show 3
+  gypsum drafts sshd --discard 3,4")]
+    Drafts {
+        /// Only those of this daemon
+        daemon: Option<String>,
+        /// Show what this draft changes
+        #[arg(long, value_name = "N", requires = "daemon")]
+        show: Option<u32>,
+        /// Throw these drafts away, or all of them
+        #[arg(long, value_name = "N[,N]|all", requires = "daemon", conflicts_with = "show")]
+        discard: Option<String>,
     },
     /// Check the configuration as it is: our rules, and the daemon's own checker
     #[command(after_help = "Example: gypsum check sshd")]

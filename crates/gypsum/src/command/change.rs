@@ -31,8 +31,8 @@ pub fn run(
         context.out.line(text.trim_end());
         return Ok(ExitStatus::Success);
     }
-    if typed.more.ready {
-        return take_live(context, target, &edits, options);
+    if let Some(numbers) = &typed.more.ready {
+        return take_live(context, target, &edits, options, numbers);
     }
     let secrets = typed.secrets()?;
     let secret = |request: &Request| match &request.edit {
@@ -111,22 +111,41 @@ pub fn request_of(
     Ok(ChangeRequest { why, wishes, ..ChangeRequest::new(profile, content, login_name()) })
 }
 
-/// Takes live what was put aside.
+/// Takes held changes live.
 fn take_live(
     context: &Context,
     target: &Target,
     edits: &[Request],
     options: &ChangeOptions,
+    numbers: &str,
 ) -> Result<ExitStatus, NoTarget> {
     if !edits.is_empty() || options.hold {
-        return Err(Error::usage("--ready takes live what was put aside, and nothing else")
+        return Err(Error::usage("--ready takes held changes live, and takes no further edits")
             .help("give further edits with --hold first")
             .into());
     }
     let profile = profile_of(target)?;
-    let (content, drafts) = ready(&RealDisk, &context.state, &profile)?;
+    let numbers = drafts_of("--ready", numbers)?;
+    let (content, drafts) = ready(&RealDisk, &context.state, &profile, numbers.as_deref())?;
     let takes_live = drafts.iter().map(Draft::taken).collect::<Result<_, _>>()?;
-    carry_out(context, ChangeRequest { takes_live, ..request_of(profile, content, options)? })
+    let held_for = drafts.iter().filter_map(|draft| draft.note.why.clone());
+    let mut request = request_of(profile, content, options)?;
+    request.why = request.why.or_else(|| held_for.reduce(|all, why| format!("{all}; {why}")));
+    carry_out(context, ChangeRequest { takes_live, ..request })
+}
+
+/// The numbers of drafts as they are typed, `3,4`; `None` if all are meant.
+pub fn drafts_of(option: &str, text: &str) -> Result<Option<Vec<u32>>, Error> {
+    if text == "all" {
+        return Ok(None);
+    }
+    let number = |word: &str| {
+        word.trim().parse().map_err(|_| {
+            Error::usage(format!("{option} {text:?}: {word:?} is not the number of a draft"))
+                .help(format!("for example {option} 3,4, or {option} all"))
+        })
+    };
+    text.split(',').map(number).collect::<Result<_, _>>().map(Some)
 }
 
 fn reading_of(what: &str) -> Result<Reading, Error> {

@@ -9,6 +9,8 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::drafts::{Draft, Reason};
+use gypsum_host::error::Error;
 use gypsum_host::evidence::Progress;
 use gypsum_host::profiles;
 use gypsum_host::run::Observer;
@@ -45,16 +47,34 @@ pub fn run(context: &Context, daemon: Option<&str>, change: Option<&str>) -> Res
             }
             lines.iter().for_each(|line| context.out.line(line));
         }
+        // A held change has no number yet: it is a draft until it goes live.
+        let held = held(context, daemon)?;
+        for draft in &held {
+            super::drafts::lines(daemon, draft).iter().for_each(|line| context.out.line(line));
+        }
         listed.extend(entries.iter().map(|_| serde_json::Value::Null));
+        listed.extend(held.iter().map(|_| serde_json::Value::Null));
     }
     if context.out.json {
         let schema = gypsum_core::report::SCHEMA;
-        context.out.document(&serde_json::json!({ "schema": schema, "changes": listed }));
+        let mut all_held = Vec::new();
+        for daemon in &daemons {
+            let held = held(context, daemon)?;
+            all_held.extend(held.iter().map(|draft| super::drafts::document(daemon, draft)));
+        }
+        context.out.document(&serde_json::json!({ "schema": schema, "changes": listed, "held": all_held }));
     } else if listed.is_empty() {
         let whose = daemon.map_or(String::new(), |daemon| format!(" of {daemon}"));
         context.out.line(&format!("No changes{whose} so far (in {}).", context.state.root().display()));
     }
     Ok(ExitStatus::Success)
+}
+
+/// The changes of a daemon that are held, as drafts.
+fn held(context: &Context, daemon: &str) -> Result<Vec<Draft>, Error> {
+    let mut drafts = gypsum_host::drafts::all(&context.state, daemon)?;
+    drafts.retain(|draft| draft.note.because == Reason::Ready);
+    Ok(drafts)
 }
 
 fn when(entry: &Entry) -> String {

@@ -5,6 +5,7 @@ mod changes;
 mod check;
 mod daemons;
 mod demo;
+mod drafts;
 mod edit;
 mod enrol;
 mod explain;
@@ -51,9 +52,12 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
             let typed = Typed { edits, more: *more, order };
             change::run(&context, &target, &typed, &manner)
         }
-        Command::Edit { target, within, at, new, fresh, on_finding, manner } => {
-            let asked = edit::Asked { within, at, new, fresh, on_finding };
+        Command::Edit { target, within, at, new, fresh, draft, on_finding, manner } => {
+            let asked = edit::Asked { within, at, new, fresh, draft, on_finding };
             edit::run(&context, &target, &asked, &manner)
+        }
+        Command::Drafts { daemon, show, discard } => {
+            drafts::run(&context, daemon.as_deref(), show, discard.as_deref())
         }
         Command::Check { target } => check::run(&context, &target),
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),

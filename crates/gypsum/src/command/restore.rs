@@ -31,7 +31,7 @@ pub fn run(
     })?;
     let content = NewContent::Restored(files_of(&plan, &entry, whole)?);
     if options.hold {
-        let error = Error::usage("what is taken back cannot be put aside");
+        let error = Error::usage("a restore cannot be held");
         return Err(error.help("-n shows what a restore would do").into());
     }
     let mut request = request_of(profile, content, options)?;

@@ -4,7 +4,7 @@ use super::{Context, explain};
 use crate::args::Target;
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{columns, in_columns, styled, when, widths};
+use crate::view::{columns, in_columns, styled, widths};
 use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
@@ -12,6 +12,7 @@ use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{Profile, Setting};
 use gypsum_host::disk::RealDisk;
+use gypsum_host::error::Error;
 use gypsum_host::files;
 use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
@@ -34,8 +35,8 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
     let layers = loading.layers(&profile);
     if context.out.json {
-        let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon);
-        let drafts: Vec<_> = drafts.iter().map(|draft| serde_json::json!({ "file": draft.note.file, "who": draft.note.who, "because": draft.note.because, "at_ms": draft.note.at_ms, "proposal": draft.path() })).collect();
+        let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon)?;
+        let drafts = drafts.iter().map(|draft| super::drafts::document(&profile.daemon, draft)).collect();
         context.out.stream(&Document {
             daemon: &profile.daemon,
             drafts,
@@ -69,7 +70,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     } else if commented_out > 0 && everything {
         context.out.line(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
     }
-    drafts(context, &profile.daemon);
+    drafts(context, &profile.daemon)?;
     if list.is_empty() {
         let what = if words.is_empty() {
             "no settings".to_owned()
@@ -186,27 +187,17 @@ fn known_and_unset(context: &Context, unset: &[(&String, &Setting)]) {
     }
 }
 
-/// The drafts that wait.
-fn drafts(context: &Context, daemon: &str) {
-    for draft in gypsum_host::drafts::all(&context.state, daemon) {
-        let note = &draft.note;
-        let because = match draft.holder() {
-            Some(who) => format!("{who} is editing it since {}", when(note.at_ms)),
-            None => format!(
-                "by {}, {}, {}: gypsum edit {daemon}",
-                note.who,
-                when(note.at_ms),
-                note.because.words()
-            ),
-        };
-        context.out.line(&format!("{} of {}", styled(BOLD, "draft"), note.file.display()));
-        context.out.line(&format!("    {because}"));
+/// The drafts, which are not live.
+fn drafts(context: &Context, daemon: &str) -> Result<(), Error> {
+    for draft in gypsum_host::drafts::all(&context.state, daemon)? {
+        super::drafts::lines(daemon, &draft).iter().for_each(|line| context.out.line(line));
     }
-    for damage in gypsum_host::drafts::damaged(&context.state, daemon) {
+    for damage in gypsum_host::drafts::damaged(&context.state, daemon)? {
         let folder = damage.file.with_file_name("proposal");
         context.out.line(&format!("{} that cannot be read: {}", styled(BOLD, "draft"), damage.words()));
         context.out.line(&format!("    its text is in {}", folder.display()));
     }
+    Ok(())
 }
 
 fn cells(row: &Listed) -> Vec<String> {

@@ -152,7 +152,7 @@ impl ChangeView {
             Verdict::Restored => ("Restored", WARNING.bold()),
             Verdict::Refused => ("Refused", ERROR),
             Verdict::Stuck => ("Stuck", ERROR),
-            Verdict::Dropped if self.hold && next.is_none() => ("Put aside", BOLD),
+            Verdict::Dropped if self.hold && next.is_none() => ("Held", BOLD),
             Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", BOLD),
             Verdict::Dropped => ("Not done", ERROR),
         };

@@ -23,7 +23,9 @@ pub fn host() -> Host {
 pub fn command(host: &Host, words: &[&str]) -> Command {
     let mut command = Command::new(program());
     command.args(words).arg("--state").arg(host.state());
-    if !matches!(words.first(), Some(&"changes" | &"recover" | &"daemons")) && !words.contains(&"--file") {
+    if !matches!(words.first(), Some(&"changes" | &"recover" | &"daemons" | &"drafts"))
+        && !words.contains(&"--file")
+    {
         command.arg("--profile").arg(host.profile());
     }
     command

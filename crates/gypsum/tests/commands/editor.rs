@@ -1,6 +1,6 @@
 //! `gypsum edit`, with scripts in the place of a person's editor; where somebody is asked, at a real terminal.
 
-use crate::boards::{command, config, gypsum, host, said, status};
+use crate::boards::{command, config, gypsum, host, json, said, status};
 use gypsum_demo::Host;
 use std::fs;
 use std::io::{Read, Write};
@@ -31,7 +31,8 @@ fn edit(host: &Host, does: &str, words: &[&str]) -> Output {
 }
 
 fn drafts(host: &Host) -> usize {
-    fs::read_dir(host.state().join("departures/drafts")).map_or(0, Iterator::count)
+    let drafts = json(&gypsum(host, &["drafts", "departures", "--json"]));
+    drafts["drafts"].as_array().unwrap().len()
 }
 
 #[test]
@@ -46,7 +47,7 @@ fn what_an_editor_leaves_goes_live_as_a_change() {
     // What is only tried stays a draft.
     let output = edit(&host, "sed -i 's/^rows 8/rows 9/' \"$1\"", &["-n"]);
     assert_eq!((status(&output), drafts(&host)), (0, 1), "{}", said(&host, &output));
-    let output = edit(&host, "sed -i 's/^rows 9/rows 10/' \"$1\"", &["--why", "summer"]);
+    let output = edit(&host, "sed -i 's/^rows 9/rows 10/' \"$1\"", &["--why", "summer", "--draft", "2"]);
     assert_eq!(status(&output), 0, "{}", said(&host, &output));
     assert!(config(&host).contains("\nrows 10 ") && drafts(&host) == 0);
     assert!(host.ask().unwrap().lines().count() > 10, "and the boards show it");
@@ -67,17 +68,22 @@ fn what_was_typed_survives_a_refusal_a_crash_and_a_restore() {
     assert!(said(&host, &output).contains("too high"), "{}", said(&host, &output));
     let shown = gypsum(&host, &["show", "departures"]);
     assert!(
-        said(&host, &shown).contains("draft of") && said(&host, &shown).contains("left"),
+        said(&host, &shown).contains("draft 1") && said(&host, &shown).contains("left"),
         "{}",
         said(&host, &shown)
     );
-    // Offered the next time; that editor crashes after it has written.
-    let output = edit(&host, "grep -q '# kept' \"$1\" || exit 9; echo '# more' >> \"$1\"; kill -9 $$", &[]);
+    // Continued by its number; that editor crashes after it has written.
+    let output = edit(
+        &host,
+        "grep -q '# kept' \"$1\" || exit 9; echo '# more' >> \"$1\"; kill -9 $$",
+        &["--draft", "1"],
+    );
     assert_eq!(status(&output), 1, "{}", said(&host, &output));
+    assert!(said(&host, &output).contains("--draft 1"), "{}", said(&host, &output));
     // A session that is lost takes Gypsum along while the editor is open.
     let written = host.root().join("written");
     let slow = editor(&host, &format!("echo '# lost' >> \"$1\"; touch {}; sleep 20", written.display()));
-    let mut edit_of = command(&host, &["edit", "departures"]);
+    let mut edit_of = command(&host, &["edit", "departures", "--draft", "1"]);
     let mut child = edit_of.env("VISUAL", slow).stdin(Stdio::null()).spawn().unwrap();
     while !written.exists() {
         std::thread::sleep(Duration::from_millis(10));
@@ -88,11 +94,14 @@ fn what_was_typed_survives_a_refusal_a_crash_and_a_restore() {
     let output = edit(
         &host,
         "grep -q '# more' \"$1\" && grep -q '# lost' \"$1\" || exit 9; sed -i 's/^rows 800/rows 9/; s/^quay all/quay east/' \"$1\"",
-        &[],
+        &["--draft", "1"],
     );
     assert_eq!((status(&output), config(&host)), (4, before), "{}", said(&host, &output));
-    let output =
-        edit(&host, "grep -q 'quay east' \"$1\" || exit 9; sed -i 's/^quay east/quay all/' \"$1\"", &[]);
+    let output = edit(
+        &host,
+        "grep -q 'quay east' \"$1\" || exit 9; sed -i 's/^quay east/quay all/' \"$1\"",
+        &["--draft", "1"],
+    );
     assert_eq!(status(&output), 0, "{}", said(&host, &output));
     assert!(config(&host).contains("\nrows 9 ") && config(&host).contains("# more") && drafts(&host) == 0);
 }
@@ -145,7 +154,7 @@ fn two_who_edit_at_once_are_told_and_merged_or_shown() {
         assert!(begun.elapsed() < Duration::from_secs(5), "{text}");
     }
     let shown = gypsum(&host, &["show", "departures"]);
-    assert!(said(&host, &shown).contains("is editing it since"), "{}", said(&host, &shown));
+    assert!(said(&host, &shown).contains("being edited"), "{}", said(&host, &shown));
     // No lock is held meanwhile.
     assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=4"])), 0);
     fs::write(wait, "").unwrap();
@@ -222,7 +231,7 @@ fn at_a_terminal_the_person_chooses() {
     let mut edit = command(&host, &["edit", "departures"]);
     edit.env("VISUAL", editor(&host, "grep -q '# waits' \"$1\" && cp \"$1\" \"$1.seen\"; true"));
     let mut terminal = Terminal::of(&edit);
-    terminal.until("A draft of");
+    terminal.until("Draft 2 of");
     terminal.until("t  throw it away");
     terminal.press("t");
     terminal.until("nothing happens");

@@ -6,6 +6,7 @@
 
 mod bad_input;
 mod boards;
+mod drafts;
 mod editor;
 mod events;
 mod files;

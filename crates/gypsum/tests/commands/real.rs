@@ -112,7 +112,8 @@ fn run(line: &str, number: usize) -> String {
         let text = text.replace(&folder.display().to_string(), "/etc");
         let told_of = text
             .lines()
-            .filter(|line| !line.is_empty() && !line.starts_with("Refused") && !line.starts_with("note"));
+            .filter(|line| !line.is_empty() && !line.starts_with("Refused") && !line.starts_with("note"))
+            .filter(|line| !line.contains("gypsum edit boards --draft"));
         for line in told_of {
             writeln!(told, "   | {line}").unwrap();
         }

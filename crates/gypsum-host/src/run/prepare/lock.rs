@@ -50,11 +50,11 @@ pub(super) fn lock(
     Ok(Step::Done(Loaded { request, before, early }))
 }
 
-/// What was put aside before: a further change that is put aside builds on it.
+/// What was held before: a further change that is held builds on it.
 fn held_already(state: &State, request: &ChangeRequest) -> Result<Overlay, Error> {
     let mut overlay = Overlay::new();
     if request.wishes.hold {
-        for draft in drafts::all(state, &request.profile.daemon) {
+        for draft in drafts::all(state, &request.profile.daemon)? {
             if draft.note.because == Reason::Ready {
                 overlay.insert(draft.note.file.clone(), Some(draft.proposal()?.into()));
             }
