@@ -186,6 +186,16 @@ pub enum Event {
         /// In words.
         text: String,
     },
+    /// What did not go live is a draft.
+    Saved {
+        /// Its number.
+        draft: u32,
+        /// The file that it is of.
+        file: String,
+        /// Whether it was checked, and is to go live later.
+        #[serde(default)]
+        held: bool,
+    },
     /// A stage ended.
     Stage {
         /// Its name.
@@ -199,8 +209,9 @@ pub enum Event {
     Ended {
         /// The verdict.
         verdict: Verdict,
-        /// Where the service stands now.
-        standing: String,
+        /// How it ended, and what state the service is in.
+        #[serde(alias = "standing")]
+        summary: String,
         /// Why it could not be run, or what to do next.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         next: Option<String>,

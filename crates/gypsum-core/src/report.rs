@@ -3,12 +3,12 @@
 use crate::change::Verdict;
 use crate::edit::LineDiff;
 use crate::event::{CheckRun, Event, Reading};
-use crate::finding::Finding;
+use crate::finding::{Finding, Severity};
 use crate::health::{Judgement, Outcome};
 use serde::{Deserialize, Serialize};
 
 /// The shape of the document; raised when a field changes its meaning.
-pub const SCHEMA: u32 = 2;
+pub const SCHEMA: u32 = 3;
 
 /// One stage of a change.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -33,15 +33,24 @@ pub struct Activated {
     /// Whether its processes were replaced by it.
     #[serde(default)]
     pub restarts: bool,
+    /// What was said, where it did not end well.
+    #[serde(default)]
+    pub said: String,
 }
 
-/// What is written to `change.json`, and printed for `--json`.
+/// What is written to `change.json`; `--json` prints it with the number of the change and the exit status.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Report {
     /// [`SCHEMA`].
     pub schema: u32,
     /// The change, by the name of its folder; none where it left no folder.
     pub change: Option<String>,
+    /// When it began: RFC 3339, in UTC.
+    #[serde(default)]
+    pub begun: Option<String>,
+    /// When it ended.
+    #[serde(default)]
+    pub ended: Option<String>,
     /// The daemon.
     pub daemon: String,
     /// How it ended; none for commands that change nothing.
@@ -61,9 +70,12 @@ pub struct Report {
     /// Why, in the person's words.
     #[serde(default)]
     pub why: Option<String>,
-    /// Where the service stands, in words.
+    /// How it ended, and what state the service is in, in words.
+    #[serde(default, alias = "standing")]
+    pub summary: String,
+    /// Why it was refused, not done or restored, in words.
     #[serde(default)]
-    pub standing: String,
+    pub reason: Option<String>,
     /// What to do next, where something is to be done.
     #[serde(default)]
     pub next: Option<String>,
@@ -73,8 +85,11 @@ pub struct Report {
     pub edits: Vec<LineDiff>,
     /// The folder with the files as they were.
     pub backup: Option<String>,
-    /// How the daemon took up its configuration.
+    /// How the daemon took up its new configuration.
     pub activation: Option<Activated>,
+    /// How it took up the old one again, where that was restored.
+    #[serde(default)]
+    pub reactivation: Option<Activated>,
     /// What the last health checks said.
     pub health: Vec<Outcome>,
     /// Values before and after.
@@ -82,6 +97,12 @@ pub struct Report {
     /// What checked the proposal.
     #[serde(default)]
     pub checked_by: Vec<CheckRun>,
+    /// The lines of its log that say why.
+    #[serde(default)]
+    pub log: Vec<String>,
+    /// The numbers of the drafts that keep what is not live.
+    #[serde(default)]
+    pub drafts: Vec<u32>,
     /// The stages.
     pub stages: Vec<StageTime>,
 }
@@ -105,30 +126,50 @@ impl Report {
                 self.change = Some(change);
                 self.backup = Some(folder);
             }
-            Event::Activated { action, target, ok, ms, restarts, .. } => {
+            Event::Activated { action, target, ok, said, ms, restarts, back } => {
                 let how = format!("{action} {target}").trim().to_owned();
-                self.activation = Some(Activated { how, ok, ms, restarts });
+                let done = Some(Activated { how, ok, ms, restarts, said });
+                if back { self.reactivation = done } else { self.activation = done }
             }
             Event::Looked { health, judgement, .. } => {
                 self.looked(health);
                 self.unproven = judgement == Judgement::Unproven;
             }
             Event::Stage { name, outcome, ms } => self.stages.push(StageTime { name, outcome, ms }),
-            Event::Ended { verdict, standing, next } => {
+            Event::Ended { verdict, summary, next } => {
+                self.reason = self.reason.take().or_else(|| self.why_not(verdict, next.as_deref()));
                 self.verdict = Some(verdict);
-                self.standing = standing;
+                self.summary = summary;
                 self.next = next;
             }
+            Event::Restoring { cause } => self.reason = Some(cause),
+            Event::Log { lines } => self.log = lines,
+            Event::Saved { draft, .. } => self.drafts.push(draft),
             Event::Checked { by } => self.checked_by = by,
             Event::Planned { .. }
             | Event::Replaced { .. }
             | Event::Waiting { .. }
-            | Event::Log { .. }
-            | Event::Restoring { .. }
             | Event::Noted { .. }
             | Event::Logged { .. }
             | Event::Beside { .. } => {}
             Event::Read { readings } => self.readings = readings,
+        }
+    }
+
+    /// Why nothing was done, in words: the worst finding, or what stopped it.
+    fn why_not(&self, verdict: Verdict, next: Option<&str>) -> Option<String> {
+        let worst = || {
+            let open = |severity| {
+                self.findings.iter().find(move |finding| finding.severity == severity && !finding.accepted)
+            };
+            let finding = open(Severity::Fault).or_else(|| open(Severity::Warning))?;
+            Some(finding.message.clone())
+        };
+        let stopped = || next.and_then(|next| next.lines().next()).map(str::to_owned);
+        match verdict {
+            Verdict::Refused => worst().or_else(stopped),
+            Verdict::Dropped | Verdict::Stuck => stopped(),
+            Verdict::Kept | Verdict::Unchanged | Verdict::Restored => None,
         }
     }
 

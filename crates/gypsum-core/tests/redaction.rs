@@ -72,10 +72,9 @@ fn after(event: Option<&H>) -> Option<H> {
         Some(H::Logged { .. }) => H::Log { lines: vec![text()] },
         Some(H::Log { .. }) => H::Restoring { cause: text() },
         Some(H::Restoring { .. }) => H::Noted { text: text() },
-        Some(H::Noted { .. }) => H::Stage { name: text(), outcome: "done".into(), ms: 7 },
-        Some(H::Stage { .. }) => {
-            H::Ended { verdict: Verdict::Restored, standing: text(), next: Some(text()) }
-        }
+        Some(H::Noted { .. }) => H::Saved { draft: 3, file: "/etc/boards.conf".into(), held: false },
+        Some(H::Saved { .. }) => H::Stage { name: text(), outcome: "done".into(), ms: 7 },
+        Some(H::Stage { .. }) => H::Ended { verdict: Verdict::Restored, summary: text(), next: Some(text()) },
         Some(H::Ended { .. }) => return None,
     })
 }
@@ -94,7 +93,7 @@ fn no_event_keeps_a_secret() {
         seen += 1;
         event = after(Some(&one));
     }
-    assert_eq!(seen, 19);
+    assert_eq!(seen, 20);
 }
 
 /// A secret may be a word that is one of ours: the event stays what it is.

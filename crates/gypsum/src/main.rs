@@ -3,6 +3,7 @@
 mod args;
 mod ask;
 mod command;
+mod document;
 mod order;
 mod out;
 mod target;
@@ -10,6 +11,8 @@ mod typed;
 mod view;
 
 use clap::{CommandFactory, FromArgMatches};
+use gypsum_core::exit_status::ExitStatus;
+use gypsum_host::error::Error;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
@@ -35,13 +38,39 @@ fn main() -> ExitCode {
     let (cli, order) = match parsed {
         Ok(parsed) => parsed,
         Err(error) => {
-            // Help goes to standard output with status 0, a wrong word to standard error with 2.
-            let _ = error.print();
-            return ExitCode::from(u8::try_from(error.exit_code()).unwrap_or(2));
+            return ExitCode::from(not_parsed(&error, rest));
         }
     };
     quiet_second_reader();
-    ExitCode::from(command::run(cli, order).code())
+    let only_answers = cli.command.only_answers();
+    let mut status = command::run(cli, order);
+    if let Some(error) = out::write_failure() {
+        eprintln!("gypsum: the answer could not be written: {error}");
+        // What a change did is the more important thing to know.
+        if only_answers {
+            status = ExitStatus::NotRun;
+        }
+    }
+    ExitCode::from(status.code())
+}
+
+/// Help goes to standard output with status 0, a wrong word to standard error with 2, and to standard output as a
+/// document if one was asked for.
+fn not_parsed(error: &clap::Error, words: &[String]) -> u8 {
+    let status = u8::try_from(error.exit_code()).unwrap_or(2);
+    if status != 0 && words.iter().any(|word| word == "--json") {
+        let text = error.render().to_string();
+        let (message, help) = text.split_once("\n\n").unwrap_or((&text, ""));
+        let message = message.trim().trim_start_matches("error: ").to_owned();
+        let error = Error::usage(message).help(help.trim());
+        let document = document::document(None, ExitStatus::Usage, document::of_error(&error));
+        println!("{document:#}");
+    }
+    if let Err(error) = error.print() {
+        eprintln!("gypsum: the answer could not be written: {error}");
+        return ExitStatus::NotRun.code();
+    }
+    status
 }
 
 /// The second reader of YAML gives up on a few texts by a panic, which is caught and told as a finding: what the

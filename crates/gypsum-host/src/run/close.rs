@@ -27,12 +27,12 @@ pub(super) fn close_early(steps: Steps<'_>, typed: &Typed) -> Finished {
     let unhindered = obstacle.cause.is_none();
     keep_draft(&mut cx, verdict, typed, unhindered);
     remove_drafts(&mut cx, verdict, typed, unhindered);
-    let standing = match verdict {
+    let summary = match verdict {
         Verdict::Unchanged => format!("{} has this configuration already", cx.recorder.report().daemon),
         _ => NOTHING_TOUCHED.to_owned(),
     };
     let next = what_stopped(&obstacle, verdict);
-    cx.recorder.emit(Event::Ended { verdict, standing, next });
+    cx.recorder.emit(Event::Ended { verdict, summary, next });
     Finished::early(cx.recorder.report().clone(), obstacle.error.as_ref())
 }
 
@@ -56,8 +56,8 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
     let unhindered = live.obstacle.cause.is_none();
     keep_draft(&mut live.cx, verdict, &typed, unhindered);
     remove_drafts(&mut live.cx, verdict, &typed, unhindered);
-    let (standing, next) = (standing(live, verdict), next_step(live, verdict));
-    live.emit(Event::Ended { verdict, standing, next });
+    let (summary, next) = (summary(live, verdict), next_step(live, verdict));
+    live.emit(Event::Ended { verdict, summary, next });
     let (disk, folder) = (live.cx.world.disk(), &live.entry.folder);
     let path = folder.join("change.json");
     let record = seal(live.cx.recorder.report()).and_then(|record| serde_json::to_vec_pretty(&record));
@@ -98,7 +98,7 @@ fn typed_of(live: &Live<'_>) -> Typed {
 }
 
 /// What state the service is in now, in one sentence without a full stop.
-fn standing(live: &Live<'_>, verdict: Verdict) -> String {
+fn summary(live: &Live<'_>, verdict: Verdict) -> String {
     let plan = &live.plan;
     let name = subject(plan);
     let healthy = live.cx.recorder.report().healthy;

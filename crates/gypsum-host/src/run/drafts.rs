@@ -5,6 +5,7 @@ use super::steps::RunContext;
 use crate::disk::link_target;
 use crate::drafts::{Note, Reason, keep, remove_taken};
 use gypsum_core::change::{PlannedDraft, TakenDraft, Verdict};
+use gypsum_core::event::Event;
 use gypsum_core::text::Bytes;
 use std::path::PathBuf;
 
@@ -93,33 +94,15 @@ pub(super) fn keep_draft(cx: &mut RunContext<'_>, verdict: Verdict, typed: &Type
             }
         }
     }
-    if held && !saved.is_empty() {
-        let numbers = listed(saved.iter().map(|draft| draft.number));
-        let drafts = if saved.len() == 1 { "draft" } else { "drafts" };
-        let text = format!(
-            "checked, and held as {drafts} {numbers}; take it live with:\n  gypsum change {daemon} --ready {numbers}"
-        );
-        cx.recorder.note(text);
-        if !grown.is_empty() {
-            let numbers = listed(grown.into_iter());
-            cx.recorder.note(format!(
-                "it is held together with earlier changes; see all of them with:\n  gypsum drafts {daemon} --show {numbers}"
-            ));
-        }
-        return;
+    for draft in saved {
+        let (number, file) = (draft.number, draft.note.file.display().to_string());
+        cx.recorder.emit(Event::Saved { draft: number, file, held });
     }
-    for draft in &saved {
-        let (number, file) = (draft.number, draft.note.file.display());
-        let of_file = if saved.len() > 1 { format!(" of {file}") } else { String::new() };
-        let text =
-            format!("your edit{of_file} is saved; correct it with:\n  gypsum edit {daemon} --draft {number}");
-        cx.recorder.note(text);
+    for number in grown {
+        cx.recorder.note(format!(
+            "draft {number} holds earlier changes, too; see all of them with:\n  gypsum drafts {daemon} --show {number}"
+        ));
     }
-}
-
-/// Numbers as they are typed: `3,4`.
-fn listed(numbers: impl Iterator<Item = u32>) -> String {
-    numbers.map(|number| number.to_string()).collect::<Vec<_>>().join(",")
 }
 
 /// Removes the drafts that this change took live, or whose place a later one took.

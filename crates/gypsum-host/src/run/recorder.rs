@@ -66,11 +66,22 @@ impl<'a> Recorder<'a> {
     /// Shows what happened, gathers it for the report, and keeps it in the change's folder.
     pub fn emit(&mut self, event: Event) {
         let event = self.redactor.event(event);
-        self.report.take(&event);
+        self.take(&event);
         self.unwritten.push(event.clone());
         // What a person was told is on record, whatever happens next.
         self.write_events();
         self.observer.on_event(&event);
+    }
+
+    /// Gathers it for the report, with the time where it is the beginning or the end.
+    fn take(&mut self, event: &Event) {
+        self.report.take(event);
+        let now = || jiff::Timestamp::from_millisecond(self.world.now_ms()).ok().map(|now| now.to_string());
+        match event {
+            Event::Begun { .. } => self.report.begun = now(),
+            Event::Ended { .. } => self.report.ended = now(),
+            _ => {}
+        }
     }
 
     /// Says something that is no finding.
@@ -80,7 +91,7 @@ impl<'a> Recorder<'a> {
 
     /// Takes in and shows what another process redacted and recorded.
     pub fn relay(&mut self, event: &Event) {
-        self.report.take(event);
+        self.take(event);
         self.observer.on_event(event);
     }
 

@@ -73,9 +73,17 @@ pub fn resume(
     let begun = recorder.report().clone();
     recorder.continue_from(live.entry.so_far(world.disk(), begun));
     recorder.emit(Event::BackedUp { change, folder });
-    recorder.note(format!("change {number} was interrupted {}", words_for(stage)));
+    recorder.note(match stage {
+        Stage::Closed(_) => {
+            format!("change {number} is stuck; its old files and its service are tried again")
+        }
+        _ => format!("change {number} was interrupted {}", words_for(stage)),
+    });
     recorder.record_in(live.entry.folder.clone());
-    live.obstacle.cause = Some("the change was interrupted".into());
+    live.obstacle.cause = Some(match stage {
+        Stage::Closed(_) => "the change was stuck".into(),
+        _ => "the change was interrupted".into(),
+    });
     live.carry(Change::resume(stage))
 }
 
@@ -116,6 +124,6 @@ fn words_for(stage: Stage) -> &'static str {
         Stage::Restoring | Stage::FilesRestored | Stage::Reactivated | Stage::Restored => {
             "while it was being restored"
         }
-        Stage::Closed(_) => "and is stuck",
+        Stage::Closed(_) => "after its end",
     }
 }

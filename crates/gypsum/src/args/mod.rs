@@ -5,6 +5,7 @@ mod edits;
 pub use edits::EditArgs;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use gypsum_core::change::Verdict;
 use gypsum_core::profile::Activation;
 use std::path::PathBuf;
 
@@ -41,9 +42,9 @@ pub struct Common {
     /// Print only the result
     #[arg(short, long, global = true, conflicts_with = "verbose")]
     pub quiet: bool,
-    /// Print more: the stages and how long each took
-    #[arg(short, long, global = true)]
-    pub verbose: bool,
+    /// Print more: all hints, the stages and how long each took; -vv also what is done inside
+    #[arg(short, long, global = true, action = clap::ArgAction::Count)]
+    pub verbose: u8,
     /// Assume yes at prompts; does not accept findings
     #[arg(short, long, global = true)]
     pub yes: bool,
@@ -132,6 +133,54 @@ pub struct ChangeOptions {
     pub steady: Option<String>,
 }
 
+/// Which changes are listed.
+#[derive(Clone, Debug, Args)]
+pub struct ChangesArgs {
+    /// Only those of this daemon
+    pub daemon: Option<String>,
+    /// One change, by its number
+    pub change: Option<String>,
+    /// At most so many, the newest ones [default: 20 on a screen, all elsewhere]
+    #[arg(long, value_name = "N", conflicts_with = "change")]
+    pub last: Option<usize>,
+    /// Only those begun since then: 3d, 2026-11-28, '2026-11-28 18:00'
+    #[arg(long, value_name = "TIME", conflicts_with = "change")]
+    pub since: Option<String>,
+    /// Only those of this person
+    #[arg(long, value_name = "LOGIN", conflicts_with = "change")]
+    pub by: Option<String>,
+    /// Only those that ended so
+    #[arg(long, value_name = "VERDICT", conflicts_with = "change")]
+    pub verdict: Option<VerdictArg>,
+}
+
+/// How a change with a record may have ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum VerdictArg {
+    /// Its configuration is live.
+    Kept,
+    /// The old configuration was restored.
+    Restored,
+    /// It was refused.
+    Refused,
+    /// It ended before anything was live.
+    Dropped,
+    /// A person is needed.
+    Stuck,
+}
+
+impl From<VerdictArg> for Verdict {
+    fn from(word: VerdictArg) -> Self {
+        match word {
+            VerdictArg::Kept => Self::Kept,
+            VerdictArg::Restored => Self::Restored,
+            VerdictArg::Refused => Self::Refused,
+            VerdictArg::Dropped => Self::Dropped,
+            VerdictArg::Stuck => Self::Stuck,
+        }
+    }
+}
+
 /// What to do with the findings of an edit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum OnFinding {
@@ -169,6 +218,44 @@ impl From<ActivationArg> for Activation {
             ActivationArg::StopFirst => Self::StopFirst,
             ActivationArg::Signal => Self::Signal,
             ActivationArg::Command => Self::Command,
+        }
+    }
+}
+
+impl Command {
+    /// Its name, as it is typed.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Change { .. } => "change",
+            Self::Edit { .. } => "edit",
+            Self::Drafts { .. } => "drafts",
+            Self::Check { .. } => "check",
+            Self::Show { .. } => "show",
+            Self::Health { .. } => "health",
+            Self::Changes(_) => "changes",
+            Self::Restore { .. } => "restore",
+            Self::Recover { .. } => "recover",
+            Self::Daemons { .. } => "daemons",
+            Self::Enrol { .. } => "enrol",
+            Self::Demo { .. } => "demo",
+        }
+    }
+
+    /// Whether it only answers: then an answer that cannot be written is all that fails.
+    pub fn only_answers(&self) -> bool {
+        match self {
+            Self::Drafts { discard, .. } => discard.is_none(),
+            Self::Check { .. }
+            | Self::Show { .. }
+            | Self::Health { .. }
+            | Self::Changes(_)
+            | Self::Daemons { .. }
+            | Self::Enrol { .. } => true,
+            Self::Change { .. }
+            | Self::Edit { .. }
+            | Self::Restore { .. }
+            | Self::Recover { .. }
+            | Self::Demo { .. } => false,
         }
     }
 }
@@ -280,13 +367,10 @@ Examples:
         target: Target,
     },
     /// List the changes that were made, or show one
-    #[command(after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7")]
-    Changes {
-        /// Only those of this daemon
-        daemon: Option<String>,
-        /// One change, by its number
-        change: Option<String>,
-    },
+    #[command(
+        after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored"
+    )]
+    Changes(ChangesArgs),
     /// Restore what a change replaced; this is a change of its own
     #[command(
         after_help = "Examples:\n  gypsum restore sshd            (takes back the last change)\n  gypsum restore sshd 7 -n"

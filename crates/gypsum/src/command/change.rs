@@ -28,7 +28,10 @@ pub fn run(
     let mut edits = prepared.requests().map_err(|why| Error::usage(why.0))?;
     if typed.more.print_edits {
         let text = prepared.write().map_err(|why| Error::cannot(why.0))?;
-        context.out.line(text.trim_end());
+        match context.out.json {
+            true => context.answer(ExitStatus::Success, serde_json::json!({ "edits_file": text })),
+            false => context.out.print(text.trim_end()),
+        }
         return Ok(ExitStatus::Success);
     }
     if let Some(numbers) = &typed.more.ready {
@@ -174,10 +177,11 @@ fn steady_of(text: &str) -> Result<Duration, Error> {
 /// Carries a change out and draws it; its exit status.
 pub fn carry_out(context: &Context, request: ChangeRequest) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
-    let mut view = ChangeView::new(context.out).asking(!context.yes);
+    let strict = request.wishes.acceptance.strict;
+    let mut view = ChangeView::new(context.out).asking(!context.yes).strict(strict);
     let Finished { report, status } = gypsum_host::run::change(&world, &context.state, &mut view, request);
     if context.out.json {
-        context.report(&report);
+        context.report(status, &report);
     }
     Ok(status)
 }

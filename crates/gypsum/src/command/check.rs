@@ -2,8 +2,9 @@
 
 use super::Context;
 use crate::args::Target;
+use crate::document::of_report;
 use crate::target::{NoTarget, profile_of};
-use crate::view::{SCREEN, finding_lines, rest, wrapped};
+use crate::view::{Shown, finding_lines, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
@@ -29,13 +30,14 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     }
     let refuses = findings.iter().any(|finding| finding.refuses(false));
     let status = if refuses { ExitStatus::Refused } else { ExitStatus::Success };
-    if context.out.json {
-        context.report(&Report { findings, ..Report::new(&profile.daemon) });
-        return Ok(status);
-    }
-    if !context.out.quiet {
-        findings.iter().take(SCREEN).flat_map(finding_lines).for_each(|line| context.out.line(&line));
-        rest(findings.len()).iter().for_each(|line| context.out.line(line));
+    if !context.out.quiet && !context.out.json {
+        let (out, mut shown) = (context.out, Shown::default());
+        for finding in &findings {
+            if shown.shows(finding, out.verbose) {
+                finding_lines(finding, out.width).iter().for_each(|line| out.print(line));
+            }
+        }
+        shown.rest(out.verbose).iter().for_each(|line| out.print(line));
     }
     let faults = findings.iter().filter(|finding| finding.refuses(false)).count();
     let others = findings.len() - faults;
@@ -47,6 +49,13 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
         (faults, _) => plural(faults, "fault"),
     };
     let closing = format!("{}, {}: {outcome}. Checked by {by}.", profile.daemon, plural(files, "file"));
-    wrapped(&closing, 78).iter().for_each(|line| context.out.line(line));
+    if context.out.json {
+        let report = Report { findings, summary: closing, ..Report::new(&profile.daemon) };
+        let mut fields = of_report(&report);
+        fields["valid"] = (!refuses).into();
+        context.answer(status, fields);
+        return Ok(status);
+    }
+    wrapped(&closing, context.out.width - 2).iter().for_each(|line| context.out.print(line));
     Ok(status)
 }

@@ -13,16 +13,20 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
         return check_one(context, file);
     }
     let mut rows = Vec::new();
-    let mut documents = Vec::new();
+    let (mut documents, mut problems) = (Vec::new(), Vec::new());
     for (name, file) in names() {
         let profile = match load(&name, file.as_deref()) {
             Ok(profile) => profile,
             Err(NoProfile::Error(error)) => {
                 context.out.error(&error);
+                problems.push(error.to_string());
                 continue;
             }
             Err(NoProfile::Malformed(finding)) => {
-                crate::view::finding_lines(&finding).iter().for_each(|line| context.out.aside(line));
+                crate::view::finding_lines(&finding, context.out.width)
+                    .iter()
+                    .for_each(|line| context.out.eprint(line));
+                problems.push(finding.message.clone());
                 continue;
             }
         };
@@ -36,8 +40,8 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
         rows.push(vec![name, place, profile.title]);
     }
     if context.out.json {
-        let schema = gypsum_core::report::SCHEMA;
-        context.out.document(&serde_json::json!({ "schema": schema, "daemons": documents }));
+        let fields = serde_json::json!({ "daemons": documents, "problems": problems });
+        context.answer(ExitStatus::Success, fields);
         return Ok(ExitStatus::Success);
     }
     rows.push(vec![
@@ -45,9 +49,9 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
         "/etc/systemd/system/NAME.service.d".into(),
         "settings of any systemd service".into(),
     ]);
-    columns(&rows, &[16, 44, 200]).iter().for_each(|line| context.out.line(line));
-    context.out.line("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
-    context.out.line(&format!("{}.", gypsum_host::profiles::FOLDER));
+    columns(&rows, &[16, 44, 200]).iter().for_each(|line| context.out.print(line));
+    context.out.print("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
+    context.out.print(&format!("{}.", gypsum_host::profiles::FOLDER));
     Ok(ExitStatus::Success)
 }
 
@@ -55,12 +59,17 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
 fn check_one(context: &Context, file: &Path) -> Result<ExitStatus, NoTarget> {
     let profile = read_file(file)?;
     let lines = missing(&profile);
+    let status = if lines.is_empty() { ExitStatus::Success } else { ExitStatus::Refused };
+    if context.out.json {
+        context.answer(status, serde_json::json!({ "daemon": profile.daemon, "missing": lines }));
+        return Ok(status);
+    }
     for line in &lines {
-        context.out.line(line);
+        context.out.print(line);
     }
     let settings = profile.setting.len();
     let about = profile.setting.values().filter(|setting| setting.about.is_some()).count();
-    context.out.line(&format!(
+    context.out.print(&format!(
         "{}: {settings} settings ({about} described), {} further names, {} rules, {} health checks.",
         profile.daemon,
         profile.names.len(),
@@ -72,8 +81,8 @@ fn check_one(context: &Context, file: &Path) -> Result<ExitStatus, NoTarget> {
     } else {
         "The profile is valid; see above what this host lacks."
     };
-    context.out.line(outcome);
-    Ok(if lines.is_empty() { ExitStatus::Success } else { ExitStatus::Refused })
+    context.out.print(outcome);
+    Ok(status)
 }
 
 /// What a profile names and this host does not have, and what it says that cannot hold.

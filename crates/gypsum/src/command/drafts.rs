@@ -39,28 +39,28 @@ fn list(context: &Context, daemons: &[String], several: bool) -> Result<(), Erro
             continue;
         }
         if several && !(drafts.is_empty() && damaged.is_empty()) {
-            out.line(&styled(BOLD, daemon));
+            out.print(&styled(BOLD, daemon));
         }
         for draft in &drafts {
-            lines(daemon, draft).iter().for_each(|line| out.line(line));
+            lines(daemon, draft, out.width).iter().for_each(|line| out.print(line));
         }
         for damage in damaged {
             let text = damage.file.with_file_name("proposal");
-            out.line(&format!("       a draft cannot be read: {}", damage.words()));
-            out.line(&format!("       its text is in {}", text.display()));
+            out.print(&format!("       a draft cannot be read: {}", damage.words()));
+            out.print(&format!("       its text is in {}", text.display()));
         }
     }
     if out.json {
-        out.document(&json!({ "schema": gypsum_core::report::SCHEMA, "drafts": documents }));
+        context.answer(ExitStatus::Success, json!({ "drafts": documents }));
     } else if count == 0 {
         let of_daemon = if several { String::new() } else { format!(" of {}", daemons.join(" and ")) };
-        out.line(&format!("No drafts{of_daemon} (in {}).", context.state.root().display()));
+        out.print(&format!("No drafts{of_daemon} (in {}).", context.state.root().display()));
     }
     Ok(())
 }
 
 /// One draft in a list: number, time, why it is not live, who; under it the file, the reason and the next command.
-pub fn lines(daemon: &str, draft: &Draft) -> Vec<String> {
+pub fn lines(daemon: &str, draft: &Draft, width: usize) -> Vec<String> {
     let note = &draft.note;
     let state = draft.state();
     let mut lines = vec![
@@ -73,7 +73,7 @@ pub fn lines(daemon: &str, draft: &Draft) -> Vec<String> {
         format!("       {}", note.file.display()),
     ];
     if let Some(why) = &note.why {
-        lines.extend(wrapped(&format!("why: {why}"), 70).iter().map(|line| format!("       {line}")));
+        lines.extend(wrapped(&format!("why: {why}"), width - 10).iter().map(|line| format!("       {line}")));
     }
     if draft.holder().is_none() {
         lines.push(format!("       {}", next(daemon, draft)));
@@ -115,19 +115,18 @@ fn show_one(context: &Context, daemon: &str, number: u32) -> Result<(), Error> {
     let changes = difference(profile.as_ref(), &name, &base, &draft.proposal()?, &[]);
     if context.out.json {
         let mut document = document(daemon, &draft);
-        document["schema"] = gypsum_core::report::SCHEMA.into();
         document["difference"] = changes.into();
         document["changed_since"] = (base != live).into();
-        context.out.document(&document);
+        context.answer(ExitStatus::Success, json!({ "drafts": [document] }));
         return Ok(());
     }
-    lines(daemon, &draft).iter().for_each(|line| context.out.line(line));
+    lines(daemon, &draft, context.out.width).iter().for_each(|line| context.out.print(line));
     if base != live {
         context
             .out
-            .line("       the live file was changed since; the draft is merged with it when it is used");
+            .print("       the live file was changed since; the draft is merged with it when it is used");
     }
-    changes.iter().for_each(|line| context.out.line(line));
+    changes.iter().for_each(|line| context.out.print(line));
     Ok(())
 }
 
@@ -148,14 +147,14 @@ fn throw_away(context: &Context, daemon: &str, numbers: &str) -> Result<(), Erro
         draft.remove()?;
         if !context.out.json && !context.out.quiet {
             let (number, file) = (draft.number, draft.note.file.display());
-            context.out.line(&format!("Discarded draft {number} of {file}."));
+            context.out.print(&format!("Discarded draft {number} of {file}."));
         }
     }
     if context.out.json {
         let discarded: Vec<Value> = chosen.iter().map(|draft| document(daemon, draft)).collect();
-        context.out.document(&json!({ "schema": gypsum_core::report::SCHEMA, "discarded": discarded }));
+        context.answer(ExitStatus::Success, json!({ "discarded": discarded }));
     } else if chosen.is_empty() {
-        context.out.line(&format!("No drafts of {daemon}."));
+        context.out.print(&format!("No drafts of {daemon}."));
     }
     Ok(())
 }

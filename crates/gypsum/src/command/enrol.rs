@@ -49,13 +49,22 @@ pub fn run(
         let name = last.split('#').next().unwrap_or(last).to_owned();
         settings.entry(name).or_insert((row.value, row.comment));
     }
-    context.out.line(text(daemon, &profile, told.as_ref(), &settings).trim_end());
-    context.out.aside(&format!(
+    let text = text(daemon, &profile, told.as_ref(), &settings);
+    if context.out.json {
+        let count = settings.len();
+        context.answer(
+            ExitStatus::Success,
+            serde_json::json!({ "daemon": daemon, "profile": text, "settings": count }),
+        );
+        return Ok(ExitStatus::Success);
+    }
+    context.out.print(text.trim_end());
+    context.out.eprint(&format!(
         "{} settings were found in {}. Look it through, try it with `gypsum daemons --check FILE`,",
         settings.len(),
         profile.files.home
     ));
-    context.out.aside(&format!("and put it to {}/{daemon}.toml.", gypsum_host::profiles::FOLDER));
+    context.out.eprint(&format!("and put it to {}/{daemon}.toml.", gypsum_host::profiles::FOLDER));
     Ok(ExitStatus::Success)
 }
 

@@ -4,6 +4,7 @@ use super::Context;
 use crate::out::{BOLD, DIM};
 use crate::view::{columns, styled, when, wrapped};
 use gypsum_core::edit::LineDiff;
+use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::explain::{Explained, explain};
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
@@ -20,23 +21,23 @@ pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) 
     };
     let last = last_change(context, profile, &one.name);
     if context.out.json {
-        let (schema, daemon) = (gypsum_core::report::SCHEMA, &profile.daemon);
         let changed = last.as_ref().map(|(entry, _)| entry.clone());
-        context.out.document(
-            &serde_json::json!({ "schema": schema, "daemon": daemon, "setting": one, "last_change": changed }),
+        context.answer(
+            ExitStatus::Success,
+            serde_json::json!({ "daemon": profile.daemon, "setting": one, "last_change": changed }),
         );
         return true;
     }
-    lines(&one, last.as_ref()).iter().for_each(|line| context.out.line(line));
+    lines(&one, last.as_ref(), context.out.width).iter().for_each(|line| context.out.print(line));
     true
 }
 
-fn lines(one: &Explained, last: Option<&(String, String)>) -> Vec<String> {
+fn lines(one: &Explained, last: Option<&(String, String)>, width: usize) -> Vec<String> {
     let mut out = vec![styled(BOLD, &one.name)];
-    out.extend(one.about.iter().flat_map(|about| wrapped(about, 76)).map(|line| format!("  {line}")));
+    out.extend(one.about.iter().flat_map(|about| wrapped(about, width - 4)).map(|line| format!("  {line}")));
     let mut rows: Vec<Vec<String>> = Vec::new();
     let mut row = |title: &str, text: &str| {
-        for (n, line) in wrapped(text, 60).into_iter().enumerate() {
+        for (n, line) in wrapped(text, width - 20).into_iter().enumerate() {
             rows.push(vec![format!("  {}", if n == 0 { title } else { "" }), line]);
         }
     };

@@ -28,17 +28,19 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
     let healthy = health.iter().all(|outcome| outcome.healthy);
     let status = if healthy { ExitStatus::Success } else { ExitStatus::Refused };
+    let word = if healthy { "is healthy, as seen from this host" } else { "is not healthy" };
+    let summary = format!("{} {word}", profile.daemon);
     if context.out.json {
-        context.report(&Report { healthy: Some(healthy), health, ..Report::new(&profile.daemon) });
+        let report = Report { healthy: Some(healthy), health, summary, ..Report::new(&profile.daemon) };
+        context.report(status, &report);
         return Ok(status);
     }
     if !context.out.quiet {
         health
             .iter()
-            .flat_map(|outcome| outcome_line(outcome, 78, true))
-            .for_each(|line| context.out.line(&line));
+            .flat_map(|outcome| outcome_line(outcome, context.out.width - 2, true))
+            .for_each(|line| context.out.print(&line));
     }
-    let word = if healthy { "is healthy, as seen from this host" } else { "is not healthy" };
-    context.out.line(&format!("{} {word}.", profile.daemon));
+    context.out.print(&format!("{summary}."));
     Ok(status)
 }

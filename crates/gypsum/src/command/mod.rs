@@ -15,6 +15,7 @@ mod restore;
 mod show;
 
 use crate::args::{Cli, Command};
+use crate::document::{document, of_error, of_report};
 use crate::order::TypedOrder;
 use crate::out::Terminal;
 use crate::target::NoTarget;
@@ -24,6 +25,7 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::error::Error;
 use gypsum_host::state::State;
+use serde_json::Value;
 use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::{Layer, SubscriberExt};
 use tracing_subscriber::util::SubscriberInitExt;
@@ -31,6 +33,8 @@ use tracing_subscriber::util::SubscriberInitExt;
 /// What every command has at hand.
 pub struct Context {
     pub out: Terminal,
+    /// The name of the command.
+    pub command: &'static str,
     /// Whether questions are answered beforehand: go on.
     pub yes: bool,
     pub state: State,
@@ -39,14 +43,21 @@ pub struct Context {
 /// Runs the command, whose words were typed in this order; its exit status.
 pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
     let out = Terminal::new(&cli.common);
-    if cli.common.verbose {
+    if cli.common.verbose > 1 {
         log_to_stderr();
     }
+    let command = cli.command.name();
     let state = match State::at(cli.common.state.as_deref()) {
         Ok(state) => state,
-        Err(error) => return out.error(&error),
+        Err(error) => {
+            if out.json {
+                out.document(document(Some(command), error.status(), of_error(&error)));
+            }
+            out.error(&error);
+            return error.status();
+        }
     };
-    let context = Context { out, yes: cli.common.yes, state };
+    let context = Context { out, command, yes: cli.common.yes, state };
     let done = match cli.command {
         Command::Change { target, edits, more, manner } => {
             let typed = Typed { edits, more: *more, order };
@@ -62,7 +73,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Check { target } => check::run(&context, &target),
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),
         Command::Health { target } => health::run(&context, &target),
-        Command::Changes { daemon, change } => changes::run(&context, daemon.as_deref(), change.as_deref()),
+        Command::Changes(asked) => changes::run(&context, &asked),
         Command::Restore { target, change, whole, manner } => {
             restore::run(&context, &target, change.as_deref(), whole, &manner)
         }
@@ -77,7 +88,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
     done.unwrap_or_else(|why| context.no_target(&why))
 }
 
-/// What is done meanwhile, for `--verbose`; of other libraries only warnings.
+/// What is done meanwhile, for `-vv`; of other libraries only warnings.
 fn log_to_stderr() {
     let filter = Targets::new()
         .with_default(LevelFilter::WARN)
@@ -89,19 +100,41 @@ fn log_to_stderr() {
 impl Context {
     fn no_target(&self, why: &NoTarget) -> ExitStatus {
         match why {
-            NoTarget::Error(error) => self.out.error(error),
+            NoTarget::Error(error) => self.error(error),
             NoTarget::Malformed(finding) => {
-                if self.out.json {
-                    self.report(&Report { findings: vec![(**finding).clone()], ..Report::new("") });
-                }
-                finding_lines(finding).iter().for_each(|line| self.out.aside(line));
+                let findings = vec![(**finding).clone()];
+                self.report(ExitStatus::Usage, &Report { findings, ..Report::new("") });
+                finding_lines(finding, self.out.width).iter().for_each(|line| self.out.eprint(line));
                 ExitStatus::Usage
             }
         }
     }
 
-    fn report(&self, report: &Report) {
-        self.out.document(&serde_json::to_value(report).unwrap_or_default());
+    /// The answer for other programs, if they asked: `fields`, with the schema, the command and the exit status.
+    fn answer(&self, status: ExitStatus, fields: Value) {
+        if self.out.json {
+            self.out.document(document(Some(self.command), status, fields));
+        }
+    }
+
+    /// A line of the answer, if that is text.
+    fn say_unless_json(&self, text: &str) {
+        if !self.out.json {
+            self.out.print(text);
+        }
+    }
+
+    /// The same for a report.
+    fn report(&self, status: ExitStatus, report: &Report) {
+        self.answer(status, of_report(report));
+    }
+
+    /// What went wrong, and what to do about it; returns the exit status.
+    fn error(&self, error: &Error) -> ExitStatus {
+        let status = error.status();
+        self.answer(status, of_error(error));
+        self.out.error(error);
+        status
     }
 }
 

@@ -1,13 +1,16 @@
 //! `gypsum recover`.
 
 use super::{Context, world};
+use crate::document::{of_error, of_report};
 use crate::target::NoTarget;
 use crate::view::ChangeView;
+use gypsum_core::change::Verdict;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::run::{recover, recover_all};
 use gypsum_host::who::login_name;
+use serde_json::json;
 
 pub fn run(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
@@ -21,21 +24,36 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarg
         let mut view = ChangeView::new(context.out);
         match recover(&world, &context.state, &mut view, daemon, &login_name()) {
             Ok(Some(finished)) => {
-                worst = worst.max_by_code(finished.status);
-                documents.push(serde_json::to_value(&finished.report).unwrap_or_default());
+                // Nothing was live, and the record is closed: that is all that a recovery had to do.
+                let done = finished.report.verdict == Some(Verdict::Dropped);
+                let status = if done { ExitStatus::Success } else { finished.status };
+                worst = worst.max_by_code(status);
+                let mut fields = of_report(&finished.report);
+                fields["status"] = status.code().into();
+                documents.push(fields);
+            }
+            Ok(None) if context.state.entries(&RealDisk, daemon)?.is_empty() => {
+                super::changes::must_be_known(daemon)?;
+                context.say_unless_json(&format!("{daemon} has no change to recover."));
             }
             Ok(None) if context.out.json => {}
-            Ok(None) => context.out.line(&format!("{daemon} has no change to recover.")),
+            Ok(None) => context.out.print(&format!("{daemon} has no change to recover.")),
             // The others are recovered all the same.
-            Err(error) if daemons.len() > 1 => worst = worst.max_by_code(context.out.error(&error)),
+            Err(error) if daemons.len() > 1 => {
+                worst = worst.max_by_code(error.status());
+                context.out.error(&error);
+                let mut fields = of_error(&error);
+                fields["daemon"] = daemon.as_str().into();
+                fields["status"] = error.status().code().into();
+                documents.push(fields);
+            }
             Err(error) => return Err(error.into()),
         }
     }
     if context.out.json {
-        let one = if documents.len() == 1 { documents.pop().unwrap_or_default() } else { documents.into() };
-        context.out.document(&one);
+        context.answer(worst, json!({ "recovered": documents }));
     } else if daemons.is_empty() {
-        context.out.line(&format!("Nothing to recover (in {}).", context.state.root().display()));
+        context.out.print(&format!("Nothing to recover (in {}).", context.state.root().display()));
     }
     Ok(worst)
 }
@@ -47,10 +65,9 @@ pub fn set_aside(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, 
     };
     let folder = context.state.set_aside(&RealDisk, daemon)?;
     if context.out.json {
-        let schema = gypsum_core::report::SCHEMA;
-        context.out.document(&serde_json::json!({ "schema": schema, "daemon": daemon, "set_aside": folder }));
+        context.answer(ExitStatus::Success, json!({ "daemon": daemon, "set_aside": folder }));
     } else {
-        context.out.line(&format!("Set aside: the records and the old files are in {}.", folder.display()));
+        context.out.print(&format!("Set aside: the records and the old files are in {}.", folder.display()));
     }
     Ok(ExitStatus::Success)
 }

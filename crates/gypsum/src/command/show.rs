@@ -4,7 +4,7 @@ use super::{Context, explain};
 use crate::args::Target;
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{columns, in_columns, styled, widths};
+use crate::view::{columns, cut, in_columns, styled, widths};
 use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
@@ -38,9 +38,11 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon)?;
         let drafts = drafts.iter().map(|draft| super::drafts::document(&profile.daemon, draft)).collect();
         context.out.stream(&Document {
+            command: context.command,
             daemon: &profile.daemon,
             drafts,
             schema: gypsum_core::report::SCHEMA,
+            status: ExitStatus::Success.code(),
             settings: Settings { files: &loading.files, layers: &layers, profile: &profile, words: &words },
         });
         return Ok(ExitStatus::Success);
@@ -68,7 +70,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     if all && everything {
         known_and_unset(context, &unset);
     } else if commented_out > 0 && everything {
-        context.out.line(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
+        context.out.print(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
     }
     drafts(context, &profile.daemon)?;
     if list.is_empty() {
@@ -77,7 +79,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         } else {
             format!("no setting with {}", words.join(" and "))
         };
-        context.out.line(&format!("{}: {what}.", profile.daemon));
+        context.out.print(&format!("{}: {what}.", profile.daemon));
     }
     Ok(ExitStatus::Success)
 }
@@ -109,9 +111,10 @@ impl<'a> List<'a> {
             self.print();
             self.widths = None;
             self.file.clone_from(&row.file);
-            self.context.out.line(&styled(BOLD, &row.file));
+            self.context.out.print(&styled(BOLD, &row.file));
         }
-        self.rows.push(cells(row));
+        let out = self.context.out;
+        self.rows.push(cells(row, out.is_screen.then(|| out.width.saturating_sub(32).max(16))));
         self.quiet.push(row.commented_out || row.shadowed);
         if self.rows.len() >= ALIGNED {
             self.print();
@@ -128,7 +131,7 @@ impl<'a> List<'a> {
         // One write for all of them.
         let lines: Vec<String> = lines.collect();
         if !lines.is_empty() {
-            self.context.out.line(&lines.join("\n"));
+            self.context.out.print(&lines.join("\n"));
         }
     }
 }
@@ -136,9 +139,11 @@ impl<'a> List<'a> {
 /// The list as others read it.
 #[derive(Serialize)]
 struct Document<'a> {
+    command: &'a str,
     daemon: &'a str,
     drafts: Vec<serde_json::Value>,
     schema: u32,
+    status: u8,
     settings: Settings<'a>,
 }
 
@@ -180,9 +185,10 @@ fn known_and_unset(context: &Context, unset: &[(&String, &Setting)]) {
         })
         .collect();
     if !rows.is_empty() {
-        context.out.line(&styled(BOLD, "known, and set nowhere: name, default, what it does"));
+        context.out.print(&styled(BOLD, "known, and set nowhere: name, default, what it does"));
         for line in columns(&rows, &[34, 24, 200]) {
-            context.out.line(&styled(DIM, &line.chars().take(100).collect::<String>()));
+            let line = if context.out.is_screen { cut(&line, context.out.width) } else { line };
+            context.out.print(&styled(DIM, &line));
         }
     }
 }
@@ -190,21 +196,21 @@ fn known_and_unset(context: &Context, unset: &[(&String, &Setting)]) {
 /// The drafts, which are not live.
 fn drafts(context: &Context, daemon: &str) -> Result<(), Error> {
     for draft in gypsum_host::drafts::all(&context.state, daemon)? {
-        super::drafts::lines(daemon, &draft).iter().for_each(|line| context.out.line(line));
+        super::drafts::lines(daemon, &draft, context.out.width)
+            .iter()
+            .for_each(|line| context.out.print(line));
     }
     for damage in gypsum_host::drafts::damaged(&context.state, daemon)? {
         let folder = damage.file.with_file_name("proposal");
-        context.out.line(&format!("{} that cannot be read: {}", styled(BOLD, "draft"), damage.words()));
-        context.out.line(&format!("    its text is in {}", folder.display()));
+        context.out.print(&format!("{} that cannot be read: {}", styled(BOLD, "draft"), damage.words()));
+        context.out.print(&format!("    its text is in {}", folder.display()));
     }
     Ok(())
 }
 
-fn cells(row: &Listed) -> Vec<String> {
-    let mut value: String = row.value.chars().take(48).collect();
-    if value.len() < row.value.len() {
-        value.push('…');
-    }
+/// The cells of one row; the value has `room` if it may be cut.
+fn cells(row: &Listed, room: Option<usize>) -> Vec<String> {
+    let mut value = room.map_or_else(|| row.value.clone(), |room| cut(&row.value, room));
     if let [first, more @ ..] = row.overrules.as_slice() {
         let place = if first.file == row.file { String::new() } else { format!("{}, ", first.file) };
         let more = if more.is_empty() { String::new() } else { format!(" and {} more", more.len()) };

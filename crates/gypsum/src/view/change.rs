@@ -1,6 +1,6 @@
 //! A change as it happens, and as it happened.
 
-use super::{SCREEN, finding_lines, outcome_line, rest, styled, time, wrapped};
+use super::{Shown, finding_lines, outcome_line, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM, ERROR, Terminal, WARNING};
 use anstyle::Style;
@@ -12,10 +12,14 @@ use gypsum_core::health::{Judgement, Outcome};
 use gypsum_host::run::Observer;
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
+use std::path::Path;
 use std::time::{Duration, Instant};
 
 /// From this time on it is said how long something usually takes.
 const WORTH_SAYING_MS: u64 = 1_000;
+
+/// A blank at which no line is broken (Unicode: NO-BREAK SPACE).
+const FIXED: &str = "\u{a0}";
 
 /// Draws a change.
 pub struct ChangeView {
@@ -23,13 +27,22 @@ pub struct ChangeView {
     asks: bool,
     begun: Instant,
     change: Option<String>,
+    daemon: String,
+    /// Whether there are edits.
+    edited: bool,
+    /// Why it is refused or restored.
+    reason: Option<String>,
+    /// The commands that go on with what is not live.
+    saved: Vec<String>,
+    strict: bool,
     waiting: Option<ProgressBar>,
     dry_run: bool,
     hold: bool,
     replay: bool,
-    found: bool,
-    /// How many findings there were in a row.
-    count: usize,
+    /// Whether the last line was one of a finding, and if so, whether it stood in the way.
+    found: Option<bool>,
+    /// The findings in a row.
+    shown: Shown,
 }
 
 impl ChangeView {
@@ -40,12 +53,17 @@ impl ChangeView {
             asks: false,
             begun: Instant::now(),
             change: None,
+            daemon: String::new(),
+            edited: false,
+            reason: None,
+            saved: Vec::new(),
+            strict: false,
             waiting: None,
             dry_run: false,
             hold: false,
             replay: false,
-            found: false,
-            count: 0,
+            found: None,
+            shown: Shown::default(),
         }
     }
 
@@ -59,13 +77,18 @@ impl ChangeView {
         Self { asks, ..self }
     }
 
+    /// The same, and whether warnings refuse.
+    pub fn strict(self, strict: bool) -> Self {
+        Self { strict, ..self }
+    }
+
     fn row(&self, label: &str, text: &str) {
         if self.out.quiet || self.out.json {
             return;
         }
-        for (n, line) in wrapped(text, 68).into_iter().enumerate() {
+        for (n, line) in wrapped(text, self.out.width - 12).into_iter().enumerate() {
             let label = if n == 0 { label } else { "" };
-            self.out.line(&format!("{}{line}", styled(DIM, &format!("{label:<10}"))));
+            self.out.print(&format!("{}{line}", styled(DIM, &format!("{label:<10}"))));
         }
     }
 
@@ -77,9 +100,9 @@ impl ChangeView {
         for (n, outcome) in health.iter().enumerate() {
             let label = if n == 0 { label } else { "" };
             let lead = styled(DIM, &format!("{label:<10}"));
-            for (m, line) in outcome_line(outcome, 68, mark).into_iter().enumerate() {
+            for (m, line) in outcome_line(outcome, self.out.width - 12, mark).into_iter().enumerate() {
                 let lead = if m == 0 { lead.clone() } else { " ".repeat(10) };
-                self.out.line(&format!("{lead}{line}"));
+                self.out.print(&format!("{lead}{line}"));
             }
         }
     }
@@ -113,10 +136,10 @@ impl ChangeView {
         for line in text.lines() {
             let indent: String = line.chars().take_while(|c| c.is_whitespace()).collect();
             let indent = indent.replace('\t', "    ");
-            let width = 62usize.saturating_sub(indent.len()).max(20);
+            let width = self.out.width.saturating_sub(18 + indent.len()).max(20);
             for piece in wrapped(line.trim_start(), width) {
                 let piece = style.map_or_else(|| piece.clone(), |style| styled(style, &piece));
-                self.out.line(&format!("{lead}{indent}{piece}"));
+                self.out.print(&format!("{lead}{indent}{piece}"));
                 lead = " ".repeat(16);
             }
         }
@@ -132,7 +155,7 @@ impl ChangeView {
         };
         if !std::io::stderr().is_terminal() {
             // Where nothing moves, it is said once; the row that follows is its end.
-            self.out.aside(&format!("waiting for {on}"));
+            self.out.eprint(&format!("waiting for {on}"));
             return;
         }
         // Hides itself where standard error is no terminal.
@@ -145,7 +168,7 @@ impl ChangeView {
         self.waiting = Some(bar);
     }
 
-    fn ended(&self, verdict: Verdict, standing: &str, next: Option<&str>) {
+    fn ended(&self, verdict: Verdict, summary: &str, next: Option<&str>) {
         let (word, style) = match verdict {
             Verdict::Kept => ("Kept", BOLD),
             Verdict::Unchanged => ("Unchanged", BOLD),
@@ -156,21 +179,59 @@ impl ChangeView {
             Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", BOLD),
             Verdict::Dropped => ("Not done", ERROR),
         };
-        let number =
-            self.change.as_ref().and_then(|change| change.rsplit_once('-')).map(|(_, number)| number);
-        let number =
-            number.map_or(String::new(), |number| format!("change {}, ", number.trim_start_matches('0')));
-        let took = u64::try_from(self.begun.elapsed().as_millis()).unwrap_or(0);
-        let took = if self.replay {
-            number.trim_end_matches(", ").to_owned()
-        } else {
-            format!("{number}{}", time(took))
-        };
-        let tail = if took.is_empty() { took } else { styled(DIM, &format!(" ({took})")) };
-        self.out.line(&format!("{}: {standing}.{tail}", styled(style, word)));
-        for line in next.iter().flat_map(|next| wrapped(next, 74)) {
-            self.out.line(&format!("    {line}"));
+        let to_stderr = matches!(word, "Refused" | "Stuck" | "Not done");
+        let because =
+            self.reason.as_ref().filter(|_| matches!(verdict, Verdict::Refused | Verdict::Restored));
+        let because =
+            because.map_or(String::new(), |reason| format!(", because {}", reason.trim_end_matches('.')));
+        let mut facts: Vec<String> =
+            self.number().map(|number| format!("change {number}")).into_iter().collect();
+        if !self.replay {
+            facts.push(time(u64::try_from(self.begun.elapsed().as_millis()).unwrap_or(0)));
         }
+        let facts = if facts.is_empty() {
+            String::new()
+        } else {
+            format!(" ({})", facts.join(", ").replace(' ', FIXED))
+        };
+        let text = format!("{word}: {summary}{because}.{facts}");
+        for (n, line) in wrapped(&text, self.out.width - 4).into_iter().enumerate() {
+            let (line, styled_word) = (line.replace(FIXED, " "), styled(style, word));
+            let line = if n == 0 { line.replacen(word, &styled_word, 1) } else { format!("    {line}") };
+            self.say(to_stderr, &line);
+        }
+        let undo = self.number().filter(|_| verdict == Verdict::Kept && self.edited);
+        let undo = undo.map(|number| format!("undo it with: gypsum restore {} {number}", self.daemon));
+        let next = next.iter().flat_map(|next| wrapped(next, self.out.width - 6)).collect::<Vec<_>>();
+        for line in next.into_iter().chain(self.saved.iter().cloned()).chain(undo) {
+            self.say(to_stderr, &format!("    {line}"));
+        }
+    }
+
+    /// The number of the change.
+    fn number(&self) -> Option<&str> {
+        let (_, number) = self.change.as_ref()?.rsplit_once('-')?;
+        Some(number.trim_start_matches('0'))
+    }
+
+    /// A line of the answer, or of what stands in its way. What happened before is all an answer.
+    fn say(&self, to_stderr: bool, line: &str) {
+        if to_stderr && !self.replay { self.out.eprint(line) } else { self.out.print(line) }
+    }
+
+    /// What is not live is a draft: the command that goes on with it, for the last lines.
+    fn saved(&mut self, draft: u32, file: &str, held: bool) {
+        let daemon = &self.daemon;
+        let line = if held {
+            format!("take it live with: gypsum change {daemon} --ready {draft}")
+        } else {
+            format!("correct it with: gypsum edit {daemon} --draft {draft}")
+        };
+        // One line of its own says which file, where there are several.
+        let file =
+            Path::new(file).file_name().map_or(String::new(), |name| format!("{}: ", name.to_string_lossy()));
+        let file = if self.saved.is_empty() { String::new() } else { file };
+        self.saved.push(format!("{file}{line}"));
     }
 
     /// Values before and after, side by side.
@@ -219,24 +280,32 @@ impl Observer for ChangeView {
             return;
         }
         let told = matches!(event, Event::Found { .. } | Event::Stage { .. });
-        if let Some(rest) = rest(self.count).filter(|_| !told && !self.out.quiet) {
-            self.out.line("");
-            self.out.line(&rest);
+        if !told && let Some(rest) = self.shown.rest(self.out.verbose).filter(|_| !self.out.quiet) {
+            self.out.print("");
+            self.out.print(&rest);
         }
-        self.count = if told { self.count } else { 0 };
-        if self.found && !told {
-            self.out.line("");
-            self.found = false;
+        if let Some(to_stderr) = self.found.take_if(|_| !told) {
+            self.say(to_stderr, "");
         }
         match event {
-            Event::Begun { dry_run, hold, .. } => (self.dry_run, self.hold) = (*dry_run, *hold),
-            Event::Proposed { edits } => self.edits(edits),
+            Event::Begun { daemon, dry_run, hold, .. } => {
+                (self.dry_run, self.hold) = (*dry_run, *hold);
+                self.daemon.clone_from(daemon);
+            }
+            Event::Proposed { edits } => {
+                self.edited = !edits.is_empty();
+                self.edits(edits);
+            }
             Event::Found { finding } => {
-                self.count += 1;
-                let shown = (!self.out.quiet || finding.refuses(false)) && self.count <= SCREEN;
-                let lines = std::iter::once(String::new()).chain(finding_lines(finding));
-                lines.filter(|_| shown).for_each(|line| self.out.line(&line));
-                self.found |= shown;
+                let fits = self.shown.shows(finding, self.out.verbose);
+                let refuses = finding.refuses(self.strict);
+                let shown = fits && (!self.out.quiet || refuses);
+                let lines = std::iter::once(String::new()).chain(finding_lines(finding, self.out.width));
+                lines.filter(|_| shown).for_each(|line| self.say(refuses, &line));
+                self.found = if shown { Some(refuses) } else { self.found };
+                if refuses {
+                    self.reason.get_or_insert_with(|| finding.message.clone());
+                }
             }
             Event::Checked { by } => {
                 let names: Vec<&str> = by.iter().map(|run| run.name.as_str()).collect();
@@ -266,16 +335,20 @@ impl Observer for ChangeView {
                 let label = if n == 0 { "its log" } else { "" };
                 self.row(label, line);
             }),
-            Event::Restoring { cause } => self.row("restoring", &format!("because {cause}")),
+            Event::Restoring { cause } => {
+                self.reason = Some(cause.clone());
+                self.row("restoring", &format!("because {cause}"));
+            }
             Event::Noted { text } => self.row("note", text),
+            Event::Saved { draft, file, held } => self.saved(*draft, file, *held),
             Event::Stage { name, outcome, ms } if self.out.verbose => {
-                self.out.aside(&styled(
+                self.out.eprint(&styled(
                     Style::new().dimmed(),
                     &format!("stage {name}: {outcome}, {}", time(*ms)),
                 ));
             }
             Event::Stage { .. } => {}
-            Event::Ended { verdict, standing, next } => self.ended(*verdict, standing, next.as_deref()),
+            Event::Ended { verdict, summary, next } => self.ended(*verdict, summary, next.as_deref()),
         }
     }
 }

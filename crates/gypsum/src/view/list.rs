@@ -1,7 +1,8 @@
 //! Lists: columns, health outcomes, changes.
 
 use super::{styled, wrapped};
-use crate::out::{BOLD, DIM, ERROR};
+use crate::out::{BOLD, DIM, ERROR, width as width_of};
+use gypsum_core::edit::LineDiff;
 use gypsum_core::health::Outcome;
 use gypsum_core::report::Report;
 use gypsum_host::state::Way;
@@ -15,7 +16,7 @@ pub fn columns(rows: &[Vec<String>], limits: &[usize]) -> Vec<String> {
 /// How wide each column is: as its widest cell, up to a limit.
 pub fn widths(rows: &[Vec<String>], limits: &[usize]) -> Vec<usize> {
     let width = |(n, limit): (usize, &usize)| {
-        let widest = rows.iter().filter_map(|row| row.get(n)).map(|cell| cell.chars().count()).max();
+        let widest = rows.iter().filter_map(|row| row.get(n)).map(|cell| width_of(cell)).max();
         widest.unwrap_or(0).min(*limit)
     };
     limits.iter().enumerate().map(width).collect()
@@ -27,7 +28,7 @@ pub fn in_columns(row: &[String], widths: &[usize]) -> String {
     for (n, cell) in row.iter().enumerate() {
         line.push_str(cell);
         if n + 1 < row.len() {
-            let pad = widths.get(n).copied().unwrap_or(0).saturating_sub(cell.chars().count());
+            let pad = widths.get(n).copied().unwrap_or(0).saturating_sub(width_of(cell));
             line.push_str(&" ".repeat(pad + 2));
         }
     }
@@ -49,10 +50,16 @@ pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> 
     lines
 }
 
-/// One change in a list: number, time, verdict, who; under it why and what.
-pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way) -> Vec<String> {
+/// One change in a list: daemon, number, time, verdict, who; under it the edits and why. Nothing is cut.
+pub fn change_lines(
+    title: &str,
+    when: &str,
+    report: Option<&Report>,
+    way: &Way,
+    width: usize,
+) -> Vec<String> {
     let Some(report) = report else {
-        return vec![format!("{number:>5}  {when}  ended before anything was live")];
+        return vec![format!("{title}  {when}  ended before anything was live")];
     };
     let (word, style) = match way {
         Way::Ended => (report.verdict.map_or("", |verdict| verdict.word()), None),
@@ -60,34 +67,44 @@ pub fn change_lines(number: u32, when: &str, report: Option<&Report>, way: &Way)
         Way::CutOff => ("interrupted", Some(ERROR)),
         Way::Unknown(_) => ("unknown", Some(ERROR)),
     };
-    let mark = format!("{word:<9}");
-    let mark = style.map_or(mark.clone(), |style| styled(style, &mark));
-    let unhealthy = if report.healthy == Some(false) && word == "kept" { " (unhealthy)" } else { "" };
-    let mut lines = vec![format!("{number:>5}  {when}  {mark}{unhealthy} {}", report.who)];
+    let pad = " ".repeat(8usize.saturating_sub(word.len()));
+    let mark = style.map_or_else(|| word.to_owned(), |style| styled(style, word));
+    let unhealthy = if report.healthy == Some(false) && word == "kept" { "(unhealthy)  " } else { "" };
+    let (head, tail) = (format!("{title}  {when}"), format!("{mark}{pad}  {unhealthy}{}", report.who));
+    let mut lines = match width_of(&head) + width_of(&tail) + 2 <= width {
+        true => vec![format!("{head}  {tail}")],
+        false => vec![head, format!("{INDENT}{tail}")],
+    };
+    let inner = |text: &str| -> Vec<String> {
+        wrapped(text, width - INDENT.len() - 2).iter().map(|line| format!("{INDENT}{line}")).collect()
+    };
     match way {
         Way::Ended => {}
-        Way::GoesOn(holder) => lines.push(format!("       carried by {holder}")),
-        Way::Unknown(why) => lines.extend(wrapped(why, 70).iter().map(|line| format!("       {line}"))),
-        Way::CutOff => lines.push(format!("       gypsum recover {} brings it to a verdict", report.daemon)),
+        Way::GoesOn(holder) => lines.extend(inner(&format!("carried by {holder}"))),
+        Way::Unknown(why) => lines.extend(inner(why)),
+        Way::CutOff => {
+            lines.extend(inner(&format!("finish or undo it with: gypsum recover {}", report.daemon)));
+        }
     }
-    for edit in &report.edits {
-        // Alignment and the remark behind the value matter in the file, not here.
-        let short = |line: &String| line.split_whitespace().collect::<Vec<_>>().join(" ");
-        let text = match (&edit.before, &edit.after) {
-            (Some(before), Some(after)) => format!("{}  (was: {})", short(after), short(before)),
-            (None, Some(after)) => format!("{}  (new)", short(after)),
-            (Some(before), None) => format!("{}  (removed)", short(before)),
-            (None, None) => edit.address.clone(),
-        };
-        let text: String = text.chars().take(71).collect();
-        lines.push(format!("       {text}"));
-    }
+    report.edits.iter().for_each(|edit| lines.extend(inner(&edit_text(edit))));
     if let Some(why) = &report.why {
-        lines.extend(
-            wrapped(&format!("why: {why}"), 70)
-                .into_iter()
-                .map(|line| format!("       {}", styled(DIM, &line))),
-        );
+        lines.extend(inner(&format!("why: {why}")).iter().map(|line| styled(DIM, line)));
     }
     lines
+}
+
+const INDENT: &str = "       ";
+
+/// One edit in a line: the section that it is in, the setting, and what it was.
+fn edit_text(edit: &LineDiff) -> String {
+    // Alignment and the remark behind the value matter in the file, not here.
+    let short = |line: &String| line.split_whitespace().collect::<Vec<_>>().join(" ");
+    let section = edit.address.rsplit_once("..").map_or(String::new(), |(section, _)| format!("{section}: "));
+    let text = match (&edit.before, &edit.after) {
+        (Some(before), Some(after)) => format!("{}  (was: {})", short(after), short(before)),
+        (None, Some(after)) => format!("{}  (new)", short(after)),
+        (Some(before), None) => format!("{}  (removed)", short(before)),
+        (None, None) => edit.address.clone(),
+    };
+    format!("{section}{text}")
 }

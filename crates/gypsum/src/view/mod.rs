@@ -1,4 +1,4 @@
-//! What is drawn: findings, a change as it happens, lists. Everything fits 80 columns.
+//! What is drawn: findings, a change as it happens, lists. All of it fits the width of the terminal.
 
 mod change;
 mod difference;
@@ -7,46 +7,42 @@ mod list;
 
 pub use change::ChangeView;
 pub use difference::{difference, sizes};
-pub use finding::{SCREEN, finding_lines, rest};
+pub use finding::{Shown, finding_lines};
 pub use list::{change_lines, columns, in_columns, outcome_line, widths};
 
-use anstyle::Style;
+pub use crate::out::styled;
+use std::borrow::Cow;
+use textwrap::{Options, WordSplitter};
 
-/// `text` in `style`.
-pub fn styled(style: Style, text: &str) -> String {
-    format!("{style}{text}{style:#}")
-}
-
-/// `text` broken at blanks so that no line is longer than `width`, and lines that stand for
-/// themselves stay apart.
+/// `text` broken at blanks so that no line is longer than `width`, but for a word that is; lines stay apart.
 pub fn wrapped(text: &str, width: usize) -> Vec<String> {
+    let options = Options::new(width).break_words(false).word_splitter(WordSplitter::NoHyphenation);
     let mut lines = Vec::new();
     for paragraph in text.lines() {
         // What is indented is to be copied, and stays in one line.
-        if paragraph.starts_with("  ") {
-            lines.push(paragraph.to_owned());
-            continue;
+        match paragraph.starts_with("  ") {
+            true => lines.push(paragraph.to_owned()),
+            false => lines.extend(textwrap::wrap(paragraph, &options).into_iter().map(Cow::into_owned)),
         }
-        let mut line = String::new();
-        for word in paragraph.split(' ') {
-            if !line.is_empty() && line.chars().count() + 1 + word.chars().count() > width {
-                lines.push(std::mem::take(&mut line));
-            } else if !line.is_empty() {
-                line.push(' ');
-            }
-            line.push_str(word);
-        }
-        lines.push(line);
     }
     lines
 }
 
-/// A moment (milliseconds since 1970) as it is said: the time of day, and the day where it is another.
+/// `text`, cut with a mark where it is longer than `width`.
+pub fn cut(text: &str, width: usize) -> String {
+    if text.chars().count() <= width {
+        return text.to_owned();
+    }
+    let kept: String = text.chars().take(width.saturating_sub(4)).collect();
+    format!("{kept} ...")
+}
+
+/// A moment (milliseconds since 1970) in local time, with the zone: the time of day, and the day where it is another.
 pub fn when(at_ms: i64) -> String {
     let zone = jiff::tz::TimeZone::system();
     let at = jiff::Timestamp::from_millisecond(at_ms).unwrap_or_default().to_zoned(zone.clone());
     let today = jiff::Timestamp::now().to_zoned(zone).date() == at.date();
-    at.strftime(if today { "%H:%M" } else { "%Y-%m-%d %H:%M" }).to_string()
+    at.strftime(if today { "%H:%M %Z" } else { "%Y-%m-%d %H:%M %Z" }).to_string()
 }
 
 /// A time for the eye: `47 ms`, `2.1 s`.

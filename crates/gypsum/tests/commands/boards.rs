@@ -23,7 +23,7 @@ pub fn host() -> Host {
 pub fn command(host: &Host, words: &[&str]) -> Command {
     let mut command = Command::new(program());
     command.args(words).arg("--state").arg(host.state());
-    if !matches!(words.first(), Some(&"changes" | &"recover" | &"daemons" | &"drafts"))
+    if !matches!(words.first(), Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo"))
         && !words.contains(&"--file")
     {
         command.arg("--profile").arg(host.profile());
@@ -46,8 +46,26 @@ pub fn said(host: &Host, output: &Output) -> String {
     text.replace(&host.root().display().to_string(), "[HOST]")
 }
 
+/// The one document that was printed, which is as the published schema says.
 pub fn json(output: &Output) -> Value {
-    serde_json::from_slice(&output.stdout).unwrap_or_else(|error| panic!("{error}: {output:?}"))
+    let document =
+        serde_json::from_slice(&output.stdout).unwrap_or_else(|error| panic!("{error}: {output:?}"));
+    assert_schema(&document);
+    assert_eq!(document["status"], status(output), "the document has the exit status: {document:#}");
+    document
+}
+
+/// Another maker's validator reads the published schema.
+pub fn assert_schema(document: &Value) {
+    let schema = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/schema/document.json");
+    let (mut schemas, mut compiler) = (boon::Schemas::new(), boon::Compiler::new());
+    compiler.enable_format_assertions();
+    let schema = compiler.compile(schema, &mut schemas).unwrap();
+    if let Err(error) = schemas.validate(document, schema) {
+        let why = error.to_string();
+        let why: Vec<&str> = why.lines().take(60).collect();
+        panic!("{}\n{document:#}", why.join("\n"));
+    }
 }
 
 pub fn config(host: &Host) -> String {

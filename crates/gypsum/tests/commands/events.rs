@@ -32,8 +32,8 @@ fn beside(action: &str, target: &str, ok: bool, said: &str) -> Event {
     Event::Beside { action: action.into(), target: target.into(), ok, said: said.into(), ms: 84 }
 }
 
-fn ended(verdict: Verdict, standing: &str, next: Option<&str>) -> Event {
-    Event::Ended { verdict, standing: standing.into(), next: next.map(Into::into) }
+fn ended(verdict: Verdict, summary: &str, next: Option<&str>) -> Event {
+    Event::Ended { verdict, summary: summary.into(), next: next.map(Into::into) }
 }
 
 fn begun(dry_run: bool, hold: bool) -> Event {
@@ -138,11 +138,8 @@ fn restored() -> Vec<Event> {
             judgement: Judgement::Healthy,
             back: true,
         },
-        ended(
-            Verdict::Restored,
-            "the old configuration is live again, and departures is healthy",
-            Some("correct it with: gypsum edit departures"),
-        ),
+        Event::Saved { draft: 3, file: "/etc/departures/boards.conf".into(), held: false },
+        ended(Verdict::Restored, "the old configuration is live again, and departures is healthy", None),
     ]
 }
 
@@ -155,7 +152,14 @@ fn short() -> Vec<(&'static str, Vec<Event>)> {
             "a dry run",
             vec![begun(true, false), planned(false), ended(Verdict::Dropped, "nothing was written", None)],
         ),
-        ("held", vec![begun(false, true), ended(Verdict::Dropped, "the edit is saved and not live", None)]),
+        (
+            "held",
+            vec![
+                begun(false, true),
+                Event::Saved { draft: 4, file: "/etc/departures/boards.conf".into(), held: true },
+                ended(Verdict::Dropped, "nothing was touched", None),
+            ],
+        ),
         (
             "nothing is reloaded",
             vec![
@@ -214,6 +218,7 @@ fn name(event: &Event) -> &'static str {
         Event::Log { .. } => "log",
         Event::Restoring { .. } => "restoring",
         Event::Noted { .. } => "noted",
+        Event::Saved { .. } => "saved",
         Event::Stage { .. } => "stage",
         Event::Ended { .. } => "ended",
     }
@@ -241,6 +246,6 @@ fn every_event_is_drawn_as_it_was_read_and_found_good() {
         let text = text.split_once('\n').unwrap().1;
         all.push_str(&format!("# {title}\n{text}\n"));
     }
-    assert_eq!(drawn.len(), 18, "all but one are drawn: {drawn:?}");
+    assert_eq!(drawn.len(), 19, "all but one are drawn: {drawn:?}");
     snapbox::assert_data_eq!(all, snapbox::file!["events.txt"].raw());
 }

@@ -11,6 +11,7 @@ mod editor;
 mod events;
 mod files;
 mod findings;
+mod outputs;
 mod real;
 mod records;
 mod screens;

@@ -112,8 +112,9 @@ fn run(line: &str, number: usize) -> String {
         let text = text.replace(&folder.display().to_string(), "/etc");
         let told_of = text
             .lines()
-            .filter(|line| !line.is_empty() && !line.starts_with("Refused") && !line.starts_with("note"))
-            .filter(|line| !line.contains("gypsum edit boards --draft"));
+            .filter(|line| !line.is_empty() && !line.starts_with("note"))
+            // How it ended is the same each time.
+            .take_while(|line| !line.starts_with("Refused"));
         for line in told_of {
             writeln!(told, "   | {line}").unwrap();
         }

@@ -66,7 +66,7 @@ fn what_no_record_tells_refuses_new_changes() {
     assert_eq!(status(&gypsum(&host, &["recover", "departures", "--set-aside"])), 0);
     assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=6"])), 0);
     let number = json(&gypsum(&host, &["changes", "departures", "--json"]));
-    assert_eq!(number["changes"][0]["number"], 2, "a number is never used twice: {number}");
+    assert_eq!(number["changes"][0]["change"]["number"], 2, "a number is never used twice: {number}");
     assert_eq!(
         status(&gypsum(&host, &["recover", "departures", "--set-aside"])),
         2,

@@ -22,7 +22,7 @@ fn a_good_change_is_kept_with_owner_mode_and_everything_around_it() {
     let report = json(&output);
     assert_eq!(
         (report["schema"].as_u64(), report["verdict"].as_str(), report["healthy"].as_bool()),
-        (Some(2), Some("kept"), Some(true))
+        (Some(3), Some("kept"), Some(true))
     );
     assert_eq!(report["edits"][1]["before"], "#clock 24h");
     assert_eq!(report["activation"]["how"], "reload departures");
@@ -216,7 +216,7 @@ fn a_change_survives_whichever_of_its_two_processes_is_killed() {
     };
     let last = || {
         let list = json(&gypsum(&host, &["changes", "departures", "--json"]));
-        list["changes"].as_array().unwrap().last().unwrap().clone()
+        list["changes"].as_array().unwrap().first().unwrap().clone()
     };
 
     assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=5", "--hold"])), 0);

@@ -66,7 +66,7 @@ fn walk(lab: &Lab, case: &Case<'_>) {
     assert_eq!(lab.file(file), (after, meta), "{daemon}");
     assert!(lab.is_active(unit), "{daemon} runs again");
     assert!(
-        report["standing"].as_str().unwrap().ends_with("is running on its old configuration"),
+        report["summary"].as_str().unwrap().ends_with("is running on its old configuration"),
         "{report:#}"
     );
     let beside = lab.sh(&format!("ls -A $(dirname {file})"));

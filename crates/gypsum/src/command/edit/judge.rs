@@ -25,8 +25,8 @@ impl Editing<'_> {
         }
         let out = self.context.out;
         for finding in &seen.findings {
-            finding_lines(finding).iter().for_each(|line| out.aside(line));
-            out.aside("");
+            finding_lines(finding, out.width).iter().for_each(|line| out.eprint(line));
+            out.eprint("");
         }
         let first = open.iter().find(|finding| finding.file.as_deref() == self.name.to_str());
         self.line = first.and_then(|finding| finding.line).or(self.line);
@@ -63,14 +63,14 @@ impl Editing<'_> {
     pub(super) fn touched(&mut self, draft: &Draft, conflicts: &[Conflict]) -> Result<Next, Error> {
         let out = self.context.out;
         let name = self.name.display();
-        out.aside(&format!("{name} was changed by another process meanwhile, in the same places:"));
+        out.eprint(&format!("{name} was changed by another process meanwhile, in the same places:"));
         for conflict in conflicts {
             for (whose, text) in [("theirs", &conflict.theirs), ("yours", &conflict.ours)] {
                 let text = if text.is_empty() { "(nothing)\n" } else { text };
                 for (n, line) in text.lines().enumerate() {
                     let lead =
                         if n == 0 { format!("line {:<6}{whose:<8}", conflict.line) } else { " ".repeat(19) };
-                    out.aside(&format!("  {}{line}", styled(DIM, &lead)));
+                    out.eprint(&format!("  {}{line}", styled(DIM, &lead)));
                 }
             }
         }
@@ -95,7 +95,7 @@ impl Editing<'_> {
     fn difference(&self, live: &[u8], proposal: &[u8]) {
         let name = self.real.display().to_string();
         for line in crate::view::difference(Some(&self.profile), &name, live, proposal, &[]) {
-            self.context.out.aside(&line);
+            self.context.out.eprint(&line);
         }
     }
 }

@@ -10,11 +10,13 @@ use crate::out::BOLD;
 use crate::target::{NoTarget, profile_of};
 use crate::view::styled;
 use gypsum_core::address::Address;
+use gypsum_core::change::Verdict;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::{find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::merge::{Conflict, merge};
 use gypsum_core::profile::Profile;
+use gypsum_core::report::Report;
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::drafts::{self, Draft, Note, Reason};
 use gypsum_host::error::Error;
@@ -22,6 +24,7 @@ use gypsum_host::files::{self, Loading};
 use gypsum_host::profiles::for_file;
 use gypsum_host::run::{ChangeRequest, ExtraFiles, NewContent};
 use gypsum_host::world::World;
+use serde_json::json;
 use start::Begun;
 use std::path::{Path, PathBuf};
 
@@ -141,8 +144,14 @@ impl Editing<'_> {
             let typed = draft.proposal()?;
             if typed == self.live()? {
                 draft.remove()?;
-                let word = styled(BOLD, "Unchanged");
-                self.context.out.line(&format!("{word}: nothing was changed, and nothing happens."));
+                let summary = "nothing was changed, and nothing happens";
+                self.context.say_unless_json(&format!("{}: {summary}.", styled(BOLD, "Unchanged")));
+                let report = Report {
+                    verdict: Some(Verdict::Unchanged),
+                    summary: summary.into(),
+                    ..Report::new(&self.profile.daemon)
+                };
+                self.context.report(ExitStatus::Success, &report);
                 return Ok(ExitStatus::Success);
             }
             let next = match self.merged(&draft, typed)? {
@@ -166,7 +175,7 @@ impl Editing<'_> {
                     // What was only tried is not live.
                     if self.options.dry_run {
                         draft.is_now(Reason::Left, self.world.now_ms())?;
-                        self.context.out.aside(&self.saved(&draft));
+                        self.context.out.eprint(&self.saved(&draft));
                     }
                     return Ok(status);
                 }
@@ -202,8 +211,10 @@ impl Editing<'_> {
 
     fn leave(&self, mut draft: Draft) -> Result<ExitStatus, NoTarget> {
         draft.is_now(Reason::Left, self.world.now_ms())?;
-        let text = format!("nothing was touched; {}", self.saved(&draft));
-        self.context.out.line(&format!("{}: {text}", styled(BOLD, "Left")));
+        let summary = format!("nothing was touched; {}", self.saved(&draft));
+        self.context.say_unless_json(&format!("{}: {summary}", styled(BOLD, "Left")));
+        let fields = json!({ "daemon": self.profile.daemon, "draft": draft.number, "summary": summary });
+        self.context.answer(ExitStatus::Refused, fields);
         Ok(ExitStatus::Refused)
     }
 
@@ -231,7 +242,7 @@ impl Editing<'_> {
                     "{} was changed by another process meanwhile; both changes are in the proposal now.",
                     self.name.display()
                 );
-                self.context.out.aside(&text);
+                self.context.out.eprint(&text);
                 draft.rebase(&live, &both)?;
                 Ok(both)
             }

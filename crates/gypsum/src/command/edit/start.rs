@@ -76,7 +76,7 @@ impl Editing<'_> {
             if !is_interactive() {
                 return Err(Error::busy(text).help("wait for them, or edit by line: gypsum change"));
             }
-            self.context.out.aside(&format!("{text}."));
+            self.context.out.eprint(&format!("{text}."));
             let choices = [('l', "leave it to them"), ('o', "open a draft of your own; the two are merged")];
             if choose("Two people at one file:", &choices)? != Some('o') {
                 return Ok(false);
@@ -88,7 +88,7 @@ impl Editing<'_> {
     /// What the person wants to do with a draft that is not live.
     fn chosen(&self, draft: &Draft) -> Result<Option<char>, Error> {
         let Note { who, at_ms, .. } = &draft.note;
-        self.context.out.aside(&format!(
+        self.context.out.eprint(&format!(
             "Draft {} of {} is not live: by {who}, {}, {}.",
             draft.number,
             self.name.display(),
