@@ -58,6 +58,9 @@ pub enum Event {
         /// Whether it is to be put aside once it is checked.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         hold: bool,
+        /// The changes that it takes back, by number.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        takes_back: Vec<u32>,
     },
     /// The edits as they will be done.
     Proposed {

@@ -70,6 +70,9 @@ pub struct Report {
     /// Why, in the person's words.
     #[serde(default)]
     pub why: Option<String>,
+    /// The changes that it takes back, by number.
+    #[serde(default)]
+    pub takes_back: Vec<u32>,
     /// How it ended, and what state the service is in, in words.
     #[serde(default, alias = "standing")]
     pub summary: String,
@@ -116,8 +119,8 @@ impl Report {
     /// Takes in one thing that happened.
     pub fn take(&mut self, event: &Event) {
         match event.clone() {
-            Event::Begun { daemon, why, who, dry_run, .. } => {
-                *self = Self { why, who, dry_run, ..Self::new(&daemon) };
+            Event::Begun { daemon, why, who, dry_run, takes_back, .. } => {
+                *self = Self { why, who, dry_run, takes_back, ..Self::new(&daemon) };
             }
             Event::Proposed { edits } => self.edits = edits,
             Event::Found { finding } => self.findings.push(finding),

@@ -26,6 +26,7 @@ fn after(event: Option<&H>) -> Option<H> {
             who: "ida".into(),
             dry_run: false,
             hold: false,
+            takes_back: Vec::new(),
         },
         Some(H::Begun { .. }) => {
             let shown = LineDiff {

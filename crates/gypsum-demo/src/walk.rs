@@ -12,9 +12,17 @@ type Say<'a> = &'a mut dyn FnMut(&str);
 
 /// Walks through the demonstration with the `gypsum` that is `program`; `profile` is the boards'.
 /// Whether every step ended as announced.
-pub fn walk(program: &Path, profile: &str, keep: bool, say: Say<'_>) -> Result<bool, String> {
+///
+/// `is_over` is asked between the steps whether the person wants out.
+pub fn walk(
+    program: &Path,
+    profile: &str,
+    keep: bool,
+    is_over: &dyn Fn() -> bool,
+    say: Say<'_>,
+) -> Result<bool, String> {
     let host = Host::build(program, profile)?;
-    let mut walk = Walk { program, host: &host, say, steps: 0, astray: 0 };
+    let mut walk = Walk { program, host: &host, say, is_over, steps: 0, astray: 0 };
     walk.say_all(&[
         "The departure boards of Saltmarsh harbour, a made-up daemon, now run on this",
         "machine: a real server on loopback, with its files in a throw-away folder",
@@ -45,6 +53,7 @@ struct Walk<'a> {
     program: &'a Path,
     host: &'a Host,
     say: Say<'a>,
+    is_over: &'a dyn Fn() -> bool,
     steps: u32,
     astray: u32,
 }
@@ -124,6 +133,15 @@ impl Walk<'_> {
         Ok(())
     }
 
+    /// An error if the person wants out: then the boards are stopped, and their folder goes.
+    fn go_on(&self) -> Result<(), String> {
+        if (self.is_over)() {
+            Err("it was interrupted; the boards are stopped and their folder is gone".into())
+        } else {
+            Ok(())
+        }
+    }
+
     fn wait_until_activated(&self, child: &mut Child) -> Result<bool, String> {
         let deadline = Instant::now() + Duration::from_secs(5);
         while Instant::now() < deadline && child.try_wait().map_err(text)?.is_none() {
@@ -183,6 +201,7 @@ impl Walk<'_> {
     fn hear(&mut self, words: &[&str]) -> Result<(i32, String), String> {
         (self.say)(&format!("$ gypsum {}", shell(words)));
         let ran = self.command(words).output().map_err(text)?;
+        self.go_on()?;
         let root = self.host.root().display().to_string();
         let said = [ran.stdout, ran.stderr]
             .map(|bytes| String::from_utf8_lossy(&bytes).replace(&root, "..."))

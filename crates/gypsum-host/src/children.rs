@@ -1,6 +1,7 @@
 //! Commands of others: argument vectors, no shell, a fixed search path, plain language, no input, a
 //! process group of their own, a time limit, bounded output.
 
+use crate::interrupt;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Access, MemfdFlags};
 use rustix::process::{Pid, PidfdFlags, Signal, kill_process_group, pidfd_open};
@@ -77,6 +78,15 @@ pub fn run(argv: &[String], limit: Duration) -> io::Result<Ran> {
     carry_out(command_of(argv)?, Limit::of(limit), false, Stdio::null())
 }
 
+/// Runs `argv` to its end, unless the person wants out before: then it is ended.
+///
+/// # Errors
+///
+/// If it could not be started.
+pub fn run_interruptible(argv: &[String], limit: Duration) -> io::Result<Ran> {
+    carry_out(command_of(argv)?, Limit::unless(limit, &interrupt::is_requested), false, Stdio::null())
+}
+
 /// Runs a command that reads `input`.
 ///
 /// # Errors
@@ -112,9 +122,9 @@ pub fn run_sparing(argv: &[String], limit: Limit<'_>) -> io::Result<Ran> {
     carry_out(command_of(argv)?, limit, true, Stdio::null())
 }
 
-/// Runs a command that is already put together.
+/// Runs a command that is already put together, unless the person wants out before: then it is ended.
 pub fn run_command(command: Command, limit: Duration) -> io::Result<Ran> {
-    carry_out(command, Limit::of(limit), false, Stdio::null())
+    carry_out(command, Limit::unless(limit, &interrupt::is_requested), false, Stdio::null())
 }
 
 fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool, input: Stdio) -> io::Result<Ran> {
@@ -171,7 +181,7 @@ fn wait(
         if spares && (left.is_zero() || limit.is_out()) {
             return Ok((None, true));
         }
-        if left.is_zero() || flooded {
+        if left.is_zero() || flooded || limit.is_out() {
             // The whole group: a checker that hangs may hang in a child of its own.
             let _ = kill_process_group(Pid::from_child(child), Signal::KILL);
             return Ok((Some(child.wait()?), true));

@@ -13,6 +13,9 @@ use std::time::Duration;
 /// How long the front may take to hear the end. One that is held up reads the record later.
 const LAST_WORDS: Duration = Duration::from_secs(5);
 
+/// How often it says that it is at work.
+const PULSE: Duration = Duration::from_millis(250);
+
 /// Calls at the socket, takes the change over, and carries it to its verdict; the exit status of the process.
 pub fn serve(socket: &Path) -> u8 {
     // Started by a service manager it leads a session already.
@@ -33,7 +36,8 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
     let world = RealWorld::new()?;
     let (speaker, way_out) = (line.speaker()?, world.way_out());
     std::thread::spawn(move || {
-        if line.is_withdrawn() {
+        // Once to stop the change, once more to end the wait for the old configuration.
+        while line.is_withdrawn() {
             way_out.store(true, std::sync::atomic::Ordering::Relaxed);
         }
     });
@@ -41,6 +45,13 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
     let (done, heard) = channel();
     std::thread::spawn(move || speak(speaker, &told, &done));
 
+    let (alive, progress) = (tell.clone(), world.progress());
+    std::thread::spawn(move || {
+        let alive = |(healthy, of)| alive.send(GuardianMessage::Alive(healthy, of));
+        while alive(progress.get()).is_ok() {
+            std::thread::sleep(PULSE);
+        }
+    });
     let (mut teller, last) = (Teller { tell: tell.clone() }, tell);
     carry_staged(&world, &charge.state, &mut teller, charge.staged, move |status| {
         // The next change need not wait for who watches this one.

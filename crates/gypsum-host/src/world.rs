@@ -2,6 +2,7 @@
 
 use crate::children::Limit;
 use crate::disk::{Disk, RealDisk};
+use crate::interrupt;
 use crate::logs::Mark;
 use crate::probe::{ProbeContext, ProbeError};
 use crate::service::{self, Acted, ActionError, OwnedResources, ServiceAction};
@@ -11,7 +12,8 @@ use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, Process};
 use std::path::Path;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::mpsc::RecvTimeoutError;
 use std::time::{Duration, Instant};
 
 /// How long a reading may take.
@@ -64,6 +66,10 @@ pub trait World: Sync {
     fn interrupted(&self) -> bool;
     /// Whether somebody else sends this process away, with whatever it does: its session or service is ended.
     fn is_sent_away(&self) -> bool;
+    /// So many of the checks that are waited for are healthy.
+    fn note_progress(&self, healthy: usize, of: usize);
+    /// Whether the person wants out, and forgets it: who does once more asks for something else.
+    fn take_interrupt(&self) -> bool;
 }
 
 /// What came into a service's logs since its last action.
@@ -75,9 +81,26 @@ pub fn log_text(world: &dyn World, scene: &ProbeContext) -> String {
     }
 }
 
+/// How many of the checks that are waited for are healthy, for who shows it.
+#[derive(Clone, Debug, Default)]
+pub struct Progress(Arc<(AtomicUsize, AtomicUsize)>);
+
+impl Progress {
+    /// So many are healthy of so many; of none where nothing is waited for.
+    pub fn get(&self) -> (usize, usize) {
+        (self.0.0.load(Ordering::Relaxed), self.0.1.load(Ordering::Relaxed))
+    }
+
+    fn set(&self, healthy: usize, of: usize) {
+        self.0.0.store(healthy, Ordering::Relaxed);
+        self.0.1.store(of, Ordering::Relaxed);
+    }
+}
+
 /// This machine.
 #[derive(Clone, Debug)]
 pub struct RealWorld {
+    progress: Progress,
     begun: Instant,
     disk: RealDisk,
     interrupted: Arc<AtomicBool>,
@@ -89,18 +112,22 @@ impl RealWorld {
     /// hang-up (the session is gone) does not: the change goes on to its verdict.
     pub fn new() -> std::io::Result<Self> {
         let world = Self {
+            progress: Progress::default(),
             begun: Instant::now(),
             disk: RealDisk,
-            interrupted: Arc::default(),
+            interrupted: interrupt::flag(),
             sent_away: Arc::default(),
         };
         // Before what makes an end of it: whoever sees that must know why.
         signal_hook::flag::register(signal_hook::consts::SIGTERM, Arc::clone(&world.sent_away))?;
-        for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
-            signal_hook::flag::register(signal, Arc::clone(&world.interrupted))?;
-        }
+        interrupt::watch()?;
         signal_hook::flag::register(signal_hook::consts::SIGHUP, Arc::default())?;
         Ok(world)
+    }
+
+    /// Where to read how many checks are healthy.
+    pub fn progress(&self) -> Progress {
+        self.progress.clone()
     }
 
     /// What says that the person wants out, once it is set.
@@ -142,7 +169,7 @@ impl World for RealWorld {
 
     fn probe(&self, check: &Check, scene: &ProbeContext) -> Outcome {
         debug_assert!(check.probe != Probe::Service, "a service is observed, not probed");
-        crate::probe::probe(check, scene)
+        interruptible(check, scene)
     }
 
     fn read(&self, source: &Probe, scene: &ProbeContext) -> Result<String, ProbeError> {
@@ -194,7 +221,47 @@ impl World for RealWorld {
         self.interrupted.load(Ordering::Relaxed)
     }
 
+    fn note_progress(&self, healthy: usize, of: usize) {
+        self.progress.set(healthy, of);
+    }
+
+    fn take_interrupt(&self) -> bool {
+        interrupt::take()
+    }
+
     fn is_sent_away(&self) -> bool {
         self.sent_away.load(Ordering::Relaxed)
+    }
+}
+
+/// How often somebody who waits for a probe looks whether the person wants out.
+const LOOK_UP: Duration = Duration::from_millis(50);
+
+/// One try of a check, which is left to itself where the person wants out: no probe changes anything.
+fn interruptible(check: &Check, scene: &ProbeContext) -> Outcome {
+    let (tell, told) = std::sync::mpsc::channel();
+    let (its_check, its_scene) = (check.clone(), scene.clone());
+    let started = std::thread::Builder::new().spawn(move || {
+        // Nobody may listen any more.
+        let _ = tell.send(crate::probe::probe(&its_check, &its_scene));
+    });
+    if started.is_err() {
+        // Without a thread it is tried here, and cannot be left.
+        return crate::probe::probe(check, scene);
+    }
+    let begun = Instant::now();
+    loop {
+        match told.recv_timeout(LOOK_UP) {
+            Ok(outcome) => return outcome,
+            Err(RecvTimeoutError::Timeout) if !interrupt::is_requested() => {}
+            Err(error) => {
+                let said = match error {
+                    RecvTimeoutError::Timeout => "it was interrupted",
+                    RecvTimeoutError::Disconnected => "the check itself failed",
+                };
+                let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
+                return Outcome { name: check.name.clone(), healthy: false, said: said.into(), ms };
+            }
+        }
     }
 }

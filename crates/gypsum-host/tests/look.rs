@@ -79,6 +79,12 @@ impl World for Quay {
     fn was_asked(&self, _: &Service, _: i64) -> Option<bool> {
         None
     }
+    fn note_progress(&self, _healthy: usize, _of: usize) {}
+
+    fn take_interrupt(&self) -> bool {
+        false
+    }
+
     fn is_sent_away(&self) -> bool {
         false
     }

@@ -1,7 +1,9 @@
 //! Asking the person at the terminal.
 
 use gypsum_host::error::Error;
-use rustix::termios::{LocalModes, OptionalActions, tcgetattr, tcsetattr};
+use gypsum_host::interrupt;
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::termios::{LocalModes, OptionalActions, Termios, tcgetattr, tcsetattr};
 use std::io::{self, IsTerminal, Write};
 
 /// A value that is not shown: typed at the terminal without echo, or else a line of standard input.
@@ -10,15 +12,29 @@ pub fn secret(question: &str) -> io::Result<String> {
     if !input.is_terminal() {
         return line(&input);
     }
+    let keys = Keys::begin(&input)?;
     eprint_now(question)?;
-    let before = tcgetattr(&input)?;
-    let mut silent = before.clone();
-    silent.local_modes.remove(LocalModes::ECHO);
-    tcsetattr(&input, OptionalActions::Flush, &silent)?;
-    let typed = line(&input);
-    tcsetattr(&input, OptionalActions::Flush, &before)?;
+    let typed = typed(&keys);
     eprint_now("\n")?;
     typed
+}
+
+/// What is typed up to Enter. Backspace takes a character back, and Ctrl-U all of them.
+fn typed(keys: &Keys<'_>) -> io::Result<String> {
+    let mut bytes = Vec::new();
+    loop {
+        match keys.next()? {
+            None => return Err(io::Error::new(io::ErrorKind::Interrupted, "it was interrupted")),
+            Some(b'\r' | b'\n') => break,
+            Some(0x7f | 0x08) => {
+                // A character of UTF-8 ends with its bytes that begin with the bits 10.
+                while bytes.pop().is_some_and(|byte: u8| byte & 0xc0 == 0x80) {}
+            }
+            Some(0x15) => bytes.clear(),
+            Some(byte) => bytes.push(byte),
+        }
+    }
+    String::from_utf8(bytes).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8"))
 }
 
 /// One answer, without its line ending.
@@ -36,41 +52,73 @@ fn eprint_now(text: &str) -> io::Result<()> {
     out.flush()
 }
 
+/// The keys of a terminal, one by one and without echo. The terminal is as before once this is gone, however it goes.
+struct Keys<'a> {
+    input: &'a io::Stdin,
+    before: Termios,
+}
+
+impl<'a> Keys<'a> {
+    fn begin(input: &'a io::Stdin) -> io::Result<Self> {
+        // Another process may ask this one to end: then the terminal is made as before, first.
+        interrupt::watch()?;
+        let before = tcgetattr(input)?;
+        let mut raw = before.clone();
+        // Ctrl-C is an answer here, and no signal.
+        raw.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON | LocalModes::ISIG);
+        // What was typed before the question is no answer to it; what is typed from then on is.
+        tcsetattr(input, OptionalActions::Flush, &raw)?;
+        Ok(Self { input, before })
+    }
+
+    /// The next byte; `None` if the person pressed Ctrl-C or Ctrl-D, the input has ended, or the process is to end.
+    fn next(&self) -> io::Result<Option<u8>> {
+        let time = Timespec { tv_sec: 0, tv_nsec: 100_000_000 };
+        loop {
+            if interrupt::is_requested() {
+                return Ok(None);
+            }
+            match poll(&mut [PollFd::new(self.input, PollFlags::IN)], Some(&time)) {
+                Ok(0) | Err(rustix::io::Errno::INTR) => continue,
+                ready => ready?,
+            };
+            let mut byte = [0; 1];
+            return Ok((rustix::io::read(self.input, &mut byte)? > 0 && !matches!(byte[0], 3 | 4))
+                .then_some(byte[0]));
+        }
+    }
+}
+
+impl Drop for Keys<'_> {
+    fn drop(&mut self) {
+        if let Err(error) = tcsetattr(self.input, OptionalActions::Now, &self.before) {
+            tracing::warn!(%error, "the terminal cannot be made as before");
+        }
+    }
+}
+
 /// One of several things to do: its letter, and what it is.
 pub type Choice<'a> = (char, &'a str);
 
 /// Lets the person choose, by letter or by the arrow keys and Enter; the first is chosen at the beginning.
-/// Answers with the letter; none where the person pressed Ctrl-C or ended the terminal's input.
+/// Answers with the letter; `None` if the person pressed Ctrl-C or ended the terminal's input.
 pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<Option<char>, Error> {
     asked(question, choices).map_err(|error| Error::cannot(format!("the terminal cannot be read: {error}")))
 }
 
 fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
     let input = io::stdin();
-    let before = tcgetattr(&input)?;
-    let mut raw = before.clone();
-    // Ctrl-C is an answer here, and no signal.
-    raw.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON | LocalModes::ISIG);
-    // What was typed before the question is no answer to it; what is typed from then on is.
-    tcsetattr(&input, OptionalActions::Flush, &raw)?;
+    let keys = Keys::begin(&input)?;
     eprint_now(&format!("{question}\n"))?;
     draw(choices, 0)?;
-    let chosen = keys(&input, choices);
-    tcsetattr(&input, OptionalActions::Now, &before)?;
-    chosen
+    chosen(&keys, choices)
 }
 
-fn keys(input: &io::Stdin, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
-    let mut at = 0usize;
-    let mut byte = [0; 1];
-    let mut escape = 0;
-    loop {
-        // Ctrl-C and Ctrl-D come as these.
-        if rustix::io::read(input, &mut byte)? == 0 || matches!(byte[0], 3 | 4) {
-            return Ok(None);
-        }
+fn chosen(keys: &Keys<'_>, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
+    let (mut at, mut escape) = (0usize, 0);
+    while let Some(key) = keys.next()? {
         // An arrow is sent as three bytes: escape, a bracket (or an O), a letter.
-        escape = match (escape, byte[0]) {
+        escape = match (escape, key) {
             (_, 0x1b) => 1,
             (1, b'[' | b'O') => 2,
             (2, b'A' | b'D') => {
@@ -94,6 +142,7 @@ fn keys(input: &io::Stdin, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
             }
         };
     }
+    Ok(None)
 }
 
 fn draw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {

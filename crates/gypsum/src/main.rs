@@ -15,6 +15,9 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::error::Error;
 use std::process::ExitCode;
 
+/// The status of a command that only answers, if it is interrupted: 128 and the number of the signal, as shells have it.
+const INTERRUPTED: i32 = 130;
+
 fn main() -> ExitCode {
     let words: Vec<String> = std::env::args_os().map(|word| word.to_string_lossy().into_owned()).collect();
     let (program, rest) =
@@ -43,6 +46,9 @@ fn main() -> ExitCode {
     };
     quiet_second_reader();
     let only_answers = cli.command.only_answers();
+    if only_answers && let Err(error) = gypsum_host::interrupt::end_at_once(INTERRUPTED) {
+        tracing::debug!(%error, "an interrupt ends this as the system has it");
+    }
     let mut status = command::run(cli, order);
     if let Some(error) = out::write_failure() {
         eprintln!("gypsum: the answer could not be written: {error}");

@@ -72,6 +72,9 @@ pub enum GuardianMessage {
     Saw(Event),
     /// The change ended, and amounts to this exit status.
     Ended(ExitStatus),
+    /// It is at work, whether or not something happened, and so many checks are healthy of those that are waited for;
+    /// said several times a second.
+    Alive(usize, usize),
 }
 
 /// What came over the line.
@@ -90,13 +93,12 @@ pub enum Received {
 pub struct GuardianClient {
     stream: BufReader<UnixStream>,
     half: Vec<u8>,
-    withdrawn: bool,
 }
 
 impl GuardianClient {
     /// The end of this connection.
     pub fn over(stream: UnixStream) -> Self {
-        Self { stream: BufReader::new(stream), half: Vec::new(), withdrawn: false }
+        Self { stream: BufReader::new(stream), half: Vec::new() }
     }
 
     /// Hands a change over, with the locks that it needs; they stay ours, too.
@@ -130,10 +132,14 @@ impl GuardianClient {
         }
     }
 
-    /// Says, once, that the person wants out.
+    /// Says that the person wants out.
     pub fn withdraw(&mut self) {
-        // Where it cannot be said, the end of the line says the rest.
-        self.withdrawn = self.withdrawn || self.stream.get_mut().write_all(WITHDRAW).is_ok();
+        // Where it cannot be said, the end of the line says the rest. A guardian that does not read never holds us up.
+        let stream = self.stream.get_mut();
+        if let Err(error) = stream.set_write_timeout(Some(LOOK_UP)).and_then(|()| stream.write_all(WITHDRAW))
+        {
+            tracing::debug!(%error, "the guardian cannot be told");
+        }
     }
 }
 

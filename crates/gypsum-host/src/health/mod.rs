@@ -14,7 +14,7 @@ use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::Observation;
 use log_failures::LogFailures;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread::ScopedJoinHandle;
 use std::time::Duration;
 
@@ -40,7 +40,8 @@ pub struct HealthRun<'a> {
     pub limit: Duration,
     /// What these looks saw so far.
     pub so_far: SoFar,
-    /// Whether the old configuration is coming back: then nobody may end it, and its log may still speak of the new one.
+    /// Whether the old configuration is coming back: then it is watched for a short time, and its log may still speak of
+    /// the new one.
     pub back: bool,
 }
 
@@ -53,6 +54,8 @@ pub struct SoFar {
     heard: Mutex<LogFailures>,
     /// Whether something got worse for good: nothing else is waited for then.
     lost: AtomicBool,
+    /// How many checks are healthy.
+    healthy: AtomicUsize,
 }
 
 impl<'a> HealthRun<'a> {
@@ -110,13 +113,25 @@ impl<'a> HealthRun<'a> {
     /// All checks with their patience, then on for the steady time, then once more; judged against
     /// `baseline`. The service comes first: an old generation answers for some milliseconds after it was told.
     pub fn carefully(&self, baseline: &[Outcome]) -> (Vec<Outcome>, Judgement) {
+        let judged = self.watched(baseline);
+        // Nothing is waited for any more.
+        self.world.note_progress(0, 0);
+        judged
+    }
+
+    fn watched(&self, baseline: &[Outcome]) -> (Vec<Outcome>, Judgement) {
         if self.checks.is_empty() {
             // Nothing is known that could be looked at, and waiting would not make it known.
             return (Vec::new(), Judgement::Unproven);
         }
+        self.world.note_progress(0, self.checks.len());
         let names: Vec<&str> = self.checks.iter().map(|check| check.name.as_str()).collect();
         let tried = |n: usize, scene: &ProbeContext, patience_ms: u64| {
             let tried = self.with_patience(&self.checks[n], scene, patience_ms);
+            if tried.0.healthy {
+                let healthy = self.so_far.healthy.fetch_add(1, Ordering::Relaxed) + 1;
+                self.world.note_progress(healthy, self.checks.len());
+            }
             if !tried.0.healthy && held(baseline, &names, n) {
                 self.so_far.lost.store(true, Ordering::Relaxed);
             }
@@ -170,7 +185,7 @@ impl<'a> HealthRun<'a> {
     }
 
     fn cut_short(&self) -> bool {
-        !self.back && self.world.interrupted()
+        self.world.interrupted()
     }
 
     /// One try: the outcome, whether it leaves something unproven, whether trying again is vain.

@@ -12,6 +12,8 @@ use std::time::Duration;
 const PULSE: Duration = Duration::from_millis(100);
 /// So long after a check failed it is tried once more: once may be chance.
 const ONCE_MORE: Duration = Duration::from_millis(200);
+/// So long the old configuration is watched at most, when it is restored.
+const BACK: Duration = Duration::from_secs(2);
 /// So often somebody else may restart the service meanwhile.
 const MOST_RESTARTS: u32 = 3;
 
@@ -28,12 +30,18 @@ enum Going {
 impl HealthRun<'_> {
     /// How long all of it takes.
     pub fn steady_time(&self) -> Duration {
-        self.checks.iter().map(|check| self.time_of(check)).max().unwrap_or_default().max(self.steady)
+        let longest = self.checks.iter().map(|check| self.time_of(check)).max().unwrap_or_default();
+        longest.max(self.at_most(self.steady))
     }
 
     /// How long a check must go on holding: its own time, else that of the daemon.
     fn time_of(&self, check: &Check) -> Duration {
-        check.steady_ms.map_or(self.steady, Duration::from_millis)
+        self.at_most(check.steady_ms.map_or(self.steady, Duration::from_millis))
+    }
+
+    /// The old configuration has shown what it is worth before: it is not watched for long.
+    fn at_most(&self, time: Duration) -> Duration {
+        if self.back { time.min(BACK) } else { time }
     }
 
     /// Looks at the service until the time is over, and at every check once more when its own is.

@@ -37,7 +37,7 @@ fn last_line(text: &str) -> &str {
 
 fn run(argv: &[String], limit: Duration) -> Result<children::Ran, ProbeError> {
     let program = argv.first().map_or("", String::as_str);
-    let ran = children::run(argv, limit)
+    let ran = children::run_interruptible(argv, limit)
         .map_err(|source| ProbeError::NotRun { program: program.to_owned(), source })?;
     if ran.timed_out { Err(ProbeError::TimedOut(limit)) } else { Ok(ran) }
 }

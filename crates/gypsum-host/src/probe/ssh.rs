@@ -35,7 +35,7 @@ fn client(ssh: &Ssh, limit: Duration, more: &[&str]) -> Result<children::Ran, Pr
     argv.extend(options.iter().chain(more).flat_map(|option| ["-o", option]));
     argv.extend(["--", host, "true"]);
     let argv: Vec<String> = argv.into_iter().map(str::to_owned).collect();
-    let ran = children::run(&argv, limit)
+    let ran = children::run_interruptible(&argv, limit)
         .map_err(|source| ProbeError::NotRun { program: CLIENT.to_owned(), source })?;
     if ran.timed_out { Err(ProbeError::TimedOut(limit)) } else { Ok(ran) }
 }

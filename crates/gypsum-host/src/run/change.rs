@@ -25,7 +25,8 @@ pub fn change(
     let mut recorder = Recorder::new(world, observer, &daemon);
     let (why, who) = (request.why.clone(), request.who.clone());
     let (dry_run, hold) = (request.wishes.dry_run, request.wishes.hold);
-    recorder.emit(Event::Begun { daemon, why, who, dry_run, hold });
+    let takes_back = request.takes_back();
+    recorder.emit(Event::Begun { daemon, why, who, dry_run, hold, takes_back });
     let mut steps = Steps {
         cx: RunContext { world, state, recorder },
         change: Change::open(dry_run),

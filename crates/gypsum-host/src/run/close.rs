@@ -57,6 +57,11 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
     keep_draft(&mut live.cx, verdict, &typed, unhindered);
     remove_drafts(&mut live.cx, verdict, &typed, unhindered);
     let (summary, next) = (summary(live, verdict), next_step(live, verdict));
+    let summary = match taken_back(&live.cx.recorder.report().takes_back).filter(|_| verdict == Verdict::Kept)
+    {
+        Some(done) => format!("{done}, and {summary}"),
+        None => summary,
+    };
     live.emit(Event::Ended { verdict, summary, next });
     let (disk, folder) = (live.cx.world.disk(), &live.entry.folder);
     let path = folder.join("change.json");
@@ -79,6 +84,15 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
         live.note(text);
     }
     Ok(StepOutcome::Done)
+}
+
+/// Which changes are taken back, in words.
+fn taken_back(numbers: &[u32]) -> Option<String> {
+    match numbers {
+        [] => None,
+        [one] => Some(format!("change {one} is taken back")),
+        [last, .., first] => Some(format!("changes {first} to {last} are taken back")),
+    }
 }
 
 /// What the files of a change held and were to hold.

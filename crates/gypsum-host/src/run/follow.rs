@@ -13,6 +13,7 @@ use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::{Change, Stage, StepOutcome, Verdict};
 use gypsum_core::exit_status::ExitStatus;
+use std::time::Duration;
 
 /// Carries such a change in the process that it was handed over to, which holds the locks. `ended` gets the exit
 /// status; what is only for the record comes after it.
@@ -44,23 +45,59 @@ pub(super) fn carry_on(steps: Steps<'_>, saved: Saved, to: &mut HandOver) -> Fin
     }
 }
 
+/// A guardian that said nothing for so long does not move: it says several times a second that it is at work.
+const SILENCE: Duration = Duration::from_secs(3);
+/// So often the person asks to stop before a guardian that is at work is left alone, too.
+const ASKED_ENOUGH: usize = 3;
+
 /// Shows what the guardian tells until it has ended.
 fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: &mut Locks) -> Finished {
+    let world = live.cx.world;
+    let (mut heard, mut asked, mut is_said) = (world.uptime(), 0, false);
     loop {
         match client.hear() {
-            Received::Message(GuardianMessage::Saw(event)) => live.cx.recorder.relay(&event),
-            Received::Message(GuardianMessage::Ended(status)) => return leave(live, locks, status),
-            Received::End => return take_over(live),
-            Received::Nothing if live.cx.world.is_sent_away() => {
-                let daemon = &live.plan.daemon;
-                let text = format!("the change goes on by itself: gypsum changes {daemon}");
-                live.cx.recorder.show_only(text);
-                return leave(live, locks, ExitStatus::GoesOn);
+            Received::Message(message) => {
+                (heard, is_said) = (world.uptime(), false);
+                match message {
+                    GuardianMessage::Saw(event) => live.cx.recorder.relay(&event),
+                    GuardianMessage::Ended(status) => return leave(live, locks, status),
+                    GuardianMessage::Alive(healthy, of) => world.note_progress(healthy, of),
+                }
             }
-            Received::Nothing if live.cx.world.interrupted() => client.withdraw(),
+            Received::End => return take_over(live),
             Received::Nothing => {}
         }
+        let is_silent = world.uptime().saturating_sub(heard) >= SILENCE;
+        if world.is_sent_away() {
+            return goes_on(live, locks);
+        }
+        if world.take_interrupt() {
+            asked += 1;
+            client.withdraw();
+            if asked >= ASKED_ENOUGH || asked > 1 && is_silent {
+                return goes_on(live, locks);
+            }
+            live.cx.recorder.show_only(match asked {
+                1 => "you want to stop: the old configuration is restored, if the new one is live".into(),
+                _ => "you want to stop waiting for the old configuration; once more, and this goes on by itself".into(),
+            });
+        }
+        if is_silent && !is_said {
+            is_said = true;
+            let text =
+                "the process that carries the change does not answer; Ctrl-C, twice, leaves it to itself";
+            live.cx.recorder.show_only(text.into());
+        }
     }
+}
+
+/// Leaves the change to the guardian, and says how to follow it.
+fn goes_on(mut live: Live<'_>, locks: &mut Locks) -> Finished {
+    let daemon = live.plan.daemon.clone();
+    live.cx
+        .recorder
+        .show_only(format!("the change goes on by itself; follow it with:\n  gypsum changes {daemon}"));
+    leave(live, locks, ExitStatus::GoesOn)
 }
 
 /// Leaves the locks to the guardian: it has released them, is about to, or goes on.

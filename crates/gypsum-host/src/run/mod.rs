@@ -31,5 +31,5 @@ pub use observer::{Finished, Observer};
 pub use ready::ready;
 pub use recorder::Acceptance;
 pub use recover::{carry_saved, recover, recover_all, resume};
-pub use request::{ChangeRequest, NewContent, Wishes};
+pub use request::{ChangeRequest, NewContent, TakeBack, Wishes};
 pub use values::Values;

@@ -5,9 +5,8 @@ use crate::disk::Disk;
 use crate::drafts::{self, Draft, Reason};
 use crate::error::Error;
 use crate::files;
+use crate::merging::merged;
 use crate::state::State;
-use gypsum_core::doc::Document;
-use gypsum_core::merge::merge;
 use gypsum_core::profile::Profile;
 
 /// The held drafts of a daemon with these numbers, or all of them, and the change that takes them live. Drafts of
@@ -62,15 +61,7 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
         return Ok(typed);
     }
     let loading = files::load(disk, profile, None)?;
-    let like = loading.loaded.iter().position(|loaded| loaded.real == *file).map(|n| &loading.files[n].doc);
-    let (family, dialect) = like.map_or_else(
-        || (profile.files.format, profile.dialect.clone()),
-        |doc| (doc.family(), doc.dialect().clone()),
-    );
-    let read = |bytes: Vec<u8>| {
-        Document::read(bytes, family, dialect.clone()).map_err(|error| Error::cannot(error.to_string()))
-    };
-    merge(&read(base)?, &read(typed)?, &read(live)?).map_err(|conflicts| {
+    merged(&loading, profile, file, base, typed, live)?.map_err(|conflicts| {
         let message = format!(
             "{} was changed since, in {} of the lines of draft {}",
             file.display(),

@@ -68,7 +68,14 @@ pub fn resume(
     );
     let recorder = &mut live.cx.recorder;
     recorder.redact_with(redactor);
-    recorder.emit(Event::Begun { daemon, why: None, who: who.into(), dry_run: false, hold: false });
+    recorder.emit(Event::Begun {
+        daemon,
+        why: None,
+        who: who.into(),
+        dry_run: false,
+        hold: false,
+        takes_back: Vec::new(),
+    });
     // What the first part of the change recorded of itself, so that the record is whole.
     let begun = recorder.report().clone();
     recorder.continue_from(live.entry.so_far(world.disk(), begun));

@@ -2,6 +2,7 @@
 
 use super::extra_files::ExtraFiles;
 use super::recorder::Acceptance;
+use crate::state::Entry;
 use gypsum_core::change::TakenDraft;
 use gypsum_core::edit::Request;
 use gypsum_core::probe::Check;
@@ -19,8 +20,24 @@ pub enum NewContent {
     Whole(Vec<u8>),
     /// These whole files, which were checked and put aside.
     Ready(Vec<(PathBuf, Option<Vec<u8>>)>),
-    /// These files as they were before another change: `None` if the file is to be gone.
-    Restored(Vec<(PathBuf, Option<Vec<u8>>)>),
+    /// All files without these changes.
+    Restored(TakeBack),
+}
+
+/// Changes that are taken back.
+#[derive(Clone, Debug)]
+pub struct TakeBack {
+    /// The changes, the last one first.
+    pub changes: Vec<Entry>,
+    /// Whether whole files are restored, and what came after is lost; else setting by setting.
+    pub whole: bool,
+}
+
+impl TakeBack {
+    /// The numbers of the changes, the last one first.
+    pub fn numbers(&self) -> Vec<u32> {
+        self.changes.iter().map(|entry| entry.number).collect()
+    }
 }
 
 /// How a change is carried out, as far as the person said.
@@ -107,6 +124,14 @@ impl ChangeRequest {
     /// Whether it takes an earlier change back.
     pub fn is_restore(&self) -> bool {
         matches!(self.content, NewContent::Restored(_))
+    }
+
+    /// The numbers of the changes that it takes back.
+    pub fn takes_back(&self) -> Vec<u32> {
+        match &self.content {
+            NewContent::Restored(wanted) => wanted.numbers(),
+            NewContent::Edits(_) | NewContent::Whole(_) | NewContent::Ready(_) => Vec::new(),
+        }
     }
 
     /// Whether it has no edit: the service alone is restarted or reloaded, or other files change.

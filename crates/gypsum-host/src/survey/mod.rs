@@ -159,7 +159,7 @@ impl<'a> Host<'a> {
 
     fn version(&self) -> Answer {
         let Some(argv) = self.profile.version.as_ref() else { return Answer::Unknown };
-        let Ok(ran) = children::run(argv, VERSION) else { return Answer::Unknown };
+        let Ok(ran) = children::run_interruptible(argv, VERSION) else { return Answer::Unknown };
         let text = format!("{} {}", ran.out, ran.err);
         let number = |word: &str| {
             let start = word.find(|c: char| c.is_ascii_digit())?;

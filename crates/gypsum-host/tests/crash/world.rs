@@ -127,6 +127,12 @@ impl World for FakeWorld<'_> {
         None
     }
 
+    fn note_progress(&self, _healthy: usize, _of: usize) {}
+
+    fn take_interrupt(&self) -> bool {
+        false
+    }
+
     fn is_sent_away(&self) -> bool {
         false
     }

@@ -371,16 +371,22 @@ Examples:
         after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored"
     )]
     Changes(ChangesArgs),
-    /// Restore what a change replaced; this is a change of its own
-    #[command(
-        after_help = "Examples:\n  gypsum restore sshd            (takes back the last change)\n  gypsum restore sshd 7 -n"
-    )]
+    /// Take back a change, setting by setting; this is a change of its own
+    #[command(after_help = "\
+Examples:
+  gypsum restore sshd            (takes back the last change; once more, the one before it)
+  gypsum restore sshd 7 -n
+  gypsum restore sshd --to 7     (takes back all changes after change 7)
+  gypsum restore sshd 7 --whole  (whole files, as they were before change 7)")]
     Restore {
         #[command(flatten)]
         target: Target,
-        /// The change to take back, by its number [default: the last kept one]
+        /// The change to take back, by its number [default: the last one that is live]
         change: Option<String>,
-        /// Restore whole files, even if they were changed since
+        /// Take back all changes after this one
+        #[arg(long, value_name = "N", conflicts_with = "change")]
+        to: Option<String>,
+        /// Restore whole files; what came after in them is lost, and is in the backup of this change
         #[arg(long)]
         whole: bool,
         #[command(flatten)]

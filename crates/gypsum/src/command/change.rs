@@ -178,7 +178,8 @@ fn steady_of(text: &str) -> Result<Duration, Error> {
 pub fn carry_out(context: &Context, request: ChangeRequest) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
     let strict = request.wishes.acceptance.strict;
-    let mut view = ChangeView::new(context.out).asking(!context.yes).strict(strict);
+    let mut view =
+        ChangeView::new(context.out).asking(!context.yes).strict(strict).progress(world.progress());
     let Finished { report, status } = gypsum_host::run::change(&world, &context.state, &mut view, request);
     if context.out.json {
         context.report(status, &report);

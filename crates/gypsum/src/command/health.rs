@@ -3,7 +3,7 @@
 use super::{Context, world};
 use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
-use crate::view::outcome_line;
+use crate::view::{Waiting, outcome_line};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
@@ -25,7 +25,11 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     }
     let world = world()?;
     let scene = ProbeContext { service: unit.clone(), ..ProbeContext::default() };
+    let on = format!("{} health checks", checks.len());
+    let waiting = (!context.out.json && !context.out.quiet)
+        .then(|| Waiting::begin(context.out, on, gypsum_host::world::Progress::default()));
     let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
+    drop(waiting);
     let healthy = health.iter().all(|outcome| outcome.healthy);
     let status = if healthy { ExitStatus::Success } else { ExitStatus::Refused };
     let word = if healthy { "is healthy, as seen from this host" } else { "is not healthy" };

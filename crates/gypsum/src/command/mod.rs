@@ -74,8 +74,9 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),
         Command::Health { target } => health::run(&context, &target),
         Command::Changes(asked) => changes::run(&context, &asked),
-        Command::Restore { target, change, whole, manner } => {
-            restore::run(&context, &target, change.as_deref(), whole, &manner)
+        Command::Restore { target, change, to, whole, manner } => {
+            let asked = restore::Asked { change: change.as_deref(), to: to.as_deref(), whole };
+            restore::run(&context, &target, &asked, &manner)
         }
         Command::Recover { daemon, set_aside: true } => recover::set_aside(&context, daemon.as_deref()),
         Command::Recover { daemon, set_aside: false } => recover::run(&context, daemon.as_deref()),

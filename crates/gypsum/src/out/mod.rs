@@ -79,6 +79,11 @@ impl Terminal {
         let _ = writeln!(AutoStream::new(io::stderr(), self.choice), "{text}");
     }
 
+    /// A text as it may be drawn.
+    pub fn visible(self, text: &str) -> String {
+        for_terminal(&Redactor::default().text(text), self.ascii)
+    }
+
     /// A JSON document.
     pub fn document(self, mut value: Value) {
         Redactor::default().json(&mut value);

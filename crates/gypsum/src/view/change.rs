@@ -1,6 +1,6 @@
 //! A change as it happens, and as it happened.
 
-use super::{Shown, finding_lines, outcome_line, styled, time, wrapped};
+use super::{Shown, Waiting, finding_lines, outcome_line, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM, ERROR, Terminal, WARNING};
 use anstyle::Style;
@@ -10,10 +10,9 @@ use gypsum_core::event::Event;
 use gypsum_core::event::Reading;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_host::run::Observer;
-use indicatif::{ProgressBar, ProgressStyle};
-use std::io::IsTerminal;
+use gypsum_host::world::Progress;
 use std::path::Path;
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
 /// From this time on it is said how long something usually takes.
 const WORTH_SAYING_MS: u64 = 1_000;
@@ -35,7 +34,8 @@ pub struct ChangeView {
     /// The commands that go on with what is not live.
     saved: Vec<String>,
     strict: bool,
-    waiting: Option<ProgressBar>,
+    waiting: Option<Waiting>,
+    progress: Progress,
     dry_run: bool,
     hold: bool,
     replay: bool,
@@ -59,6 +59,7 @@ impl ChangeView {
             saved: Vec::new(),
             strict: false,
             waiting: None,
+            progress: Progress::default(),
             dry_run: false,
             hold: false,
             replay: false,
@@ -75,6 +76,11 @@ impl ChangeView {
     /// The same, and whether the person may be asked where there is a choice.
     pub fn asking(self, asks: bool) -> Self {
         Self { asks, ..self }
+    }
+
+    /// The same, with where to read how many checks are healthy.
+    pub fn progress(self, progress: Progress) -> Self {
+        Self { progress, ..self }
     }
 
     /// The same, and whether warnings refuse.
@@ -153,19 +159,7 @@ impl ChangeView {
             Some(ms) => format!("{on}, usually {} s", ms / 1000),
             None => on.to_owned(),
         };
-        if !std::io::stderr().is_terminal() {
-            // Where nothing moves, it is said once; the row that follows is its end.
-            self.out.eprint(&format!("waiting for {on}"));
-            return;
-        }
-        // Hides itself where standard error is no terminal.
-        let bar = ProgressBar::new_spinner();
-        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg} ({elapsed})") {
-            bar.set_style(style.tick_chars(".oO0Oo. "));
-        }
-        bar.set_message(format!("waiting for {on}"));
-        bar.enable_steady_tick(Duration::from_millis(120));
-        self.waiting = Some(bar);
+        self.waiting = Some(Waiting::begin(self.out, on, self.progress.clone()));
     }
 
     fn ended(&self, verdict: Verdict, summary: &str, next: Option<&str>) {
@@ -273,9 +267,7 @@ impl Observer for ChangeView {
     }
 
     fn on_event(&mut self, event: &Event) {
-        if let Some(bar) = self.waiting.take() {
-            bar.finish_and_clear();
-        }
+        drop(self.waiting.take());
         if self.out.json {
             return;
         }

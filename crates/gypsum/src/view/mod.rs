@@ -4,6 +4,7 @@ mod change;
 mod difference;
 mod finding;
 mod list;
+mod waiting;
 
 pub use change::ChangeView;
 pub use difference::{difference, sizes};
@@ -13,6 +14,7 @@ pub use list::{change_lines, columns, in_columns, outcome_line, widths};
 pub use crate::out::styled;
 use std::borrow::Cow;
 use textwrap::{Options, WordSplitter};
+pub use waiting::Waiting;
 
 /// `text` broken at blanks so that no line is longer than `width`, but for a word that is; lines stay apart.
 pub fn wrapped(text: &str, width: usize) -> Vec<String> {

@@ -43,6 +43,7 @@ fn begun(dry_run: bool, hold: bool) -> Event {
         who: "ida".into(),
         dry_run,
         hold,
+        takes_back: Vec::new(),
     }
 }
 

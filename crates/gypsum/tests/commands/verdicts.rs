@@ -128,26 +128,6 @@ fn a_dry_run_and_an_unchanged_value_touch_nothing() {
 }
 
 #[test]
-fn an_earlier_change_is_taken_back_as_a_change_of_its_own() {
-    let host = host();
-    let first = config(&host);
-    assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=5"])), 0);
-    let second = config(&host);
-    assert_eq!(status(&gypsum(&host, &["change", "departures", "clock=12h"])), 0);
-    let output = gypsum(&host, &["restore", "departures", "1"]);
-    assert_eq!(status(&output), 3, "it was changed since: {}", said(&host, &output));
-    assert_eq!(status(&gypsum(&host, &["restore", "departures"])), 0);
-    assert_eq!(config(&host), second);
-    let output = gypsum(&host, &["restore", "departures", "1", "--whole"]);
-    assert_eq!(status(&output), 0, "{}", said(&host, &output));
-    assert_eq!(config(&host), first);
-    let list = json(&gypsum(&host, &["changes", "departures", "--json"]));
-    let verdicts: Vec<_> =
-        list["changes"].as_array().unwrap().iter().map(|one| one["verdict"].clone()).collect();
-    assert_eq!(verdicts, ["kept"; 4]);
-}
-
-#[test]
 fn a_second_change_at_the_same_time_and_an_interrupt() {
     let host = host();
     let slow = fs::read_to_string(host.profile()).unwrap().replace("steady = \"60ms\"", "steady = \"20s\"");

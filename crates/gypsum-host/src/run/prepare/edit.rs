@@ -5,7 +5,7 @@ use super::new_file::NewFile;
 use super::plausible::is_plausible;
 use super::proposal::{Drawn, Proposal};
 use super::sections::in_their_sections;
-use super::{extra_files, whole_files};
+use super::{extra_files, take_back, whole_files};
 use crate::error::Error;
 use crate::files::Loading;
 use crate::run::drafts::Typed;
@@ -82,8 +82,10 @@ fn draw(cx: &RunContext<'_>, loaded: &Loaded) -> Result<Result<Drawn, Vec<Findin
             let file = (target(loaded)?, Some(bytes.clone()));
             whole_files::draw(&loaded.before, &[file], disk).map(Ok)
         }
-        NewContent::Restored(files) | NewContent::Ready(files) => {
-            whole_files::draw(&loaded.before, files, disk).map(Ok)
+        NewContent::Ready(files) => whole_files::draw(&loaded.before, files, disk).map(Ok),
+        NewContent::Restored(wanted) => {
+            let files = take_back::contents(cx, loaded, wanted)?;
+            whole_files::draw(&loaded.before, &files, disk).map(Ok)
         }
     }
 }

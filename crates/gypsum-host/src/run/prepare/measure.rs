@@ -31,6 +31,10 @@ pub(super) fn measure(
     checked: Checked,
 ) -> Result<Step<Measured>, Error> {
     let mut baseline = baseline_of(cx, &checked)?;
+    if cx.world.interrupted() {
+        // Nothing is asked of a person who wants out.
+        return Ok(Step::Ended(obstacle.interrupted()));
+    }
     let activation = ActivationPlan::of(cx, &checked, &mut baseline)?;
     let measured = Measured { checked, baseline, activation };
     match present(cx, obstacle, &measured) {
@@ -39,7 +43,7 @@ pub(super) fn measure(
     }
 }
 
-fn baseline_of(cx: &RunContext<'_>, checked: &Checked) -> Result<Baseline, Error> {
+fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, Error> {
     let (world, service) = (cx.world, &checked.service);
     let (request, before) = (&checked.proposal.request, &checked.proposal.before);
     let profile = &request.profile;
@@ -52,6 +56,8 @@ fn baseline_of(cx: &RunContext<'_>, checked: &Checked) -> Result<Baseline, Error
     let run =
         HealthRun { last: Some(&checked.found), ..HealthRun::at(world, service, &checks_before, &scene) };
     let readings = checked.readings()?;
+    let on = format!("the health of {} as it is now", profile.daemon);
+    cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
     let ((mut outcomes, observed), readings_before) = std::thread::scope(|scope| {
         let reading = scope.spawn(|| read_all(world, &readings, &scene));
         (run.once(), reading.join().unwrap_or_default())

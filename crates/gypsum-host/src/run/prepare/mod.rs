@@ -20,6 +20,7 @@ mod readings;
 mod related;
 mod save;
 mod sections;
+mod take_back;
 mod unread_changes;
 mod whole_files;
 

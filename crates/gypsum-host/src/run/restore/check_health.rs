@@ -19,6 +19,13 @@ pub(in crate::run) fn check_health_again(live: &mut Live<'_>) -> Result<StepOutc
     let activation = if live.service.restarted_back { Activation::Restart } else { plan.activation };
     let checks = (plan.checks_before.as_slice(), plan.baseline.as_slice());
     let (health, judgement) = health_of(live, &plan, checks, activation, true);
+    let judgement = match live.cx.world.interrupted() {
+        true if live.cx.world.observe(&plan.service).state.is_up() => {
+            live.note("you ended the wait: it is not known whether the old configuration is healthy");
+            Judgement::Unproven
+        }
+        _ => judgement,
+    };
     if judgement != Judgement::Worse {
         restart_followers(live);
     }

@@ -14,6 +14,8 @@ pub(in crate::run) fn restore_files(live: &mut Live<'_>) -> Result<StepOutcome, 
     if live.plan.files.is_empty() && live.obstacle.cause.is_some() {
         return Ok(StepOutcome::Failed);
     }
+    // The restore goes to its end; who asks to stop from now on, asks to end the wait for its health.
+    live.cx.world.take_interrupt();
     let cause = live.obstacle.cause.clone().unwrap_or_else(|| INTERRUPTED.into());
     live.emit(Event::Restoring { cause });
     mark_log(live);
