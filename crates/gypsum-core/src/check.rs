@@ -3,7 +3,7 @@
 use crate::doc::{Kind, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
-use crate::rules::{ChangeRules, ConfigView, Leaf, StandingRules};
+use crate::rules::{ChangeRules, ConfigView, Leaf, StandingRules, as_if_new};
 use crate::survey::Survey;
 use crate::witness::well_formed;
 use std::collections::HashSet;
@@ -30,6 +30,28 @@ impl<'a> Checking<'a> {
     pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
         let mut findings = self.broken.clone();
         findings.extend(self.rules.round(survey));
+        findings
+    }
+}
+
+/// A check of files by themselves that goes on as the host answers: what a change to them would find, too.
+pub struct CheckingFiles<'a> {
+    checking: Checking<'a>,
+    as_if_new: Vec<Finding>,
+}
+
+impl<'a> CheckingFiles<'a> {
+    /// The check of `config_view`.
+    pub fn of(config_view: ConfigView<'a>) -> Self {
+        Self { as_if_new: as_if_new(&config_view), checking: Checking::of(config_view) }
+    }
+
+    /// All findings, where so much of the host is known.
+    pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
+        let mut findings = self.checking.round(survey);
+        let more = self.as_if_new.iter().filter(|new| !findings.iter().any(|known| known.same_as(new)));
+        let more: Vec<Finding> = more.cloned().collect();
+        findings.extend(more);
         findings
     }
 }

@@ -39,6 +39,7 @@ pub mod health;
 mod join;
 pub mod layers;
 pub mod listing;
+pub mod log;
 pub mod merge;
 pub mod probe;
 pub mod profile;

@@ -7,6 +7,7 @@ use crate::logs::Mark;
 use crate::probe::{ProbeContext, ProbeError};
 use crate::service::{self, Acted, ActionError, OwnedResources, ServiceAction};
 use gypsum_core::health::Outcome;
+use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, Process};
@@ -52,7 +53,7 @@ pub trait World: Sync {
     fn logged(&self, scene: &ProbeContext) -> String;
     /// The last lines of the log that its manager keeps of a service, from a mark on and up to a moment (milliseconds
     /// since 1970).
-    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String>;
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<LogLine>;
     /// Whether the service manager was asked, since a moment, to stop or to restart a service; none where it keeps no
     /// account of that.
     fn was_asked(&self, service: &Service, since_ms: i64) -> Option<bool>;
@@ -76,7 +77,7 @@ pub trait World: Sync {
 pub fn log_text(world: &dyn World, scene: &ProbeContext) -> String {
     // A daemon that has its own logs says there what matters.
     match scene.since.as_ref().filter(|_| scene.service.log.is_empty()) {
-        Some(since) => world.logs_since(&scene.service, since, None).join("\n"),
+        Some(since) => texts(world.logs_since(&scene.service, since, None)).join("\n"),
         None => world.logged(scene),
     }
 }
@@ -95,6 +96,11 @@ impl Progress {
         self.0.0.store(healthy, Ordering::Relaxed);
         self.0.1.store(of, Ordering::Relaxed);
     }
+}
+
+/// The lines of a log without what is known of them.
+pub fn texts(lines: Vec<LogLine>) -> Vec<String> {
+    lines.into_iter().map(|line| line.text).collect()
 }
 
 /// This machine.
@@ -197,7 +203,7 @@ impl World for RealWorld {
         scene.service.log.iter().filter_map(of_file).collect::<Vec<_>>().join("\n")
     }
 
-    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<LogLine> {
         service::logs_since(service, since, until_ms)
     }
 

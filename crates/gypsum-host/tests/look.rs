@@ -4,6 +4,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
 
 use gypsum_core::health::{Judgement, Outcome};
+use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::{Observation, Process, State};
@@ -73,7 +74,7 @@ impl World for Quay {
     fn logged(&self, _: &ProbeContext) -> String {
         self.log.to_owned()
     }
-    fn logs_since(&self, _: &Service, _: &Mark, _: Option<i64>) -> Vec<String> {
+    fn logs_since(&self, _: &Service, _: &Mark, _: Option<i64>) -> Vec<LogLine> {
         unreachable!("the manager keeps no log")
     }
     fn was_asked(&self, _: &Service, _: i64) -> Option<bool> {

@@ -37,23 +37,40 @@ pub fn files(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec
             None => Finding::warning("drops-file", message).help("if that is meant, go on"),
         });
     }
-    for one in &after.order.inclusions {
-        let known = before.order.inclusions.iter().any(|old| old.pattern == one.pattern);
-        if one.read.is_empty() && !known {
-            let message = if one.pattern.contains(['*', '?', '[']) {
-                format!("no file fits {}", one.pattern)
-            } else {
-                format!("{} does not exist", one.pattern)
-            };
-            let start = after.files[one.file].doc.parts(one.leaf).map_or(0, |parts| parts.name.start);
-            let finding = Finding::warning("leads-nowhere", message);
-            findings.push(
-                after
-                    .at(finding, one.file, one.leaf, start as usize)
-                    .help("check the path; --companion FILE --to PATH places a file in the same change"),
-            );
+    leads_nowhere(
+        after,
+        |pattern| before.order.inclusions.iter().any(|old| old.pattern == pattern),
+        findings,
+    );
+}
+
+/// Files that are to be read, and that do not exist; `is_known` says which are no concern.
+pub fn leads_nowhere(
+    config_view: &ConfigView<'_>,
+    is_known: impl Fn(&str) -> bool,
+    findings: &mut Vec<Finding>,
+) {
+    for one in &config_view.order.inclusions {
+        if !one.read.is_empty() || is_known(&one.pattern) {
+            continue;
         }
+        let message = match is_pattern(&one.pattern) {
+            true => format!("no file fits {}", one.pattern),
+            false => format!("{} does not exist", one.pattern),
+        };
+        let start = config_view.files[one.file].doc.parts(one.leaf).map_or(0, |parts| parts.name.start);
+        let finding = Finding::warning("leads-nowhere", message);
+        findings.push(
+            config_view
+                .at(finding, one.file, one.leaf, start as usize)
+                .help("check the path; --companion FILE --to PATH places a file in the same change"),
+        );
     }
+}
+
+/// Whether it may name several files, or none: that is no mistake by itself.
+pub fn is_pattern(name: &str) -> bool {
+    name.contains(['*', '?', '['])
 }
 
 impl ConfigView<'_> {

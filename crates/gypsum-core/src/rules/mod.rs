@@ -19,7 +19,7 @@ pub use listeners::{Wanted, wanted};
 use crate::address::address_of;
 use crate::doc::{Kind, LeafId};
 use crate::edit::File;
-use crate::finding::Finding;
+use crate::finding::{Finding, Severity};
 use crate::layers::{EffectiveConfig, Occurrence, Order, value_of};
 use crate::profile::{Profile, Setting};
 use crate::secret::is_secret;
@@ -310,6 +310,29 @@ impl<'a> StandingRules<'a> {
         let known = &self.known;
         self.said.round(count, survey, |n, findings| STANDING[n](&config_view, known, findings))
     }
+}
+
+/// What the rules about new statements say of all that are there, as hints and warnings: that they are there is the
+/// decision of a person, and no change is asked for.
+pub fn as_if_new(config_view: &ConfigView<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    let leaves = |(n, file): (usize, &File)| {
+        file.doc.tree().leaves().map(|(leaf, ..)| (n, leaf)).collect::<Vec<Leaf>>()
+    };
+    let all: HashSet<Leaf> = config_view.files.iter().enumerate().flat_map(leaves).collect();
+    characters::check(config_view, config_view, &all, &mut findings);
+    dropped::leads_nowhere(config_view, dropped::is_pattern, &mut findings);
+    if !config_view.profile.setting.is_empty() {
+        names::unknown(config_view, &all, &mut findings);
+        let faults = findings.len();
+        effect::check(config_view, &all, &mut findings);
+        // Who reads the files sees which place decides: that is worth a word, and no alarm.
+        findings[faults..].iter_mut().for_each(|finding| finding.severity = Severity::Hint);
+    }
+    for finding in &mut findings {
+        finding.severity = finding.severity.min(Severity::Warning);
+    }
+    findings
 }
 
 /// The rules about a change, as often as the host answers.

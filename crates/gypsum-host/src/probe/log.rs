@@ -11,7 +11,7 @@ pub fn probe(file: Option<&str>, expect: &Expect, scene: &ProbeContext) -> Resul
         return Ok("will be looked at after the activation".into());
     };
     let text = match file {
-        None => service::logs_since(&scene.service, since, None).join("\n"),
+        None => crate::world::texts(service::logs_since(&scene.service, since, None)).join("\n"),
         Some(path) => since.since(Path::new(path)).map_err(ProbeError::io)?,
     };
     Ok(expect.judge("the log since then", &text)?)

@@ -36,6 +36,11 @@ impl Acceptance {
         self.entry(rule).is_some()
     }
 
+    /// The names of the rules.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        self.rules.iter().map(|accepted| accepted.split('=').next().unwrap_or(accepted))
+    }
+
     fn entry(&self, rule: &str) -> Option<&String> {
         self.rules.iter().find(|accepted| accepted.split('=').next() == Some(rule))
     }

@@ -5,6 +5,7 @@ use super::{Acted, ActionError, ServiceAction};
 use crate::children::Limit;
 use crate::error::Error;
 use crate::logs::Mark;
+use gypsum_core::log::LogLine;
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use std::time::{Duration, Instant};
@@ -36,7 +37,7 @@ pub(super) trait ServiceManager {
 pub(super) trait Units {
     /// The last lines of the log that the manager itself keeps of the service, from a mark on and up to a moment
     /// (milliseconds since 1970).
-    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String>;
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<LogLine>;
 
     /// Those of these units that are up.
     fn active(&self, service: &Service, units: &[String]) -> Vec<String>;

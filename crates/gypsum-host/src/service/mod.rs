@@ -19,6 +19,7 @@ use crate::children::{self, Limit};
 use crate::error::Error;
 use crate::logs::Mark;
 pub use action_error::ActionError;
+use gypsum_core::log::LogLine;
 use gypsum_core::profile::{Proof, Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, Process, State};
 use manager::ServiceManager;
@@ -265,7 +266,7 @@ pub fn act(service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted 
 }
 
 /// The last lines of the log that its manager keeps, from a mark on and up to a moment (milliseconds since 1970).
-pub fn logs_since(service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+pub fn logs_since(service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<LogLine> {
     let units = manager_of(service).units();
     units.map(|manager| manager.logs_since(service, since, until_ms)).unwrap_or_default()
 }
@@ -322,11 +323,4 @@ fn tell(argv: &[&str], limit: Duration) -> Acted {
     let argv: Vec<String> = argv.iter().map(|word| (*word).to_owned()).collect();
     let done = report(children::run_sparing(&argv, Limit::of(limit)), &argv.join(" "), limit);
     Acted::since(begun, done)
-}
-
-/// Whether a line of a log may say why something went wrong: it is more than what the service manager was asked to do, and
-/// its daemon does not call it a mere notice.
-pub fn is_telling(line: &str) -> bool {
-    const CALM: [&str; 7] = ["[notice]", "[info]", "[debug]", "[Note]", "NOTICE: ", "INFO: ", "DEBUG: "];
-    !line.trim().is_empty() && !systemd::is_about_jobs(line) && !CALM.iter().any(|mark| line.contains(mark))
 }

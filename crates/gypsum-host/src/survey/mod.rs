@@ -9,7 +9,7 @@ use crate::children;
 use crate::error::Error;
 use crate::files::{Loading, Overlay, resolved};
 use endpoints::Endpoints;
-use gypsum_core::check::{Checking, worst_first};
+use gypsum_core::check::{CheckingFiles, worst_first};
 use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Profile, Service};
 use gypsum_core::service::{Observation, State};
@@ -219,7 +219,7 @@ pub fn check_standing(profile: &Profile, loading: &Loading, early: &Early) -> Ve
     let host = Host::new(profile, early, &overlay, &who);
     let mut survey = Survey::default();
     let nothing_known = Survey::default();
-    let mut checking = Checking::of(loading.config_view(&layers, profile, &nothing_known));
+    let mut checking = CheckingFiles::of(loading.config_view(&layers, profile, &nothing_known));
     let mut findings = host.answer(&mut survey, |survey| checking.round(survey));
     worst_first(&mut findings);
     findings

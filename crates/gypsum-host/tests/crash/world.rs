@@ -4,6 +4,7 @@ use crate::disk::FakeDisk;
 use crate::{EDITED, FILES};
 use gypsum_core::change::Verdict;
 use gypsum_core::health::Outcome;
+use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::service::{Observation, Process, State};
@@ -119,7 +120,7 @@ impl World for FakeWorld<'_> {
         String::new()
     }
 
-    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<String> {
+    fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<LogLine> {
         Vec::new()
     }
 

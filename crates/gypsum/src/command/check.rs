@@ -4,7 +4,7 @@ use super::Context;
 use crate::args::Target;
 use crate::document::of_report;
 use crate::target::{NoTarget, profile_of};
-use crate::view::{Shown, finding_lines, wrapped};
+use crate::view::{Shown, plain_finding_lines, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
@@ -34,7 +34,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
         let (out, mut shown) = (context.out, Shown::default());
         for finding in &findings {
             if shown.shows(finding, out.verbose) {
-                finding_lines(finding, out.width).iter().for_each(|line| out.print(line));
+                plain_finding_lines(finding, out.width).iter().for_each(|line| out.print(line));
             }
         }
         shown.rest(out.verbose).iter().for_each(|line| out.print(line));

@@ -21,7 +21,7 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarg
     let mut worst = ExitStatus::Success;
     let mut documents = Vec::new();
     for daemon in &daemons {
-        let mut view = ChangeView::new(context.out).progress(world.progress());
+        let mut view = ChangeView::new(context.out).recovery().progress(world.progress());
         match recover(&world, &context.state, &mut view, daemon, &login_name()) {
             Ok(Some(finished)) => {
                 // Nothing was live, and the record is closed: that is all that a recovery had to do.

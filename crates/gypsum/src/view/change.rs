@@ -34,6 +34,7 @@ pub struct ChangeView {
     /// The commands that go on with what is not live.
     saved: Vec<String>,
     strict: bool,
+    recovers: bool,
     waiting: Option<Waiting>,
     progress: Progress,
     dry_run: bool,
@@ -58,6 +59,7 @@ impl ChangeView {
             reason: None,
             saved: Vec::new(),
             strict: false,
+            recovers: false,
             waiting: None,
             progress: Progress::default(),
             dry_run: false,
@@ -81,6 +83,11 @@ impl ChangeView {
     /// The same, with where to read how many checks are healthy.
     pub fn progress(self, progress: Progress) -> Self {
         Self { progress, ..self }
+    }
+
+    /// The same, of a recovery: that nothing was live is what it was to find out.
+    pub fn recovery(self) -> Self {
+        Self { recovers: true, ..self }
     }
 
     /// The same, and whether warnings refuse.
@@ -169,6 +176,7 @@ impl ChangeView {
             Verdict::Restored => ("Restored", WARNING.bold()),
             Verdict::Refused => ("Refused", ERROR),
             Verdict::Stuck => ("Stuck", ERROR),
+            Verdict::Dropped if self.recovers => ("Recovered", BOLD),
             Verdict::Dropped if self.hold && next.is_none() => ("Held", BOLD),
             Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", BOLD),
             Verdict::Dropped => ("Not done", ERROR),

@@ -31,6 +31,15 @@ impl Shown {
 
 /// The lines of one finding.
 pub fn finding_lines(finding: &Finding, width: usize) -> Vec<String> {
+    lines_of(finding, width, true)
+}
+
+/// The same for a command that accepts nothing.
+pub fn plain_finding_lines(finding: &Finding, width: usize) -> Vec<String> {
+    lines_of(finding, width, false)
+}
+
+fn lines_of(finding: &Finding, width: usize, accepts: bool) -> Vec<String> {
     let style = match finding.severity {
         Severity::Fault => ERROR,
         Severity::Warning => WARNING,
@@ -55,7 +64,7 @@ pub fn finding_lines(finding: &Finding, width: usize) -> Vec<String> {
             Some(reason) => format!("accepted: {} ({reason})", finding.rule),
             None => format!("accepted: {}", finding.rule),
         },
-        (false, Severity::Fault) => format!("to accept it: --accept {}", finding.rule),
+        (false, Severity::Fault) if accepts => format!("to accept it: --accept {}", finding.rule),
         (false, _) => format!("rule: {}", finding.rule),
     };
     lines.push(format!("    {}", styled(DIM, &rule)));

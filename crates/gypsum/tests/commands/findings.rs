@@ -209,34 +209,56 @@ const CASES: [Case; 42] = [
     ),
 ];
 
+/// The files of a case, in a folder.
+struct Place {
+    folder: tempfile::TempDir,
+}
+
+impl Place {
+    fn of(case: &Case, taken: u16) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let dir = folder.path().display().to_string();
+        let file = folder.path().join("boards.conf");
+        let fill = |text: &str| text.replace("{DIR}", &dir).replace("{TAKEN}", &taken.to_string());
+        fs::write(folder.path().join("more.conf"), "rows 8\n").unwrap();
+        fs::write(&file, fill(case.2)).unwrap();
+        fs::write(folder.path().join("after"), fill(case.3)).unwrap();
+        let path = file.display();
+        // Tables come behind what stands alone.
+        let at =
+            if case.1.starts_with('[') { 0 } else { case.1.find("\n[").map_or(case.1.len(), |at| at + 1) };
+        let (alone, tables) = case.1.split_at(at);
+        let profile = format!(
+            "daemon = \"boards\"\ntitle = \"departure boards\"\n{alone}\n[files]\nread = [\"{path}\"]\nhome = \"{path}\"\nformat = \"{}\"\n{}",
+            case.0,
+            fill(tables)
+        );
+        fs::write(folder.path().join("boards.toml"), profile).unwrap();
+        Self { folder }
+    }
+
+    fn gypsum(&self, words: &[&str]) -> std::process::Output {
+        Command::new(assert_cmd::cargo::cargo_bin!("gypsum"))
+            .args(words)
+            .arg("--profile")
+            .arg(self.folder.path().join("boards.toml"))
+            .arg("--state")
+            .arg(self.folder.path().join("state"))
+            .output()
+            .unwrap()
+    }
+
+    /// What the change to the other version of the file would find.
+    fn change(&self, more: &[&str]) -> std::process::Output {
+        let after = self.folder.path().join("after").display().to_string();
+        self.gypsum(&[&["change", "boards", "-n", "--whole", &after], more].concat())
+    }
+}
+
 fn run(case: &Case, taken: u16) -> String {
-    let folder = tempfile::tempdir().unwrap();
-    let dir = folder.path().display().to_string();
-    let file = folder.path().join("boards.conf");
-    let fill = |text: &str| text.replace("{DIR}", &dir).replace("{TAKEN}", &taken.to_string());
-    fs::write(folder.path().join("more.conf"), "rows 8\n").unwrap();
-    fs::write(&file, fill(case.2)).unwrap();
-    fs::write(folder.path().join("after"), fill(case.3)).unwrap();
-    let path = file.display();
-    // Tables come behind what stands alone.
-    let at = if case.1.starts_with('[') { 0 } else { case.1.find("\n[").map_or(case.1.len(), |at| at + 1) };
-    let (alone, tables) = case.1.split_at(at);
-    let profile = format!(
-        "daemon = \"boards\"\ntitle = \"departure boards\"\n{alone}\n[files]\nread = [\"{path}\"]\nhome = \"{path}\"\nformat = \"{}\"\n{}",
-        case.0,
-        fill(tables)
-    );
-    let own = folder.path().join("boards.toml");
-    fs::write(&own, profile).unwrap();
-    let output = Command::new(assert_cmd::cargo::cargo_bin!("gypsum"))
-        .args(["change", "boards", "-n", "--whole"])
-        .arg(folder.path().join("after"))
-        .arg("--profile")
-        .arg(&own)
-        .arg("--state")
-        .arg(folder.path().join("state"))
-        .output()
-        .unwrap();
+    let place = Place::of(case, taken);
+    let dir = place.folder.path().display().to_string();
+    let output = place.change(&[]);
     let text =
         format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
     let mut out = String::new();
@@ -353,4 +375,69 @@ fn findings_point_at_what_was_edited() {
         let found = report["findings"].as_array().unwrap().iter().find(|finding| finding["rule"] == "ours");
         assert_eq!(found.map(|finding| finding["line"].clone()), Some(line.into()), "{edit:?}: {report:#}");
     }
+}
+
+/// The rules that a document names.
+fn rules(output: &std::process::Output) -> std::collections::BTreeSet<String> {
+    let report: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let name = |finding: &serde_json::Value| finding["rule"].as_str().unwrap().to_owned();
+    report["findings"].as_array().unwrap().iter().map(name).collect()
+}
+
+/// What speaks of the difference between two versions cannot be found in one of them.
+const OF_THE_DIFFERENCE: [&str; 12] = [
+    "locks-out",
+    "data",
+    "heed",
+    "serves-no-more",
+    "drops-file",
+    "lost-variable",
+    "listens-no-more",
+    "listens-wider",
+    "byte-order-mark",
+    "unlikely-value",
+    "unmoved",
+    "last-in-block",
+];
+
+/// E7: `check` finds what a change to the same file would.
+#[test]
+fn check_finds_what_a_change_finds() {
+    let held = TcpListener::bind("127.0.0.1:0").unwrap();
+    let taken = held.local_addr().unwrap().port();
+    let mut compared = 0;
+    for case in &CASES {
+        let place = Place::of(case, taken);
+        let changed = rules(&place.change(&["--json"]));
+        let after = fs::read(place.folder.path().join("after")).unwrap();
+        fs::write(place.folder.path().join("boards.conf"), after).unwrap();
+        let mut checked = rules(&place.gypsum(&["check", "boards", "--json"]));
+        // Of two lines, the new one overrules the other; by themselves, the other one has no effect.
+        if checked.contains("no-effect") {
+            checked.insert("repeated".into());
+        }
+        let missed: Vec<&String> = changed
+            .iter()
+            .filter(|rule| !checked.contains(*rule) && !OF_THE_DIFFERENCE.contains(&rule.as_str()))
+            .collect();
+        assert_eq!(missed, [""; 0], "{:?}: {checked:?}", case.3);
+        compared += changed.len();
+    }
+    assert!(compared > 40, "{compared} findings were compared");
+}
+
+/// E7: a rule that accepts nothing is said, and a command that accepts nothing does not advise it.
+#[test]
+fn accepting_is_advised_and_answered_truly() {
+    let place = Place::of(&CASES[0], 1);
+    let output = place.change(&["--accept", "nosuchrule", "--accept", "value"]);
+    let text = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert_eq!(output.status.code(), Some(0), "{text}");
+    let flat = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(flat.contains("--accept nosuchrule accepts nothing"), "{text}");
+    assert!(!flat.contains("--accept value accepts nothing"), "{text}");
+    fs::write(place.folder.path().join("boards.conf"), "rows 80\n").unwrap();
+    let checked = place.gypsum(&["check", "boards"]);
+    let text = String::from_utf8_lossy(&checked.stdout).into_owned();
+    assert!(text.contains("too high") && !text.contains("--accept"), "{text}");
 }

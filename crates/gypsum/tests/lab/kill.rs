@@ -119,6 +119,7 @@ fn killed(lab: &Lab, victim: Victim, call: &str, n: usize, old: &str, place: &st
 fn status_word(status: Option<i32>, said: &str) -> Result<&'static str, Option<i32>> {
     match status {
         Some(0) if said.contains("no change to recover") => Ok("nothing was begun"),
+        Some(0) if said.contains("Recovered") => Ok("dropped"),
         Some(0) => Ok("kept"),
         Some(1) => Ok("dropped"),
         Some(4) => Ok("restored"),

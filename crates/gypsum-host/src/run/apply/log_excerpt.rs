@@ -1,10 +1,11 @@
 //! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
 
 use crate::run::live::{Live, LogExcerpt};
-use crate::service;
+use crate::world::texts;
 use gypsum_core::change::Plan;
 use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
+use gypsum_core::log::{LogLine, excerpt};
 use gypsum_core::probe::{Check, Probe};
 
 /// So many lines of a log are kept with a change.
@@ -23,31 +24,26 @@ pub(in crate::run) fn mark_log(live: &mut Live<'_>) {
     }
 }
 
-/// Shows the last lines of what the logs said of a configuration that did not work, and keeps more for the record.
+/// Shows the lines of the logs that say why a configuration did not work, and keeps more for the record.
 pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
     let Some((journal, files)) = take_excerpt(live) else { return };
-    let telling = |lines: &[String]| -> Vec<String> {
-        let mut lines: Vec<String> = lines.iter().filter(|line| service::is_telling(line)).cloned().collect();
-        // Tried again and again, it says the same again and again.
-        lines.dedup();
-        lines
-    };
-    let shown = [last(&telling(&journal), SHOWN_LINES), last(&telling(&files), SHOWN_LINES)].concat();
+    let of_files = files.iter().map(|line| LogLine::of_daemon(line.as_str()));
+    let shown = excerpt(&journal.iter().cloned().chain(of_files).collect::<Vec<_>>(), SHOWN_LINES);
     if !shown.is_empty() {
         live.emit(Event::Log { lines: shown });
     }
-    record_log(live, journal, files);
+    record_log(live, texts(journal), files);
 }
 
 /// Keeps what the logs said meanwhile, whatever it is good for later.
 pub(in crate::run) fn keep_log(live: &mut Live<'_>) {
     if let Some((journal, files)) = take_excerpt(live) {
-        record_log(live, journal, files);
+        record_log(live, texts(journal), files);
     }
 }
 
 /// What the journal and the log files said up to the mark; once.
-fn take_excerpt(live: &mut Live<'_>) -> Option<(Vec<String>, Vec<String>)> {
+fn take_excerpt(live: &mut Live<'_>) -> Option<(Vec<LogLine>, Vec<String>)> {
     let said = live.service.excerpt.take()?;
     let of = |service| live.cx.world.logs_since(service, &said.since, Some(said.until_ms));
     Some((said.services.iter().flat_map(of).collect(), said.files))

@@ -97,6 +97,7 @@ fn present(cx: &mut RunContext<'_>, obstacle: &mut Obstacle, measured: &Measured
     cx.recorder.emit(Event::Baseline { health: baseline.outcomes.clone() });
     // Not where nothing goes live, nor where a change is taken back, nor where it was accepted beforehand.
     let acceptance = &request.wishes.acceptance;
+    let mut notes = Vec::new();
     let asks = !unhealthy.is_empty()
         && !request.wishes.dry_run
         && !acceptance.has(UNHEALTHY_BEFORE)
@@ -104,6 +105,13 @@ fn present(cx: &mut RunContext<'_>, obstacle: &mut Obstacle, measured: &Measured
     if cx.recorder.judge(unhealthy, acceptance) {
         return StepOutcome::Refused;
     }
+    for rule in acceptance
+        .names()
+        .filter(|rule| cx.recorder.report().findings.iter().all(|found| found.rule != *rule))
+    {
+        notes.push(format!("--accept {rule} accepts nothing: no finding of this change has that rule"));
+    }
+    notes.into_iter().for_each(|note| cx.recorder.note(note));
     cx.recorder.emit(measured.planned());
     if asks && !cx.recorder.confirm() {
         obstacle.cause = Some("the service was already unhealthy, and you chose to stop".into());

@@ -3,6 +3,8 @@
 use super::whose::ManagerScope;
 use crate::children;
 use crate::service::ASKING;
+use gypsum_core::log::LogLine;
+use serde::Deserialize;
 use std::time::Duration;
 
 /// So many lines of a journal are read.
@@ -11,7 +13,7 @@ const MOST_LINES: &str = "400";
 const UNDER_WAY: (u32, Duration) = (12, Duration::from_millis(60));
 
 /// The lines between two moments (milliseconds since 1970), the last ones where there are many.
-pub fn lines(whose: &ManagerScope, unit: &str, since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
+pub fn lines(whose: &ManagerScope, unit: &str, since_ms: i64, until_ms: Option<i64>) -> Vec<LogLine> {
     let own = match whose {
         ManagerScope::System => vec![format!("_SYSTEMD_UNIT={unit}")],
         ManagerScope::Own | ManagerScope::Of(..) => vec![format!("_SYSTEMD_USER_UNIT={unit}")],
@@ -24,7 +26,7 @@ pub fn lines(whose: &ManagerScope, unit: &str, since_ms: i64, until_ms: Option<i
 pub fn was_stopping(whose: &ManagerScope, unit: &str, since_ms: i64) -> bool {
     for _ in 0..UNDER_WAY.0 {
         let lines = read(&[about(whose, unit)], since_ms, None);
-        if lines.iter().any(|line| line.starts_with("Stopping ")) {
+        if lines.iter().any(|line| line.text.starts_with("Stopping ")) {
             return true;
         }
         std::thread::sleep(UNDER_WAY.1);
@@ -50,22 +52,50 @@ fn of_user(whose: &ManagerScope, mut wanted: Vec<String>) -> Vec<String> {
     wanted
 }
 
+/// A line as `journalctl -o json` has it (systemd.journal-fields(7)).
+#[derive(Deserialize)]
+struct Line {
+    #[serde(rename = "MESSAGE")]
+    message: Option<Message>,
+    #[serde(rename = "PRIORITY")]
+    priority: Option<String>,
+    #[serde(rename = "UNIT")]
+    unit: Option<String>,
+    #[serde(rename = "USER_UNIT")]
+    user_unit: Option<String>,
+}
+
+/// A message that is not UTF-8 comes as its bytes.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Message {
+    Text(String),
+    Bytes(Vec<u8>),
+}
+
 /// Reads lines for which all of one of these holds.
-fn read(wanted: &[Vec<String>], since_ms: i64, until_ms: Option<i64>) -> Vec<String> {
+fn read(wanted: &[Vec<String>], since_ms: i64, until_ms: Option<i64>) -> Vec<LogLine> {
     let moment = |word: &str, ms: i64| format!("--{word}=@{}.{:03}", ms / 1000, ms % 1000);
-    let lead = ["journalctl", "-q", "--no-pager", "-o", "cat", "-n", MOST_LINES].map(str::to_owned);
+    let fields = "--output-fields=MESSAGE,PRIORITY,UNIT,USER_UNIT";
+    let lead = ["journalctl", "-q", "--no-pager", "-o", "json", fields, "-n", MOST_LINES].map(str::to_owned);
     let mut words: Vec<String> = lead.into_iter().chain([moment("since", since_ms)]).collect();
     words.extend(until_ms.map(|ms| moment("until", ms)));
     for (n, all) in wanted.iter().enumerate() {
         words.extend((n > 0).then(|| "+".to_owned()).into_iter().chain(all.iter().cloned()));
     }
-    let lines = children::run(&words, ASKING).map(|ran| ran.out).unwrap_or_default();
-    lines.lines().map(str::to_owned).collect()
+    let printed = children::run(&words, ASKING).map(|ran| ran.out).unwrap_or_default();
+    printed.lines().filter_map(|line| serde_json::from_str::<Line>(line).ok()).flat_map(lines_of).collect()
 }
 
-/// Whether a line of the journal is only about what the service manager was asked to do.
-pub fn is_about_jobs(line: &str) -> bool {
-    ["Starting ", "Started ", "Stopping ", "Stopped ", "Reloading ", "Reloaded "]
-        .iter()
-        .any(|word| line.starts_with(word))
+/// The lines of one message.
+fn lines_of(line: Line) -> Vec<LogLine> {
+    let text = match line.message {
+        Some(Message::Text(text)) => text,
+        Some(Message::Bytes(bytes)) => String::from_utf8_lossy(&bytes).into_owned(),
+        None => return Vec::new(),
+    };
+    // Only a manager writes about a unit by its name.
+    let by_manager = line.unit.is_some() || line.user_unit.is_some();
+    let severity = line.priority.and_then(|text| text.parse().ok());
+    text.lines().map(|text| LogLine { text: text.to_owned(), by_manager, severity }).collect()
 }

@@ -9,7 +9,6 @@ mod journal;
 mod shown;
 mod whose;
 
-pub use journal::is_about_jobs;
 pub use whose::ManagerScope;
 
 use super::ActionError;
@@ -18,6 +17,7 @@ use super::{ASKING, Acted, ServiceAction, with_logs};
 use crate::children::{self, Limit, Ran};
 use crate::error::Error;
 use crate::logs::Mark;
+use gypsum_core::log::LogLine;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
 use shown::UnitProperties;
@@ -94,7 +94,7 @@ impl ServiceManager for Systemd {
 }
 
 impl Units for Systemd {
-    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<String> {
+    fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<LogLine> {
         journal::lines(&ManagerScope::of(service), service.name(), since.at_ms, until_ms)
     }
 
