@@ -119,6 +119,8 @@ impl Report {
     /// Takes in one thing that happened.
     pub fn take(&mut self, event: &Event) {
         match event.clone() {
+            // Who recovers a change goes on with it: what it was begun with is known already.
+            Event::Begun { .. } if self.change.is_some() || !self.edits.is_empty() => {}
             Event::Begun { daemon, why, who, dry_run, takes_back, .. } => {
                 *self = Self { why, who, dry_run, takes_back, ..Self::new(&daemon) };
             }
@@ -179,5 +181,43 @@ impl Report {
     fn looked(&mut self, health: Vec<Outcome>) {
         self.healthy = Some(health.iter().all(|outcome| outcome.healthy));
         self.health = health;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn begun(who: &str) -> Event {
+        Event::Begun {
+            daemon: "departures".into(),
+            why: Some("summer timetable".into()),
+            who: who.into(),
+            dry_run: false,
+            hold: false,
+            takes_back: Vec::new(),
+        }
+    }
+
+    /// G15: a recovery, and one more of the same change, lose nothing that is known of it.
+    #[test]
+    fn a_recovery_goes_on_with_what_is_known() {
+        let edit = LineDiff {
+            address: "rows".into(),
+            file: "/etc/boards.conf".into(),
+            line: 4,
+            before: Some("rows 8".into()),
+            after: Some("rows 10".into()),
+            companion: false,
+        };
+        let backed_up =
+            || Event::BackedUp { change: "20261123T060122Z-0007".into(), folder: "/state/before".into() };
+        let mut report = Report::new("departures");
+        let events = [begun("ida"), Event::Proposed { edits: vec![edit.clone()] }, backed_up()];
+        for event in events.into_iter().chain([begun("olav"), backed_up(), begun("per"), backed_up()]) {
+            report.take(&event);
+        }
+        assert_eq!((report.who.as_str(), &report.edits), ("ida", &vec![edit]));
+        assert_eq!(report.why.as_deref(), Some("summer timetable"));
     }
 }

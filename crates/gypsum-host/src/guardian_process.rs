@@ -81,10 +81,6 @@ struct Teller {
 
 impl Observer for Teller {
     fn on_event(&mut self, event: &Event) {
-        if let Event::Ended { summary, .. } = event {
-            // For the journal of the host.
-            eprintln!("{summary}");
-        }
         // Where the other end has gone, the record tells.
         let _ = self.tell.send(GuardianMessage::Saw(event.clone()));
     }

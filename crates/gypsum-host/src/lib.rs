@@ -52,6 +52,7 @@ pub mod files;
 pub mod guardian;
 pub mod guardian_process;
 pub mod health;
+mod host_log;
 pub mod interrupt;
 pub mod journal;
 pub mod locks;

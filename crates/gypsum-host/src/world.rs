@@ -10,6 +10,7 @@ use gypsum_core::health::Outcome;
 use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
+use gypsum_core::report::Report;
 use gypsum_core::service::{Observation, Process};
 use std::path::Path;
 use std::sync::Arc;
@@ -67,6 +68,8 @@ pub trait World: Sync {
     fn interrupted(&self) -> bool;
     /// Whether somebody else sends this process away, with whatever it does: its session or service is ended.
     fn is_sent_away(&self) -> bool;
+    /// Tells the log of the host how a change ended.
+    fn log_change(&self, report: &Report, number: u32);
     /// So many of the checks that are waited for are healthy.
     fn note_progress(&self, healthy: usize, of: usize);
     /// Whether the person wants out, and forgets it: who does once more asks for something else.
@@ -225,6 +228,10 @@ impl World for RealWorld {
 
     fn interrupted(&self) -> bool {
         self.interrupted.load(Ordering::Relaxed)
+    }
+
+    fn log_change(&self, report: &Report, number: u32) {
+        crate::host_log::write(report, number);
     }
 
     fn note_progress(&self, healthy: usize, of: usize) {

@@ -7,6 +7,7 @@ use gypsum_core::health::{Judgement, Outcome};
 use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
+use gypsum_core::report::Report;
 use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::health::HealthRun;
@@ -80,6 +81,8 @@ impl World for Quay {
     fn was_asked(&self, _: &Service, _: i64) -> Option<bool> {
         None
     }
+    fn log_change(&self, _report: &Report, _number: u32) {}
+
     fn note_progress(&self, _healthy: usize, _of: usize) {}
 
     fn take_interrupt(&self) -> bool {

@@ -47,6 +47,8 @@ fn unit_of(daemon: &str, socket: &Path) -> Option<Vec<String>> {
         "--service-type=exec".into(),
         format!("--unit=gypsum-{name}-{}", std::process::id()),
         format!("--description=gypsum: a change of {daemon}"),
+        // That it starts and ends is no news: the change itself is told in one line.
+        "--property=LogLevelMax=notice".into(),
         // A daemon that is no unit may be started by it: it must not end with it, and gets all that is set here.
         "--property=KillMode=process".into(),
     ];

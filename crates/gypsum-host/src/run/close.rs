@@ -63,6 +63,7 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
         None => summary,
     };
     live.emit(Event::Ended { verdict, summary, next });
+    live.cx.world.log_change(live.cx.recorder.report(), live.entry.number);
     let (disk, folder) = (live.cx.world.disk(), &live.entry.folder);
     let path = folder.join("change.json");
     let record = seal(live.cx.recorder.report()).and_then(|record| serde_json::to_vec_pretty(&record));

@@ -51,6 +51,8 @@ pub struct Wishes {
     pub hold: bool,
     /// Whether to start a service that is stopped.
     pub start: bool,
+    /// How long to wait for another change to end.
+    pub wait: Option<Duration>,
     /// What the service is to do, where the person knows better.
     pub activation: Option<Activation>,
     /// What must hold afterwards, whatever was before.

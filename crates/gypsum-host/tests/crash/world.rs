@@ -7,6 +7,7 @@ use gypsum_core::health::Outcome;
 use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
+use gypsum_core::report::Report;
 use gypsum_core::service::{Observation, Process, State};
 use gypsum_host::disk::Disk;
 use gypsum_host::logs::Mark;
@@ -127,6 +128,8 @@ impl World for FakeWorld<'_> {
     fn was_asked(&self, _service: &Service, _since_ms: i64) -> Option<bool> {
         None
     }
+
+    fn log_change(&self, _report: &Report, _number: u32) {}
 
     fn note_progress(&self, _healthy: usize, _of: usize) {}
 

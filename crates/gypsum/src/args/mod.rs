@@ -112,6 +112,9 @@ pub struct ChangeOptions {
     /// Refuse the change on warnings, too
     #[arg(long)]
     pub strict: bool,
+    /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all]
+    #[arg(long, value_name = "TIME")]
+    pub wait: Option<String>,
     /// Start the service if it is stopped
     #[arg(long)]
     pub start: bool,

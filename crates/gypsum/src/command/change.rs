@@ -104,11 +104,12 @@ pub fn request_of(
         dry_run: options.dry_run || options.hold,
         hold: options.hold,
         start: options.start,
+        wait: options.wait.as_deref().map(|text| time_of("--wait", text)).transpose()?,
         activation: options.activation.map(Into::into),
         musts,
         readings,
         expects: options.expect.iter().map(expect).collect::<Result<_, _>>()?,
-        steady: options.steady.as_deref().map(steady_of).transpose()?,
+        steady: options.steady.as_deref().map(|text| time_of("--steady", text)).transpose()?,
     };
     let why = options.why.clone();
     Ok(ChangeRequest { why, wishes, ..ChangeRequest::new(profile, content, login_name()) })
@@ -163,14 +164,15 @@ fn reading_of(what: &str) -> Result<Reading, Error> {
     Ok(Reading { name, source, of: None })
 }
 
-fn steady_of(text: &str) -> Result<Duration, Error> {
+/// A time as it is typed: `10s`, `2m`.
+fn time_of(option: &str, text: &str) -> Result<Duration, Error> {
     if text == "0" {
         return Ok(Duration::ZERO);
     }
     let time = text.parse::<jiff::SignedDuration>().ok().and_then(|time| Duration::try_from(time).ok());
     time.ok_or_else(|| {
-        Error::usage(format!("--steady {text:?} is no time"))
-            .help("for example --steady 10s; 0 does not wait")
+        Error::usage(format!("{option} {text:?} is no time"))
+            .help(format!("for example {option} 10s; 0 does not wait"))
     })
 }
 

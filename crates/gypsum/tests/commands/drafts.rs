@@ -140,3 +140,46 @@ fn drafts_are_discarded_by_number() {
     assert_eq!(status(&ready), 2);
     assert!(said(&host, &ready).contains("draft 4 of departures is not held"), "{}", said(&host, &ready));
 }
+
+/// A4: of a change to several files each draft is told, with its file.
+#[test]
+fn each_draft_of_a_change_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let (main, more) = (folder.path().join("boards.conf"), folder.path().join("more.conf"));
+    std::fs::write(&main, format!("rows 8\ninclude {}\n", more.display())).unwrap();
+    std::fs::write(&more, "quay all\n").unwrap();
+    let profile = folder.path().join("boards.toml");
+    let home = main.display();
+    std::fs::write(
+        &profile,
+        format!(
+            "daemon = \"boards\"\ntitle = \"boards\"\n[files]\nread = [\"{home}\"]\nhome = \"{home}\"\nformat = \"keyword\"\n\
+             [dialect]\nincludes = [\"include\"]\n[setting]\nrows = {{ kind = \"integer\", max = 40 }}\nquay = {{}}\n"
+        ),
+    )
+    .unwrap();
+    let main_file = main.to_str().unwrap();
+    let output = std::process::Command::new(crate::boards::program())
+        .args([
+            "change",
+            "boards",
+            "--in",
+            main_file,
+            "rows=800",
+            "--in",
+            more.to_str().unwrap(),
+            "quay=east",
+        ])
+        .arg("--profile")
+        .arg(&profile)
+        .arg("--state")
+        .arg(folder.path().join("state"))
+        .output()
+        .unwrap();
+    let text =
+        format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    assert_eq!(status(&output), 3, "{text}");
+    for line in ["gypsum edit boards --draft 1", "more.conf: correct it with: gypsum edit boards --draft 2"] {
+        assert!(text.contains(line), "{line}: {text}");
+    }
+}

@@ -178,3 +178,59 @@ fn an_interrupted_demonstration_leaves_nothing() {
         assert_eq!(String::from_utf8_lossy(&running.stdout), "", "{name}: a process is left");
     }
 }
+
+/// A3: a secret prompt gives the terminal back as it was, however it is left.
+#[test]
+fn a_prompt_gives_the_terminal_back() {
+    use std::io::Write;
+    let host = host();
+    let mut asks = command(&host, &["change", "departures", "--secret", "notice"]);
+    let words: Vec<String> = std::iter::once(asks.get_program())
+        .chain(asks.get_args())
+        .map(|word| format!("'{}'", word.to_str().unwrap()))
+        .collect();
+    let _ = &mut asks;
+    for (keys, echoes, code) in
+        [(&b"Fog\x7f\x7fern\n"[..], true, 0), (b"Fo\x03", true, 1), (b"x\x15\x04", true, 1)]
+    {
+        // The shell in the terminal tells afterwards whether it shows what is typed.
+        let line = format!("{}; echo \"=> $?\"; stty -a | grep -o -- '-*\\becho\\b'", words.join(" "));
+        let mut script = Command::new("script");
+        script.args(["-qec", &line, "/dev/null"]).stdin(Stdio::piped()).stdout(Stdio::piped());
+        let mut child = script.spawn().unwrap();
+        let mut output = child.stdout.take().unwrap();
+        let mut seen = String::new();
+        let mut bytes = [0; 1024];
+        while !seen.contains("value of notice") {
+            let length = output.read(&mut bytes).unwrap();
+            assert!(length > 0, "{seen}");
+            seen += &String::from_utf8_lossy(&bytes[..length]);
+        }
+        child.stdin.as_mut().unwrap().write_all(keys).unwrap();
+        output.read_to_string(&mut seen).unwrap();
+        child.wait().unwrap();
+        assert!(seen.contains(&format!("=> {code}")), "{keys:?}: {seen}");
+        assert_eq!(seen.trim_end().ends_with("\necho"), echoes, "{keys:?}: {seen}");
+        assert!(!seen.contains("Fern") || code == 0, "{seen}");
+    }
+    assert!(config(&host).contains("notice Fern"), "{}", config(&host));
+}
+
+/// Another change is waited for as long as is said, and no longer.
+#[test]
+fn another_change_is_waited_for() {
+    let host = host();
+    let child = begin(&host, &["change", "departures", "rows=5", "--steady", "1s"]);
+    until("it is live", || journal(&host).contains("activated"));
+    let begun = Instant::now();
+    let output = gypsum(&host, &["change", "departures", "notice=Fog", "--wait", "100ms"]);
+    assert_eq!(status(&output), 6, "{}", said(&host, &output));
+    assert!(begun.elapsed() >= Duration::from_millis(100));
+    let output = gypsum(&host, &["change", "departures", "notice=Fog", "--wait", "20s"]);
+    assert_eq!(status(&output), 0, "{}", said(&host, &output));
+    assert_eq!(status(&ended(child).0), 0);
+    assert!(config(&host).contains("rows 5") && config(&host).contains("notice Fog"));
+    // The same once more changes nothing.
+    let output = gypsum(&host, &["change", "departures", "notice=Fog", "--json"]);
+    assert_eq!((status(&output), &json(&output)["verdict"]), (0, &"unchanged".into()));
+}

@@ -90,6 +90,9 @@ fn screens_are_as_they_were_read_and_found_good() {
         for line in one.lines().skip(1).filter(|line| !line.contains("[HOST]")) {
             assert!(line.chars().count() <= 84, "too wide for a terminal: {line}");
         }
+        // The answer itself; what is waited for is gone from a terminal by then.
+        let rows = one.lines().filter(|line| !line.starts_with("waiting ")).count();
+        assert!(rows <= 24 || !one.contains("Restored: "), "{rows} rows do not fit a terminal: {one}");
         all.push_str(&one);
     }
     snapbox::assert_data_eq!(all, snapbox::file!["screens.txt"].raw());

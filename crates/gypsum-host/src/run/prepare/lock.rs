@@ -9,6 +9,8 @@ use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
 use crate::state::State;
 use crate::survey::Early;
+use gypsum_core::event::Event;
+use std::time::Duration;
 
 /// A request, with the files that it is about.
 pub(super) struct Loaded {
@@ -35,8 +37,9 @@ pub(super) fn lock(
         let things: Vec<String> = loading.loaded.iter().map(|file| file.real.display().to_string()).collect();
         known = loading.files;
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
-        to.holder = format!("{}, since {} UTC", request.who, since.strftime("%H:%M:%S"));
-        to.locks = Locks::take(&things, &to.holder)?;
+        let since = since.to_zoned(jiff::tz::TimeZone::system());
+        to.holder = format!("{}, since {}", request.who, since.strftime("%H:%M:%S %Z"));
+        to.locks = take(cx, &things, &to.holder, request.wishes.wait.unwrap_or_default())?;
     }
     // Another process that is at work holds the locks, and was named by them. An open record without a holder is a
     // change that was interrupted.
@@ -48,6 +51,30 @@ pub(super) fn lock(
     let held = held_already(state, &request)?;
     let before = files::load_over(disk, profile, new_file, &held, &known)?;
     Ok(Step::Done(Loaded { request, before, early }))
+}
+
+/// How often another try is made while another change is waited for.
+const AGAIN: Duration = Duration::from_millis(50);
+
+/// Takes the locks; another change that has one of them is waited for as long as the person said.
+fn take(cx: &mut RunContext<'_>, things: &[String], holder: &str, wait: Duration) -> Result<Locks, Error> {
+    let (world, begun) = (cx.world, cx.world.uptime());
+    let mut is_said = false;
+    loop {
+        match Locks::take(things, holder) {
+            Err(Error::Busy { .. })
+                if world.uptime().saturating_sub(begun) < wait && !world.interrupted() =>
+            {
+                if !is_said {
+                    is_said = true;
+                    let on = "another change to end".to_owned();
+                    cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
+                }
+                world.sleep(AGAIN);
+            }
+            taken => return taken,
+        }
+    }
 }
 
 /// What was held before: a further change that is held builds on it.
