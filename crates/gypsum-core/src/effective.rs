@@ -159,7 +159,7 @@ fn besides(
         .into_iter()
         .filter(|name| !effective.passing.iter().any(|passing| plain(passing) == **name))
         .filter(|name| !ours.contains(*name) && before.values(name) != after.values(name))
-        .map(|name| format!("{name} ({} → {})", shown(before.values(name)), shown(after.values(name))))
+        .map(|name| format!("{name} (from {} to {})", shown(before.values(name)), shown(after.values(name))))
         .collect();
     others.sort();
     if others.is_empty() {

@@ -62,7 +62,7 @@ fn chosen() -> Result<Vec<String>, Error> {
 }
 
 fn none() -> Error {
-    Error::usage("there is no editor").help("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit …")
+    Error::usage("there is no editor").help("say which in VISUAL or EDITOR: EDITOR=nano gypsum edit DAEMON")
 }
 
 fn on_path(name: &str) -> bool {

@@ -172,7 +172,7 @@ impl RawEdit {
             return Err(NotPrepared(format!("{} has no {odd}", verb.replace('_', "-"))));
         }
         let needed = |value: &Option<String>, name: &str| {
-            value.clone().ok_or(NotPrepared(format!("{verb} needs {name} = \"…\"")))
+            value.clone().ok_or(NotPrepared(format!("{verb} needs {name} = \"VALUE\"")))
         };
         let address = |text: &Option<String>| {
             let text = text.as_deref().unwrap_or_default();

@@ -71,7 +71,7 @@ impl Expect {
 fn shortened(text: &str) -> String {
     let line = text.lines().next().unwrap_or_default();
     let short: String = line.chars().take(60).collect();
-    if short.len() < text.len() { format!("{short} …") } else { short }
+    if short.len() < text.len() { format!("{short} ...") } else { short }
 }
 
 /// Whether two values are the same: as numbers with their units, else as texts whatever their case.

@@ -202,7 +202,8 @@ impl ChangeView {
             let line = if n == 0 { line.replacen(word, &styled_word, 1) } else { format!("    {line}") };
             self.say(to_stderr, &line);
         }
-        let undo = self.number().filter(|_| verdict == Verdict::Kept && self.edited);
+        let wanted = verdict == Verdict::Kept && self.edited && !self.out.quiet;
+        let undo = self.number().filter(|_| wanted);
         let undo = undo.map(|number| format!("undo it with: gypsum restore {} {number}", self.daemon));
         let next = next.iter().flat_map(|next| wrapped(next, self.out.width - 6)).collect::<Vec<_>>();
         for line in next.into_iter().chain(self.saved.iter().cloned()).chain(undo) {
@@ -344,11 +345,32 @@ impl Observer for ChangeView {
             Event::Stage { name, outcome, ms } if self.out.verbose => {
                 self.out.eprint(&styled(
                     Style::new().dimmed(),
-                    &format!("stage {name}: {outcome}, {}", time(*ms)),
+                    &format!("{}: {outcome}, {}", stage(name), time(*ms)),
                 ));
             }
             Event::Stage { .. } => {}
             Event::Ended { verdict, summary, next } => self.ended(*verdict, summary, next.as_deref()),
         }
+    }
+}
+
+/// What a stage does, for a person; the record has its short name.
+fn stage(name: &str) -> &str {
+    match name {
+        "lock" => "take the locks, read the files",
+        "edit" => "make the edits",
+        "check" => "check the new files",
+        "measure" => "look at the service as it is",
+        "save" => "save the old files",
+        "stage" => "write the new files beside the old ones",
+        "hand-over" => "hand the change to its own process",
+        "replace" => "put the new files in place",
+        "activate" => "let the service take them up",
+        "check-health" => "check its health",
+        "restore" => "restore the old files",
+        "reactivate" => "let the service take up the old files",
+        "check-health-again" => "check its health again",
+        "tidy" => "remove what was only for the change",
+        other => other,
     }
 }

@@ -5,6 +5,8 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_macros)]
 
+#[path = "../shared/schema.rs"]
+mod schema;
 mod values;
 
 use gypsum_core::address::address_of;
@@ -40,6 +42,7 @@ fn out(command: &mut Command) -> String {
 fn ours(state: &Path, words: &[&str]) -> Vec<(String, String)> {
     let output = gypsum(state, &[&["show", "it"], words, &["--json"]].concat());
     let shown: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    schema::assert_schema(&shown);
     let rows = shown["settings"].as_array().unwrap().clone();
     let active = rows.into_iter().filter(|row| row["commented_out"] == false && row["shadowed"] == false);
     active
@@ -310,6 +313,7 @@ fn nginx() {
         &["show", "it", "--file", "/etc/nginx/nginx.conf", "--format", "braces", "--json"],
     );
     let shown: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    schema::assert_schema(&shown);
     let rows = shown["settings"].as_array().unwrap().iter().filter(|row| row["commented_out"] == false);
     let text = |row: &serde_json::Value, name: &str| row[name].as_str().unwrap().to_owned();
     let pairs = rows.map(|row| {

@@ -1,5 +1,6 @@
 //! A throw-away host with the boards, and the program run on it.
 
+use crate::schema::assert_schema;
 use gypsum_demo::Host;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
@@ -53,19 +54,6 @@ pub fn json(output: &Output) -> Value {
     assert_schema(&document);
     assert_eq!(document["status"], status(output), "the document has the exit status: {document:#}");
     document
-}
-
-/// Another maker's validator reads the published schema.
-pub fn assert_schema(document: &Value) {
-    let schema = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/schema/document.json");
-    let (mut schemas, mut compiler) = (boon::Schemas::new(), boon::Compiler::new());
-    compiler.enable_format_assertions();
-    let schema = compiler.compile(schema, &mut schemas).unwrap();
-    if let Err(error) = schemas.validate(document, schema) {
-        let why = error.to_string();
-        let why: Vec<&str> = why.lines().take(60).collect();
-        panic!("{}\n{document:#}", why.join("\n"));
-    }
 }
 
 pub fn config(host: &Host) -> String {

@@ -324,7 +324,7 @@ fn an_accepted_rule_is_kept_with_its_reason() {
         .arg(folder.path().join("state"))
         .output()
         .unwrap();
-    let report: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let report = crate::boards::json(&output);
     let finding = &report["findings"][0];
     assert_eq!(
         (&report["verdict"], &finding["rule"]),
@@ -371,7 +371,7 @@ fn findings_point_at_what_was_edited() {
             .arg(folder.path().join("state"))
             .output()
             .unwrap();
-        let report: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        let report = crate::boards::json(&output);
         let found = report["findings"].as_array().unwrap().iter().find(|finding| finding["rule"] == "ours");
         assert_eq!(found.map(|finding| finding["line"].clone()), Some(line.into()), "{edit:?}: {report:#}");
     }
@@ -379,7 +379,7 @@ fn findings_point_at_what_was_edited() {
 
 /// The rules that a document names.
 fn rules(output: &std::process::Output) -> std::collections::BTreeSet<String> {
-    let report: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let report = crate::boards::json(output);
     let name = |finding: &serde_json::Value| finding["rule"].as_str().unwrap().to_owned();
     report["findings"].as_array().unwrap().iter().map(name).collect()
 }

@@ -4,6 +4,9 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+#[path = "../shared/schema.rs"]
+mod schema;
+
 mod bad_input;
 mod boards;
 mod drafts;

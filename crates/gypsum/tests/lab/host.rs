@@ -77,6 +77,7 @@ impl Lab {
         let ran = self.run(&all);
         let document =
             serde_json::from_slice(&ran.stdout).unwrap_or_else(|error| panic!("{words:?}: {error}: {ran:?}"));
+        crate::schema::assert_schema(&document);
         (ran.status.code().unwrap(), document)
     }
 
