@@ -39,6 +39,11 @@ pub fn excerpt(lines: &[LogLine], most: usize) -> Vec<String> {
     shown.into_iter().map(|line| line.text.trim_end().to_owned()).collect()
 }
 
+/// Whether one of the lines is an error of the daemon.
+pub fn has_error(lines: &[LogLine]) -> bool {
+    lines.iter().any(|line| !line.by_manager && is_telling(line) && is_error(line))
+}
+
 /// Whether a line may say why: it is more than what the manager was asked to do, and no mere notice.
 fn is_telling(line: &LogLine) -> bool {
     const JOBS: [&str; 6] = ["Starting ", "Started ", "Stopping ", "Stopped ", "Reloading ", "Reloaded "];

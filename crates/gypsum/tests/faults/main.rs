@@ -10,6 +10,8 @@
 #[allow(dead_code)]
 #[path = "../lab/host.rs"]
 mod host;
+#[path = "../shared/schema.rs"]
+mod schema;
 
 use host::{Lab, boot};
 use serde_json::Value;

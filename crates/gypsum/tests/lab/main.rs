@@ -18,6 +18,7 @@ mod kill;
 mod places;
 mod probes;
 mod profiles;
+mod reasons;
 mod reloads;
 mod restarts;
 mod rules;

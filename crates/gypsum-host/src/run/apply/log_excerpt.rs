@@ -1,11 +1,12 @@
 //! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
 
+use crate::probe::ProbeContext;
 use crate::run::live::{Live, LogExcerpt};
 use crate::world::texts;
 use gypsum_core::change::Plan;
 use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
-use gypsum_core::log::{LogLine, excerpt};
+use gypsum_core::log::{LogLine, excerpt, has_error};
 use gypsum_core::probe::{Check, Probe};
 
 /// So many lines of a log are kept with a change.
@@ -26,9 +27,23 @@ pub(in crate::run) fn mark_log(live: &mut Live<'_>) {
 
 /// Shows the lines of the logs that say why a configuration did not work, and keeps more for the record.
 pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
+    let Some(LogExcerpt { services, since, .. }) = &live.service.excerpt else { return };
+    let scene = ProbeContext {
+        service: services.first().cloned().unwrap_or_default(),
+        since: Some(since.clone()),
+        ..ProbeContext::default()
+    };
     let Some((journal, files)) = take_excerpt(live) else { return };
     let of_files = files.iter().map(|line| LogLine::of_daemon(line.as_str()));
-    let shown = excerpt(&journal.iter().cloned().chain(of_files).collect::<Vec<_>>(), SHOWN_LINES);
+    let mut lines: Vec<LogLine> = journal.iter().cloned().chain(of_files).collect();
+    if !has_error(&lines) {
+        // It said why a little later: by now the old configuration is back, and what that says is no error.
+        let world = live.cx.world;
+        let later = lines_of(&world.logged(&scene)).into_iter().map(LogLine::of_daemon);
+        let since = scene.since.iter().flat_map(|since| world.logs_since(&scene.service, since, None));
+        lines = since.chain(later).collect();
+    }
+    let shown = excerpt(&lines, SHOWN_LINES);
     if !shown.is_empty() {
         live.emit(Event::Log { lines: shown });
     }
