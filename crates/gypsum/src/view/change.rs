@@ -182,10 +182,8 @@ impl ChangeView {
             Verdict::Dropped => ("Not done", ERROR),
         };
         let to_stderr = matches!(word, "Refused" | "Stuck" | "Not done");
-        let because =
-            self.reason.as_ref().filter(|_| matches!(verdict, Verdict::Refused | Verdict::Restored));
-        let because =
-            because.map_or(String::new(), |reason| format!(", because {}", reason.trim_end_matches('.')));
+        let why = self.reason.as_ref().filter(|_| matches!(verdict, Verdict::Refused | Verdict::Restored));
+        let why = why.map_or(String::new(), |reason| format!("{}; ", reason.trim_end_matches('.')));
         let mut facts: Vec<String> =
             self.number().map(|number| format!("change {number}")).into_iter().collect();
         if !self.replay {
@@ -196,7 +194,7 @@ impl ChangeView {
         } else {
             format!(" ({})", facts.join(", ").replace(' ', FIXED))
         };
-        let text = format!("{word}: {summary}{because}.{facts}");
+        let text = format!("{word}: {why}{summary}.{facts}");
         for (n, line) in wrapped(&text, self.out.width - 4).into_iter().enumerate() {
             let (line, styled_word) = (line.replace(FIXED, " "), styled(style, word));
             let line = if n == 0 { line.replacen(word, &styled_word, 1) } else { format!("    {line}") };

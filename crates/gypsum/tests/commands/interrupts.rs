@@ -222,6 +222,9 @@ fn another_change_is_waited_for() {
     let host = host();
     let child = begin(&host, &["change", "departures", "rows=5", "--steady", "1s"]);
     until("it is live", || journal(&host).contains("activated"));
+    // A7: so is a restore told that it has to wait.
+    let output = gypsum(&host, &["restore", "departures", "1"]);
+    assert_eq!(status(&output), 6, "{}", said(&host, &output));
     let begun = Instant::now();
     let output = gypsum(&host, &["change", "departures", "notice=Fog", "--wait", "100ms"]);
     assert_eq!(status(&output), 6, "{}", said(&host, &output));

@@ -63,7 +63,7 @@ fn what_does_not_work_out_is_put_back() {
         let said = said(&host, &output);
         assert_eq!(status(&output), 4, "{edit}: {said}");
         assert!(
-            said.contains(why) && said.contains("Restored: departures is running on its old configuration"),
+            said.contains(why) && said.contains("Restored: ") && said.contains("on its old configuration"),
             "{edit}: {said}"
         );
         assert_eq!(config(&host), before, "{edit}");

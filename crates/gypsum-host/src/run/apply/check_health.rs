@@ -76,5 +76,6 @@ pub(in crate::run) fn health_of(
 fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
     let names: Vec<&str> = health.iter().map(|outcome| outcome.name.as_str()).collect();
     let worse = (0..health.len()).find(|n| !health[*n].healthy && held(baseline, &names, *n));
-    worse.map_or_else(|| "it is unhealthy".into(), |n| format!("{} is unhealthy", names[n]))
+    let said = |n: usize| format!("{} was unhealthy: {}", names[n], health[n].said);
+    worse.map_or_else(|| "it was unhealthy".into(), said)
 }

@@ -45,7 +45,7 @@ pub(super) fn lock(
     // change that was interrupted.
     if let Some(entry) = state.open_change(disk, daemon)?.map(|(entry, ..)| entry) {
         let what = format!("change {} of {daemon} was interrupted and is still open", entry.number);
-        return Err(Error::busy(what).help(format!("gypsum recover {daemon}")));
+        return Err(Error::busy(what).help(format!("finish or undo it with: gypsum recover {daemon}")));
     }
     // Under the locks, and whatever was read to find them: another process may have changed it before.
     let held = held_already(state, &request)?;
