@@ -34,7 +34,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
         let (out, mut shown) = (context.out, Shown::default());
         for finding in &findings {
             if shown.shows(finding, out.verbose) {
-                plain_finding_lines(finding, out.width).iter().for_each(|line| out.print(line));
+                plain_finding_lines(finding, out).iter().for_each(|line| out.print(line));
             }
         }
         shown.rest(out.verbose).iter().for_each(|line| out.print(line));

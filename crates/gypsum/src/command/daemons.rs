@@ -23,7 +23,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
                 continue;
             }
             Err(NoProfile::Malformed(finding)) => {
-                crate::view::finding_lines(&finding, context.out.width)
+                crate::view::finding_lines(&finding, context.out)
                     .iter()
                     .for_each(|line| context.out.eprint(line));
                 problems.push(finding.message.clone());

@@ -105,7 +105,7 @@ impl Context {
             NoTarget::Malformed(finding) => {
                 let findings = vec![(**finding).clone()];
                 self.report(ExitStatus::Usage, &Report { findings, ..Report::new("") });
-                finding_lines(finding, self.out.width).iter().for_each(|line| self.out.eprint(line));
+                finding_lines(finding, self.out).iter().for_each(|line| self.out.eprint(line));
                 ExitStatus::Usage
             }
         }

@@ -37,11 +37,21 @@ fn visible(text: &str, ascii: bool, out: &mut String) {
         match one {
             '\n' | '\t' => out.push(one),
             _ if one.is_control() && one.is_ascii() => out.push_str(&format!("\\x{:02x}", u32::from(one))),
-            _ if one.is_control() || turns(one) => out.push_str(&format!("\\u{{{:x}}}", u32::from(one))),
+            _ if is_unseen(one) => out.push_str(&format!("\\u{{{:x}}}", u32::from(one))),
             _ if ascii && !one.is_ascii() => out.push_str(&format!("\\u{{{:x}}}", u32::from(one))),
             _ => out.push(one),
         }
     }
+}
+
+/// Whether a character is a command to a terminal, or is not seen.
+pub fn is_unseen(one: char) -> bool {
+    one.is_control() || turns(one)
+}
+
+/// The same as JSON escapes it.
+pub fn visible_json(one: char) -> String {
+    format!("\\u{:04x}", u32::from(one))
 }
 
 /// Whether a character changes the order in which others are shown (Unicode Standard Annex 9), or cannot be seen.

@@ -1,6 +1,7 @@
 //! The two outputs: answers on standard output, the rest on standard error. A reader that has gone away is no error;
 //! any other write that fails is one.
 
+mod json;
 mod marks;
 mod screen;
 
@@ -94,7 +95,8 @@ impl Terminal {
     pub fn stream(self, value: &impl Serialize) {
         // As it comes: a list may be long.
         let mut out = BufWriter::new(io::stdout().lock());
-        let written = serde_json::to_writer_pretty(&mut out, value).map_err(io::Error::from);
+        let mut serializer = serde_json::Serializer::with_formatter(&mut out, json::Visible::default());
+        let written = value.serialize(&mut serializer).map_err(io::Error::from);
         note_failure(written.and_then(|()| writeln!(out)).and_then(|()| out.flush()));
     }
 

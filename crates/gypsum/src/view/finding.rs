@@ -1,7 +1,7 @@
 //! A finding: file, line, the line itself, the place in it, what is wrong, what to do.
 
 use super::{styled, wrapped};
-use crate::out::{DIM, ERROR, WARNING};
+use crate::out::{DIM, ERROR, Terminal, WARNING};
 use anstyle::Style;
 use gypsum_core::finding::{Finding, Severity};
 
@@ -30,16 +30,17 @@ impl Shown {
 }
 
 /// The lines of one finding.
-pub fn finding_lines(finding: &Finding, width: usize) -> Vec<String> {
-    lines_of(finding, width, true)
+pub fn finding_lines(finding: &Finding, out: Terminal) -> Vec<String> {
+    lines_of(finding, out, true)
 }
 
 /// The same for a command that accepts nothing.
-pub fn plain_finding_lines(finding: &Finding, width: usize) -> Vec<String> {
-    lines_of(finding, width, false)
+pub fn plain_finding_lines(finding: &Finding, out: Terminal) -> Vec<String> {
+    lines_of(finding, out, false)
 }
 
-fn lines_of(finding: &Finding, width: usize, accepts: bool) -> Vec<String> {
+fn lines_of(finding: &Finding, out: Terminal, accepts: bool) -> Vec<String> {
+    let width = out.width;
     let style = match finding.severity {
         Severity::Fault => ERROR,
         Severity::Warning => WARNING,
@@ -53,7 +54,8 @@ fn lines_of(finding: &Finding, width: usize, accepts: bool) -> Vec<String> {
         let lead = if n == 0 { format!("{}: ", styled(style, word)) } else { indent.clone() };
         lines.push(format!("{lead}{line}"));
     }
-    lines.extend(place(finding, width));
+    // Whoever reads it in a pipe gets the whole line.
+    lines.extend(place(finding, if out.is_screen { width - 8 } else { usize::MAX }));
     if let Some(help) = &finding.help {
         lines.extend(wrapped(help, width - 6).into_iter().map(|line| format!("    {line}")));
     }
@@ -81,7 +83,7 @@ fn place(finding: &Finding, width: usize) -> Vec<String> {
     if let Some(text) = &finding.text {
         let text = text.replace('\t', " ");
         let column = finding.column.unwrap_or(0) as usize;
-        let (shown, column) = around(&text, column, width - 8);
+        let (shown, column) = around(&text, column, width);
         lines.push(format!("      {shown}"));
         if column > 0 && column <= shown.chars().count() {
             lines.push(format!("      {}{}", " ".repeat(column - 1), styled(ERROR, "^")));

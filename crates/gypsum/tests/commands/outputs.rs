@@ -155,6 +155,8 @@ fn control_characters_are_shown_and_never_obeyed() {
         &["show", "departures", "notice"],
         &["change", "departures", "notice=Calm", "-n", "--color", "always"],
         &["check", "departures", "--color", "always"],
+        &["show", "departures", "--json"],
+        &["change", "departures", "notice=Calm", "-n", "--json"],
     ] {
         let output = gypsum(&host, words);
         let shown = said(&host, &output);
@@ -162,6 +164,10 @@ fn control_characters_are_shown_and_never_obeyed() {
             assert!(!shown.contains(bad), "{words:?}: {shown:?}");
         }
     }
+    // A reader of JSON gets the text as it is.
+    let settings = json(&gypsum(&host, &["show", "departures", "--json"]));
+    let values = settings["settings"].as_array().unwrap().iter().map(|one| one["value"].as_str().unwrap());
+    assert!(values.into_iter().any(|value| value.contains("\u{1b}]0;owned\u{7}")), "{settings:#}");
     let shown = said(&host, &gypsum(&host, &["show", "departures", "notice"]));
     assert!(shown.contains("\\x1b]0;owned\\x07"), "{shown}");
 }

@@ -25,7 +25,7 @@ impl Editing<'_> {
         }
         let out = self.context.out;
         for finding in &seen.findings {
-            finding_lines(finding, out.width).iter().for_each(|line| out.eprint(line));
+            finding_lines(finding, out).iter().for_each(|line| out.eprint(line));
             out.eprint("");
         }
         let first = open.iter().find(|finding| finding.file.as_deref() == self.name.to_str());

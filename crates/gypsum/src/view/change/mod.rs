@@ -1,24 +1,22 @@
 //! A change as it happens, and as it happened.
 
+mod last_lines;
+
 use super::{Shown, Waiting, finding_lines, outcome_line, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
-use crate::out::{BOLD, DIM, ERROR, Terminal, WARNING};
+use crate::out::{BOLD, DIM, Terminal};
 use anstyle::Style;
-use gypsum_core::change::Verdict;
 use gypsum_core::edit::LineDiff;
 use gypsum_core::event::Event;
 use gypsum_core::event::Reading;
+use gypsum_core::finding::Finding;
 use gypsum_core::health::{Judgement, Outcome};
 use gypsum_host::run::Observer;
 use gypsum_host::world::Progress;
-use std::path::Path;
 use std::time::Instant;
 
 /// From this time on it is said how long something usually takes.
 const WORTH_SAYING_MS: u64 = 1_000;
-
-/// A blank at which no line is broken (Unicode: NO-BREAK SPACE).
-const FIXED: &str = "\u{a0}";
 
 /// Draws a change.
 pub struct ChangeView {
@@ -169,72 +167,6 @@ impl ChangeView {
         self.waiting = Some(Waiting::begin(self.out, on, self.progress.clone()));
     }
 
-    fn ended(&self, verdict: Verdict, summary: &str, next: Option<&str>) {
-        let (word, style) = match verdict {
-            Verdict::Kept => ("Kept", BOLD),
-            Verdict::Unchanged => ("Unchanged", BOLD),
-            Verdict::Restored => ("Restored", WARNING.bold()),
-            Verdict::Refused => ("Refused", ERROR),
-            Verdict::Stuck => ("Stuck", ERROR),
-            Verdict::Dropped if self.recovers => ("Recovered", BOLD),
-            Verdict::Dropped if self.hold && next.is_none() => ("Held", BOLD),
-            Verdict::Dropped if self.dry_run && next.is_none() => ("Dry run", BOLD),
-            Verdict::Dropped => ("Not done", ERROR),
-        };
-        let to_stderr = matches!(word, "Refused" | "Stuck" | "Not done");
-        let why = self.reason.as_ref().filter(|_| matches!(verdict, Verdict::Refused | Verdict::Restored));
-        let why = why.map_or(String::new(), |reason| format!("{}; ", reason.trim_end_matches('.')));
-        let mut facts: Vec<String> =
-            self.number().map(|number| format!("change {number}")).into_iter().collect();
-        if !self.replay {
-            facts.push(time(u64::try_from(self.begun.elapsed().as_millis()).unwrap_or(0)));
-        }
-        let facts = if facts.is_empty() {
-            String::new()
-        } else {
-            format!(" ({})", facts.join(", ").replace(' ', FIXED))
-        };
-        let text = format!("{word}: {why}{summary}.{facts}");
-        for (n, line) in wrapped(&text, self.out.width - 4).into_iter().enumerate() {
-            let (line, styled_word) = (line.replace(FIXED, " "), styled(style, word));
-            let line = if n == 0 { line.replacen(word, &styled_word, 1) } else { format!("    {line}") };
-            self.say(to_stderr, &line);
-        }
-        let wanted = verdict == Verdict::Kept && self.edited && !self.out.quiet;
-        let undo = self.number().filter(|_| wanted);
-        let undo = undo.map(|number| format!("undo it with: gypsum restore {} {number}", self.daemon));
-        let next = next.iter().flat_map(|next| wrapped(next, self.out.width - 6)).collect::<Vec<_>>();
-        for line in next.into_iter().chain(self.saved.iter().cloned()).chain(undo) {
-            self.say(to_stderr, &format!("    {line}"));
-        }
-    }
-
-    /// The number of the change.
-    fn number(&self) -> Option<&str> {
-        let (_, number) = self.change.as_ref()?.rsplit_once('-')?;
-        Some(number.trim_start_matches('0'))
-    }
-
-    /// A line of the answer, or of what stands in its way. What happened before is all an answer.
-    fn say(&self, to_stderr: bool, line: &str) {
-        if to_stderr && !self.replay { self.out.eprint(line) } else { self.out.print(line) }
-    }
-
-    /// What is not live is a draft: the command that goes on with it, for the last lines.
-    fn saved(&mut self, draft: u32, file: &str, held: bool) {
-        let daemon = &self.daemon;
-        let line = if held {
-            format!("take it live with: gypsum change {daemon} --ready {draft}")
-        } else {
-            format!("correct it with: gypsum edit {daemon} --draft {draft}")
-        };
-        // One line of its own says which file, where there are several.
-        let file =
-            Path::new(file).file_name().map_or(String::new(), |name| format!("{}: ", name.to_string_lossy()));
-        let file = if self.saved.is_empty() { String::new() } else { file };
-        self.saved.push(format!("{file}{line}"));
-    }
-
     /// Values before and after, side by side.
     fn readings(&self, readings: &[Reading]) {
         for (n, reading) in readings.iter().enumerate() {
@@ -246,6 +178,38 @@ impl ChangeView {
             };
             self.row(label, &format!("{}: {values}", reading.name));
         }
+    }
+
+    /// A finding, apart from what is above it.
+    fn found(&mut self, finding: &Finding) {
+        let fits = self.shown.shows(finding, self.out.verbose);
+        let refuses = finding.refuses(self.strict);
+        if fits && (!self.out.quiet || refuses) {
+            let lines = std::iter::once(String::new()).chain(finding_lines(finding, self.out));
+            lines.for_each(|line| self.say(refuses, &line));
+            self.found = Some(refuses);
+        }
+        if refuses {
+            self.reason.get_or_insert_with(|| finding.message.clone());
+        }
+    }
+
+    /// How many hints were not shown, and what keeps the findings apart from what is below them.
+    fn end_findings(&mut self) {
+        if let Some(rest) = self.shown.rest(self.out.verbose).filter(|_| !self.out.quiet) {
+            self.out.print("");
+            self.out.print(&rest);
+        }
+        if let Some(to_stderr) = self.found.take() {
+            self.say(to_stderr, "");
+        }
+    }
+
+    /// What was done to a service, or by a hook.
+    fn done(&self, action: &str, target: &str, ok: bool, said: &str, ms: u64) {
+        let said = if ok || said.is_empty() { String::new() } else { format!(": {said}") };
+        let outcome = if ok { "" } else { " failed" };
+        self.row(action, &format!("{target}{outcome}, {}{said}", time(ms)));
     }
 
     fn looked(&self, health: &[Outcome], judgement: Judgement, back: bool) {
@@ -278,13 +242,8 @@ impl Observer for ChangeView {
         if self.out.json {
             return;
         }
-        let told = matches!(event, Event::Found { .. } | Event::Stage { .. });
-        if !told && let Some(rest) = self.shown.rest(self.out.verbose).filter(|_| !self.out.quiet) {
-            self.out.print("");
-            self.out.print(&rest);
-        }
-        if let Some(to_stderr) = self.found.take_if(|_| !told) {
-            self.say(to_stderr, "");
+        if !matches!(event, Event::Found { .. } | Event::Stage { .. }) {
+            self.end_findings();
         }
         match event {
             Event::Begun { daemon, dry_run, hold, .. } => {
@@ -295,17 +254,7 @@ impl Observer for ChangeView {
                 self.edited = !edits.is_empty();
                 self.edits(edits);
             }
-            Event::Found { finding } => {
-                let fits = self.shown.shows(finding, self.out.verbose);
-                let refuses = finding.refuses(self.strict);
-                let shown = fits && (!self.out.quiet || refuses);
-                let lines = std::iter::once(String::new()).chain(finding_lines(finding, self.out.width));
-                lines.filter(|_| shown).for_each(|line| self.say(refuses, &line));
-                self.found = if shown { Some(refuses) } else { self.found };
-                if refuses {
-                    self.reason.get_or_insert_with(|| finding.message.clone());
-                }
-            }
+            Event::Found { finding } => self.found(finding),
             Event::Checked { by } => {
                 let names: Vec<&str> = by.iter().map(|run| run.name.as_str()).collect();
                 self.row("checked", &names.join("; "));
@@ -323,11 +272,7 @@ impl Observer for ChangeView {
             Event::Waiting { on, usual_ms, .. } => self.begin_waiting(on, *usual_ms),
             Event::Logged { .. } => {}
             Event::Activated { action, target, ok, said, ms, .. }
-            | Event::Beside { action, target, ok, said, ms } => {
-                let said = if *ok || said.is_empty() { String::new() } else { format!(": {said}") };
-                let outcome = if *ok { "" } else { " failed" };
-                self.row(action, &format!("{target}{outcome}, {}{said}", time(*ms)));
-            }
+            | Event::Beside { action, target, ok, said, ms } => self.done(action, target, *ok, said, *ms),
             Event::Read { readings } => self.readings(readings),
             Event::Looked { health, judgement, back } => self.looked(health, *judgement, *back),
             Event::Log { lines } => lines.iter().enumerate().for_each(|(n, line)| {
@@ -343,32 +288,11 @@ impl Observer for ChangeView {
             Event::Stage { name, outcome, ms } if self.out.verbose => {
                 self.out.eprint(&styled(
                     Style::new().dimmed(),
-                    &format!("{}: {outcome}, {}", stage(name), time(*ms)),
+                    &format!("{}: {outcome}, {}", last_lines::stage(name), time(*ms)),
                 ));
             }
             Event::Stage { .. } => {}
             Event::Ended { verdict, summary, next } => self.ended(*verdict, summary, next.as_deref()),
         }
-    }
-}
-
-/// What a stage does, for a person; the record has its short name.
-fn stage(name: &str) -> &str {
-    match name {
-        "lock" => "take the locks, read the files",
-        "edit" => "make the edits",
-        "check" => "check the new files",
-        "measure" => "look at the service as it is",
-        "save" => "save the old files",
-        "stage" => "write the new files beside the old ones",
-        "hand-over" => "hand the change to its own process",
-        "replace" => "put the new files in place",
-        "activate" => "let the service take them up",
-        "check-health" => "check its health",
-        "restore" => "restore the old files",
-        "reactivate" => "let the service take up the old files",
-        "check-health-again" => "check its health again",
-        "tidy" => "remove what was only for the change",
-        other => other,
     }
 }
