@@ -10,7 +10,7 @@ use super::find::{Found, blocks_around, find_active};
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
 use crate::address::{Address, address_of};
-use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts};
+use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts, scalars};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, nearest};
 
@@ -135,6 +135,14 @@ pub fn insert_setting(
         return Err(finding.at(&files[found.file].path, doc, text).help("edit it as a whole: gypsum edit"));
     }
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
+    if let Some(leaf) = written_otherwise(doc, found.block, &name).filter(|_| value.is_some()) {
+        let there = address_of(doc, leaf);
+        let finding = Finding::edit_error("repeated", format!("{name} is there already, written as {there}"));
+        return Err(finding
+            .about(address)
+            .at(&files[found.file].path, doc, leaf)
+            .help("edit it by that address"));
+    }
     // The file that an include names is quoted as in another one of the block.
     let beside = last_kin(doc, &found, &name).filter(|_| doc.dialect().is_include(name.as_bytes()));
     let beside = beside.and_then(|leaf| doc.parts(leaf)).map(|parts| parts.value.raw(doc.source()));
@@ -157,6 +165,25 @@ pub fn insert_setting(
     };
     let splices = vec![Splice { span: Span::at(at), text }];
     Ok(ResolvedEdit { file: found.file, leaf: found.after, expected, splices, address, lines: None })
+}
+
+/// A key of the same block that means `name` and is written with escapes: a second one would repeat it.
+fn written_otherwise(doc: &Document, block: Option<BlockId>, name: &str) -> Option<LeafId> {
+    let family = doc.family();
+    if !matches!(family, Family::Json | Family::Yaml | Family::Toml) {
+        return None;
+    }
+    let source = doc.source();
+    let means = |(leaf, _, parts): &(LeafId, Kind, Parts)| {
+        let (start, end) = (parts.name.start as usize, parts.name.end as usize);
+        let inner = parts.name.of(source);
+        let is_escaped = inner.contains(&b'\\') || inner.windows(2).any(|two| two == b"''");
+        let raw = start.checked_sub(1).and_then(|open| source.get(open..=end));
+        doc.tree().block_of(*leaf) == block
+            && is_escaped
+            && raw.is_some_and(|raw| scalars::meaning(family, raw) == name.as_bytes())
+    };
+    doc.statements().find(means).map(|(leaf, ..)| leaf)
 }
 
 /// An assignment of this name whose value is computed: a second one beside it would not decide, or would take
