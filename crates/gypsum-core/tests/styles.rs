@@ -47,7 +47,11 @@ fn quotes_are_kept_and_added_where_they_are_needed() {
 
 #[test]
 fn the_sort_of_a_value_stays() {
-    let table: [Case<'_>; 12] = [
+    let table: [Case<'_>; 16] = [
+        (Family::Yaml, "a:\nb: 1\n", &["a=5"], Ok("a: 5\nb: 1\n")),
+        (Family::Yaml, "a:   # none\n", &["a=tide"], Ok("a: tide   # none\n")),
+        (Family::Yaml, "s:\n  \"a b\":\n  c: 1\n", &["s..a b=x: y"], Ok("s:\n  \"a b\": \"x: y\"\n  c: 1\n")),
+        (Family::Yaml, "c: 1\na:", &["a=5"], Ok("c: 1\na: 5")),
         (Family::Yaml, "a: null\n", &["a=true"], Ok("a: true\n")),
         (Family::Yaml, "a: null\n", &["a=\"5\""], Ok("a: \"5\"\n")),
         (Family::Yaml, "a: tide\n", &["a=5"], Ok("a: \"5\"\n")),

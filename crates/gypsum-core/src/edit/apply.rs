@@ -307,6 +307,11 @@ pub(super) fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Resul
         return Ok(vec![splice]);
     }
     let Some(first) = pieces.next() else {
+        // A key of YAML has its colon, and nothing behind it.
+        if doc.family() == Family::Yaml && parts.end > parts.name.end {
+            let text = [b" ", quoted(doc, value, None)?.as_slice()].concat();
+            return Ok(vec![Splice { span: Span::at(parts.end as usize), text }]);
+        }
         let text = [separator_for(doc), &quoted(doc, value, None)?].concat();
         return Ok(vec![Splice { span: Span::at(parts.name.end as usize), text }]);
     };
