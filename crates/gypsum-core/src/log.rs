@@ -31,8 +31,10 @@ pub fn excerpt(lines: &[LogLine], most: usize) -> Vec<String> {
     let telling = lines.iter().filter(|line| is_telling(line) && seen.insert(line.text.as_str()));
     let (manager, daemon): (Vec<&LogLine>, Vec<&LogLine>) = telling.partition(|line| line.by_manager);
     let (errors, rest): (Vec<&LogLine>, Vec<&LogLine>) = daemon.into_iter().partition(|line| is_error(line));
+    let (failures, jobs): (Vec<&LogLine>, Vec<&LogLine>) =
+        manager.into_iter().partition(|line| is_error(line));
     let mut shown: Vec<&LogLine> = errors.into_iter().take(MOST_ERRORS.min(most)).collect();
-    for others in [rest, manager] {
+    for others in [rest, failures, jobs] {
         let room = most - shown.len();
         shown.extend_from_slice(&others[others.len().saturating_sub(room)..]);
     }

@@ -87,5 +87,5 @@ END
     assert!(severities(&report, "also-changes").is_empty(), "{report:#}");
     let (_, report) = lab.gypsum(&["change", "boards", "--add", "quay=north", "-n"]);
     let told = report["findings"].to_string();
-    assert!(told.contains("width (2 → 3)") && !told.contains("told-at"), "{report:#}");
+    assert!(told.contains("width (from 2 to 3)") && !told.contains("told-at"), "{report:#}");
 }

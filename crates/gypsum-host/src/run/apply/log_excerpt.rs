@@ -1,5 +1,6 @@
 //! What the logs said of a configuration: quoted where something went wrong, and kept with the change.
 
+use crate::logs::Mark;
 use crate::probe::ProbeContext;
 use crate::run::live::{Live, LogExcerpt};
 use crate::world::texts;
@@ -8,6 +9,7 @@ use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
 use gypsum_core::log::{LogLine, excerpt, has_error};
 use gypsum_core::probe::{Check, Probe};
+use gypsum_core::profile::Service;
 
 /// So many lines of a log are kept with a change.
 const MOST_LINES: usize = 40;
@@ -28,26 +30,34 @@ pub(in crate::run) fn mark_log(live: &mut Live<'_>) {
 /// Shows the lines of the logs that say why a configuration did not work, and keeps more for the record.
 pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
     let Some(LogExcerpt { services, since, .. }) = &live.service.excerpt else { return };
-    let scene = ProbeContext {
-        service: services.first().cloned().unwrap_or_default(),
-        since: Some(since.clone()),
-        ..ProbeContext::default()
-    };
+    let (services, since) = (services.clone(), since.clone());
     let Some((journal, files)) = take_excerpt(live) else { return };
     let of_files = files.iter().map(|line| LogLine::of_daemon(line.as_str()));
     let mut lines: Vec<LogLine> = journal.iter().cloned().chain(of_files).collect();
     if !has_error(&lines) {
-        // It said why a little later: by now the old configuration is back, and what that says is no error.
-        let world = live.cx.world;
-        let later = lines_of(&world.logged(&scene)).into_iter().map(LogLine::of_daemon);
-        let since = scene.since.iter().flat_map(|since| world.logs_since(&scene.service, since, None));
-        lines = since.chain(later).collect();
+        // Perhaps it said why a little later. By now the old configuration is back, and what that says is no error.
+        let later = lines_of_all(live, services, &since);
+        if has_error(&later) {
+            lines = later;
+        }
     }
     let shown = excerpt(&lines, SHOWN_LINES);
     if !shown.is_empty() {
         live.emit(Event::Log { lines: shown });
     }
     record_log(live, texts(journal), files);
+}
+
+/// All that came into the logs of these services since.
+fn lines_of_all(live: &Live<'_>, services: Vec<Service>, since: &Mark) -> Vec<LogLine> {
+    let world = live.cx.world;
+    let mut lines: Vec<LogLine> =
+        services.iter().flat_map(|service| world.logs_since(service, since, None)).collect();
+    // Only the daemon itself has files of its own here.
+    let service = services.into_iter().next().unwrap_or_default();
+    let scene = ProbeContext { service, since: Some(since.clone()), ..ProbeContext::default() };
+    lines.extend(lines_of(&world.logged(&scene)).into_iter().map(LogLine::of_daemon));
+    lines
 }
 
 /// Keeps what the logs said meanwhile, whatever it is good for later.
