@@ -4,6 +4,7 @@ mod change;
 mod difference;
 mod finding;
 mod list;
+mod narrow;
 mod waiting;
 
 pub use change::ChangeView;

@@ -2,6 +2,7 @@
 
 mod last_lines;
 
+use super::narrow::narrowed;
 use super::{Shown, Waiting, finding_lines, outcome_line, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM, Terminal};
@@ -128,8 +129,16 @@ impl ChangeView {
             let label = format!("line {}", edit.line);
             match (&edit.before, &edit.after) {
                 (Some(before), Some(after)) => {
-                    self.code(&label, "was", before, None);
-                    self.code("", "is", after, Some(BOLD));
+                    // Whoever reads it in a pipe gets the whole lines.
+                    let narrowed = || narrowed(before.trim(), after.trim(), self.out.width - 18);
+                    let (before, after) = self
+                        .out
+                        .is_screen
+                        .then(narrowed)
+                        .flatten()
+                        .unwrap_or_else(|| (before.clone(), after.clone()));
+                    self.code(&label, "was", &before, None);
+                    self.code("", "is", &after, Some(BOLD));
                 }
                 (None, Some(after)) => self.code(&label, "new", after, Some(BOLD)),
                 (Some(before), None) => self.code(&label, "gone", before, None),
