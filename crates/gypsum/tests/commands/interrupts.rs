@@ -140,6 +140,26 @@ fn a_check_that_takes_long_is_left() {
     drop(reader);
 }
 
+/// The same of the daemon's checker: one that was ended has found nothing, and is no refusal.
+#[test]
+fn a_checker_that_takes_long_is_left() {
+    let host = host();
+    let before = config(&host);
+    let file = host.config().display().to_string();
+    let words =
+        ["change", "boards", "rows=5", "--file", &file, "--format", "keyword", "--checker", "/bin/sleep 30"];
+    let child = begin(&host, &words);
+    std::thread::sleep(Duration::from_millis(1_500));
+    signal("-INT", child.id());
+    let (output, took) = ended(child);
+    let text = said(&host, &output);
+    assert_eq!((status(&output), config(&host)), (1, before), "{text}");
+    assert!(
+        took < AT_ONCE + SLACK && text.contains("interrupted") && !text.contains("Refused"),
+        "{took:?}: {text}"
+    );
+}
+
 /// A server that accepts and says nothing.
 fn silent_server() -> (std::thread::JoinHandle<()>, u16) {
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();

@@ -8,7 +8,7 @@ use crate::error::Error;
 use crate::files::Loading;
 use crate::rehearse::{Proposed, Rehearsal, rehearse};
 use crate::run::handover::HandOver;
-use crate::run::steps::{RunContext, Step, Timer};
+use crate::run::steps::{Obstacle, RunContext, Step, Timer};
 use crate::service;
 use crate::shell;
 use crate::world::World;
@@ -38,6 +38,7 @@ pub(super) struct Checked {
 
 pub(super) fn check(
     cx: &mut RunContext<'_>,
+    obstacle: &mut Obstacle,
     to: &mut HandOver,
     proposal: Proposal,
 ) -> Result<Step<Checked>, Error> {
@@ -49,6 +50,10 @@ pub(super) fn check(
     worst_first(&mut findings);
     if cx.recorder.judge(findings, &acceptance) {
         return Ok(Step::Ended(StepOutcome::Refused));
+    }
+    if cx.world.interrupted() {
+        // A checker that was ended has found nothing.
+        return Ok(Step::Ended(obstacle.interrupted()));
     }
     let mut findings = checker.transpose()?.map(|checker| checker.findings).unwrap_or_default();
     if let Some((run, found)) = shell_syntax(cx.world, &checked.proposal) {
@@ -66,6 +71,9 @@ pub(super) fn check(
             runs.push(CheckRun { name, ms: timer.ms(cx.world) });
             findings.extend(found);
         }
+    }
+    if cx.world.interrupted() {
+        return Ok(Step::Ended(obstacle.interrupted()));
     }
     if cx.recorder.judge(findings, &acceptance) {
         return Ok(Step::Ended(StepOutcome::Refused));

@@ -22,7 +22,7 @@ pub(in crate::run) fn prepare(
     let proposal = steps.take(Order::Edit, |cx, _| edit::edit(cx, loaded, typed))?;
     // It comes up while the checks run.
     to.guardian = (!dry_run).then(|| Guardian::begin(&daemon));
-    let checked = steps.take(Order::Check, |cx, _| check::check(cx, to, proposal))?;
+    let checked = steps.take(Order::Check, |cx, obstacle| check::check(cx, obstacle, to, proposal))?;
     let measured = steps.take(Order::Measure, |cx, obstacle| measure::measure(cx, obstacle, checked))?;
     steps.take(Order::Save, |cx, _| save::save(cx, measured))
 }
