@@ -148,7 +148,9 @@ impl Report {
                 self.next = next;
             }
             Event::Restoring { cause } => self.reason = Some(cause),
-            Event::Log { lines } => self.log = lines,
+            // What was said first is about the new configuration; later lines are about its way back.
+            Event::Log { lines } if self.log.is_empty() => self.log = lines,
+            Event::Log { .. } => {}
             Event::Saved { draft, .. } => self.drafts.push(draft),
             Event::Checked { by } => self.checked_by = by,
             Event::Planned { .. }
