@@ -72,7 +72,10 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     } else if commented_out > 0 && everything {
         context.out.print(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
     }
-    drafts(context, &profile.daemon)?;
+    // Who asks for some settings asks for no drafts.
+    if everything {
+        drafts(context, &profile.daemon)?;
+    }
     if list.is_empty() {
         let what = if words.is_empty() {
             "no settings".to_owned()
@@ -195,7 +198,10 @@ fn known_and_unset(context: &Context, unset: &[(&String, &Setting)]) {
 
 /// The drafts, which are not live.
 fn drafts(context: &Context, daemon: &str) -> Result<(), Error> {
-    for draft in gypsum_host::drafts::all(&context.state, daemon)? {
+    for (n, draft) in gypsum_host::drafts::all(&context.state, daemon)?.into_iter().enumerate() {
+        if n == 0 {
+            context.out.print("");
+        }
         super::drafts::lines(daemon, &draft, context.out.width)
             .iter()
             .for_each(|line| context.out.print(line));
