@@ -105,6 +105,17 @@ pub fn all(state: &State, daemon: &str) -> Result<Vec<Draft>, Error> {
     Ok(drafts)
 }
 
+/// The drafts of a daemon that were checked, and are to go live later.
+///
+/// # Errors
+///
+/// If their folder may not be read.
+pub fn held(state: &State, daemon: &str) -> Result<Vec<Draft>, Error> {
+    let mut drafts = all(state, daemon)?;
+    drafts.retain(|draft| draft.note.because == Reason::Ready);
+    Ok(drafts)
+}
+
 /// The draft of this number.
 ///
 /// # Errors

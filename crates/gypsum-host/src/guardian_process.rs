@@ -1,6 +1,7 @@
 //! The guardian's own process.
 
 use crate::guardian::{GuardianMessage, GuardianServer};
+use crate::interrupt;
 use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::event::Event;
@@ -34,7 +35,7 @@ pub fn serve(socket: &Path) -> u8 {
 fn carry(mut line: GuardianServer) -> io::Result<()> {
     let Some((charge, locks)) = line.charge()? else { return Ok(()) };
     let world = RealWorld::new()?;
-    let (speaker, way_out) = (line.speaker()?, world.way_out());
+    let (speaker, way_out) = (line.speaker()?, interrupt::flag());
     std::thread::spawn(move || {
         // Once to stop the change, once more to end the wait for the old configuration.
         while line.is_withdrawn() {

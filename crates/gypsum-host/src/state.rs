@@ -291,8 +291,8 @@ impl Entry {
 /// What ends the name of a folder whose change was set aside.
 const SET_ASIDE: &str = ".damaged";
 
-/// The number in the name of a change's folder.
-fn number_of(name: &str) -> Option<u32> {
+/// The number in the name of a change's folder; `None` if it is no such name.
+pub fn number_of(name: &str) -> Option<u32> {
     name.rsplit_once('-')?.1.parse().ok()
 }
 

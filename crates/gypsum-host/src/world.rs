@@ -112,7 +112,6 @@ pub struct RealWorld {
     progress: Progress,
     begun: Instant,
     disk: RealDisk,
-    interrupted: Arc<AtomicBool>,
     sent_away: Arc<AtomicBool>,
 }
 
@@ -124,7 +123,6 @@ impl RealWorld {
             progress: Progress::default(),
             begun: Instant::now(),
             disk: RealDisk,
-            interrupted: interrupt::flag(),
             sent_away: Arc::default(),
         };
         // Before what makes an end of it: whoever sees that must know why.
@@ -137,11 +135,6 @@ impl RealWorld {
     /// Where to read how many checks are healthy.
     pub fn progress(&self) -> Progress {
         self.progress.clone()
-    }
-
-    /// What says that the person wants out, once it is set.
-    pub fn way_out(&self) -> Arc<AtomicBool> {
-        Arc::clone(&self.interrupted)
     }
 }
 
@@ -171,8 +164,7 @@ impl World for RealWorld {
     }
 
     fn act(&self, service: &Service, action: ServiceAction, limit: Duration, back: bool) -> Acted {
-        let way_out = || self.interrupted();
-        let limit = if back { Limit::of(limit) } else { Limit::unless(limit, &way_out) };
+        let limit = if back { Limit::of(limit) } else { Limit::unless(limit, &interrupt::is_requested) };
         service::act(service, action, limit)
     }
 
@@ -227,7 +219,7 @@ impl World for RealWorld {
     }
 
     fn interrupted(&self) -> bool {
-        self.interrupted.load(Ordering::Relaxed)
+        interrupt::is_requested()
     }
 
     fn log_change(&self, report: &Report, number: u32) {

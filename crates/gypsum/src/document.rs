@@ -4,6 +4,7 @@
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::{Report, SCHEMA};
 use gypsum_host::error::Error;
+use gypsum_host::state::number_of;
 use serde_json::{Map, Value, json};
 use std::path::Path;
 
@@ -45,9 +46,4 @@ pub fn of_report(report: &Report) -> Value {
         }
     }
     value
-}
-
-/// The number in the name of a change's folder.
-fn number_of(name: &str) -> Option<u32> {
-    name.rsplit_once('-')?.1.parse().ok()
 }

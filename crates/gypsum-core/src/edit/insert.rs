@@ -135,7 +135,7 @@ pub fn insert_setting(
         return Err(finding.at(&files[found.file].path, doc, text).help("edit it as a whole: gypsum edit"));
     }
     let name = (guide.spelling)(address.name()).unwrap_or_else(|| address.name().to_owned());
-    if let Some(leaf) = written_otherwise(doc, found.block, &name).filter(|_| value.is_some()) {
+    if let Some(leaf) = value.and_then(|_| written_otherwise(doc, found.block, &name)) {
         let there = address_of(doc, leaf);
         let finding = Finding::edit_error("repeated", format!("{name} is there already, written as {there}"));
         return Err(finding
@@ -174,16 +174,20 @@ fn written_otherwise(doc: &Document, block: Option<BlockId>, name: &str) -> Opti
         return None;
     }
     let source = doc.source();
-    let means = |(leaf, _, parts): &(LeafId, Kind, Parts)| {
+    let tree = doc.tree();
+    let means = |leaf: &LeafId| {
+        let Some(parts) = doc.parts(*leaf) else { return false };
         let (start, end) = (parts.name.start as usize, parts.name.end as usize);
         let inner = parts.name.of(source);
         let is_escaped = inner.contains(&b'\\') || inner.windows(2).any(|two| two == b"''");
         let raw = start.checked_sub(1).and_then(|open| source.get(open..=end));
-        doc.tree().block_of(*leaf) == block
-            && is_escaped
-            && raw.is_some_and(|raw| scalars::meaning(family, raw) == name.as_bytes())
+        is_escaped && raw.is_some_and(|raw| scalars::meaning(family, raw) == name.as_bytes())
     };
-    doc.statements().find(means).map(|(leaf, ..)| leaf)
+    // Only what is in that block is taken apart: a file may have millions of others.
+    let mut inside = tree.leaves().filter(|(leaf, kind, _)| {
+        matches!(kind, Kind::Setting | Kind::Open) && tree.block_of(*leaf) == block
+    });
+    inside.find(|(leaf, ..)| means(leaf)).map(|(leaf, ..)| leaf)
 }
 
 /// An assignment of this name whose value is computed: a second one beside it would not decide, or would take

@@ -23,8 +23,7 @@ pub fn ready(
     numbers: Option<&[u32]>,
 ) -> Result<(NewContent, Vec<Draft>), Error> {
     let daemon = &profile.daemon;
-    let mut ready = drafts::all(state, daemon)?;
-    ready.retain(|draft| draft.note.because == Reason::Ready);
+    let mut ready = drafts::held(state, daemon)?;
     if let Some(numbers) = numbers {
         for number in numbers {
             let draft = drafts::find(state, daemon, *number)?;

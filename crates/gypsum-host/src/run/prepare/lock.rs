@@ -1,6 +1,6 @@
 //! The order *lock*: the locks are taken, and the files are read under them.
 
-use crate::drafts::{self, Reason};
+use crate::drafts;
 use crate::error::Error;
 use crate::files::{self, Loading, Overlay};
 use crate::locks::Locks;
@@ -81,10 +81,8 @@ fn take(cx: &mut RunContext<'_>, things: &[String], holder: &str, wait: Duration
 fn held_already(state: &State, request: &ChangeRequest) -> Result<Overlay, Error> {
     let mut overlay = Overlay::new();
     if request.wishes.hold {
-        for draft in drafts::all(state, &request.profile.daemon)? {
-            if draft.note.because == Reason::Ready {
-                overlay.insert(draft.note.file.clone(), Some(draft.proposal()?.into()));
-            }
+        for draft in drafts::held(state, &request.profile.daemon)? {
+            overlay.insert(draft.note.file.clone(), Some(draft.proposal()?.into()));
         }
     }
     Ok(overlay)

@@ -1,5 +1,6 @@
 //! What is known of a change, from its records.
 
+use crate::document::of_report;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::evidence::Progress;
@@ -37,8 +38,10 @@ pub(super) fn known(daemon: &str, entry: &Entry) -> Known {
 }
 
 impl Known {
-    /// Adds to the document of a change what is known beside its report.
-    pub fn describe(&self, entry: &Entry, fields: &mut Value) {
+    /// The change for other programs: its report, and what is known beside it.
+    pub fn document(&self, daemon: &str, entry: &Entry) -> Value {
+        let empty = Report::new(daemon);
+        let mut fields = of_report(self.report.as_ref().unwrap_or(&empty));
         let change = &mut fields["change"];
         change["number"] = entry.number.into();
         change["name"] = entry.name.as_str().into();
@@ -55,6 +58,7 @@ impl Known {
             Way::Unknown(_) => "unknown",
         }
         .into();
+        fields
     }
 }
 

@@ -5,14 +5,13 @@ mod one;
 
 use super::Context;
 use crate::args::ChangesArgs;
-use crate::document::of_report;
 use crate::out::ERROR;
 use crate::target::NoTarget;
 use crate::view::{change_lines, styled, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
-use gypsum_host::drafts::{Draft, Reason};
+use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
 use gypsum_host::profiles;
 use gypsum_host::state::{Entry, Way};
@@ -48,7 +47,7 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
             continue;
         }
         if context.out.json {
-            listed.push(document(daemon, entry, &known));
+            listed.push(known.document(daemon, entry));
         } else {
             print(context, daemon, entry, &known, asked.daemon.is_none());
         }
@@ -135,9 +134,8 @@ fn moment_of(text: &str) -> Result<Timestamp, Error> {
 fn held(context: &Context, daemons: &[String]) -> Result<Vec<(String, Draft)>, Error> {
     let mut held = Vec::new();
     for daemon in daemons {
-        let drafts = gypsum_host::drafts::all(&context.state, daemon)?;
-        let drafts = drafts.into_iter().filter(|draft| draft.note.because == Reason::Ready);
-        held.extend(drafts.map(|draft| (daemon.clone(), draft)));
+        let drafts = gypsum_host::drafts::held(&context.state, daemon)?;
+        held.extend(drafts.into_iter().map(|draft| (daemon.clone(), draft)));
     }
     Ok(held)
 }
@@ -153,11 +151,4 @@ fn print(context: &Context, daemon: &str, entry: &Entry, known: &Known, several:
         lines.extend(wrapped.map(|line| format!("       {}", styled(ERROR, &line))));
     }
     lines.iter().for_each(|line| context.out.print(line));
-}
-
-fn document(daemon: &str, entry: &Entry, known: &Known) -> Value {
-    let empty = Report::new(daemon);
-    let mut fields = of_report(known.report.as_ref().unwrap_or(&empty));
-    known.describe(entry, &mut fields);
-    fields
 }

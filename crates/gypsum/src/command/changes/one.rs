@@ -2,12 +2,10 @@
 
 use super::known::{Known, known, local_time};
 use crate::command::Context;
-use crate::document::of_report;
 use crate::view::{ChangeView, difference, sizes, wrapped};
 use gypsum_core::event::Event;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::record::Recorded;
-use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::profiles;
 use gypsum_host::run::Observer;
@@ -18,11 +16,7 @@ use std::path::{Path, PathBuf};
 /// One change, drawn again from what happened, and the difference that it made.
 pub(super) fn show_one(context: &Context, daemon: &str, entry: &Entry) -> ExitStatus {
     if context.out.json {
-        let known = known(daemon, entry);
-        let report = known.report.clone().unwrap_or_else(|| Report::new(daemon));
-        let mut fields = of_report(&report);
-        known.describe(entry, &mut fields);
-        context.answer(ExitStatus::Success, fields);
+        context.answer(ExitStatus::Success, known(daemon, entry).document(daemon, entry));
         return ExitStatus::Success;
     }
     context.out.print(&format!("change {} of {}", entry.number, local_time(entry)));
