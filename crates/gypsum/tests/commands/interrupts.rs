@@ -142,6 +142,7 @@ fn a_check_that_takes_long_is_left() {
 
 /// The same of the daemon's checker: one that was ended has found nothing, and is no refusal.
 #[test]
+#[ignore = "needs root: a checker reads the proposal in a private view"]
 fn a_checker_that_takes_long_is_left() {
     let host = host();
     let before = config(&host);
@@ -194,8 +195,11 @@ fn an_interrupted_demonstration_leaves_nothing() {
                 fs::read_dir(folder.path()).unwrap().flatten().map(|entry| entry.path()).collect();
             !left.iter().any(|path| path.to_string_lossy().contains("saltmarsh"))
         });
-        let running = Command::new("pgrep").args(["-f", folder.path().to_str().unwrap()]).output().unwrap();
-        assert_eq!(String::from_utf8_lossy(&running.stdout), "", "{name}: a process is left");
+        // The folder goes before the processes that knew it: those may take a moment to end.
+        until("no process is left", || {
+            let named = Command::new("pgrep").args(["-f", folder.path().to_str().unwrap()]).output().unwrap();
+            named.stdout.is_empty()
+        });
     }
 }
 
