@@ -1,5 +1,8 @@
 //! Users and groups of this host, by name or by number.
 
+use std::io;
+use uzers::os::unix::GroupExt;
+
 /// The number of the user called `name`, or written as a number.
 pub fn user(name: &str) -> Option<u32> {
     name.parse().ok().or_else(|| uzers::get_user_by_name(name).map(|user| user.uid()))
@@ -13,4 +16,70 @@ pub fn group(name: &str) -> Option<u32> {
 /// The number of the main group of the user called `name`.
 pub fn main_group(name: &str) -> Option<u32> {
     uzers::get_user_by_name(name).map(|user| user.primary_group_id())
+}
+
+/// The name of a user, or its number where it has none.
+pub fn user_name(uid: u32) -> String {
+    uzers::get_user_by_uid(uid)
+        .map_or_else(|| uid.to_string(), |user| user.name().to_string_lossy().into_owned())
+}
+
+/// The name of a group, or its number where it has none.
+pub fn group_name(gid: u32) -> String {
+    uzers::get_group_by_gid(gid)
+        .map_or_else(|| gid.to_string(), |group| group.name().to_string_lossy().into_owned())
+}
+
+/// The account that is a group's only member besides root: the one whose main group it is, and whose name it has.
+/// `None` where there are others, or none.
+pub fn only_member(gid: u32) -> Option<u32> {
+    let group = uzers::get_group_by_gid(gid)?;
+    let owner = uzers::get_user_by_name(group.name()).filter(|user| user.primary_group_id() == gid)?;
+    let is_other = |name: &std::ffi::OsString| name != owner.name() && name != "root";
+    (!group.members().iter().any(is_other)).then(|| owner.uid())
+}
+
+/// An account, as which something is done.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Account {
+    /// Its number.
+    pub uid: u32,
+    gid: u32,
+    groups: Vec<u32>,
+}
+
+impl Account {
+    /// The account of this number. One that the host does not know has no group to speak of.
+    pub fn of(uid: u32) -> Self {
+        let Some(user) = uzers::get_user_by_uid(uid) else {
+            return Self { uid, gid: uid, groups: Vec::new() };
+        };
+        let gid = user.primary_group_id();
+        let groups = uzers::get_user_groups(user.name(), gid).unwrap_or_default();
+        Self { uid, gid, groups: groups.iter().map(uzers::Group::gid).collect() }
+    }
+
+    /// Does something as this account, in a thread of its own: the kernel then judges each step by what the account may
+    /// do, and not by what root may. Real and saved numbers stay root's, so that the account cannot signal us.
+    ///
+    /// # Errors
+    ///
+    /// If there is no thread, the account cannot be taken on, or what is done fails.
+    pub fn does<T: Send>(&self, act: impl FnOnce() -> io::Result<T> + Send) -> io::Result<T> {
+        use rustix::process::{Gid, Uid};
+        use rustix::thread::{set_thread_groups, set_thread_res_gid, set_thread_res_uid};
+        let become_it = || -> io::Result<()> {
+            let groups: Vec<Gid> = self.groups.iter().copied().map(Gid::from_raw).collect();
+            set_thread_groups(&groups)?;
+            set_thread_res_gid(None, Some(Gid::from_raw(self.gid)), None)?;
+            Ok(set_thread_res_uid(None, Some(Uid::from_raw(self.uid)), None)?)
+        };
+        std::thread::scope(|scope| {
+            let thread = std::thread::Builder::new().spawn_scoped(scope, || {
+                become_it()?;
+                act()
+            })?;
+            thread.join().unwrap_or_else(|_| Err(io::Error::other("the thread that did it broke off")))
+        })
+    }
 }

@@ -1,5 +1,6 @@
 //! What keeps a command from being carried out. One kind, one exit status.
 
+use crate::disk::walk::Unsafe;
 use gypsum_core::exit_status::ExitStatus;
 use std::borrow::Cow;
 use std::io;
@@ -87,6 +88,10 @@ impl Error {
 
     /// An operation on a file failed.
     pub fn file(operation: &str, path: &Path, source: io::Error) -> Self {
+        if let Some(why) = Unsafe::of(&source) {
+            let message = format!("cannot {operation} {} as root: {why}", path.display());
+            return Self::Refused { message, help: Some(why.help()) };
+        }
         Self::File { operation: operation.into(), path: path.into(), source: Arc::new(source) }
     }
 
@@ -147,5 +152,8 @@ fn advice_on(error: &io::Error) -> Option<&'static str> {
 /// The words of an I/O error without the number behind them.
 pub fn plain(error: &io::Error) -> String {
     let text = error.to_string();
+    if error.get_ref().is_some() {
+        return text;
+    }
     text.split(" (os error").next().unwrap_or(&text).to_lowercase()
 }

@@ -1,7 +1,7 @@
 //! The configuration files of a daemon: which there are, what they hold, whether they are safe to
 //! touch.
 
-use crate::disk::Disk;
+use crate::disk::{self, walk};
 use crate::error::Error;
 use crate::mounts;
 use gypsum_core::doc::{Dialect, Document, Family, LeafId, MOST_BYTES, TooLarge};
@@ -13,6 +13,7 @@ use gypsum_core::survey::Survey;
 use gypsum_core::text::Bytes;
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::fs;
+use std::io;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
 
@@ -79,7 +80,7 @@ impl Loading {
 
     /// Which of the files a person means by `path`.
     pub fn find(&self, path: &Path) -> Result<usize, Error> {
-        let real = path.canonicalize().unwrap_or_else(|_| path.to_owned());
+        let real = resolved(path);
         self.loaded.iter().position(|file| file.name == path || file.real == real).ok_or_else(|| {
             let known: Vec<String> = self.loaded.iter().map(|file| file.name.display().to_string()).collect();
             if !path.exists() && self.reads(path) {
@@ -115,13 +116,12 @@ pub type Overlay = HashMap<PathBuf, Option<Bytes>>;
 
 /// Reads the files of a daemon: those that the profile lists, in its order, and behind them those that
 /// they include; `new` is one that does not exist yet and is to be made.
-pub fn load(disk: &dyn Disk, profile: &Profile, new: Option<&Path>) -> Result<Loading, Error> {
-    load_over(disk, profile, new, &Overlay::new(), &[])
+pub fn load(profile: &Profile, new: Option<&Path>) -> Result<Loading, Error> {
+    load_over(profile, new, &Overlay::new(), &[])
 }
 
 /// The same, as it will be when `overlay` is written. Of `known`, what still holds the same bytes is not read anew.
 pub fn load_over(
-    disk: &dyn Disk,
     profile: &Profile,
     new: Option<&Path>,
     overlay: &Overlay,
@@ -129,7 +129,6 @@ pub fn load_over(
 ) -> Result<Loading, Error> {
     let home = PathBuf::from(&profile.files.home);
     let mut loader = Loader {
-        disk,
         new,
         overlay,
         known,
@@ -204,7 +203,6 @@ fn without_hidden(roots: Vec<PathBuf>) -> Vec<PathBuf> {
 }
 
 struct Loader<'a> {
-    disk: &'a dyn Disk,
     new: Option<&'a Path>,
     overlay: &'a Overlay,
     known: &'a [File],
@@ -232,7 +230,7 @@ impl Loader<'_> {
                 (file, bytes.clone().unwrap_or_default())
             }
             None if absent => (to_be_made(name), Bytes::default()),
-            None => load_one(self.disk, name)?,
+            None => load_one(name)?,
         };
         // One file reached twice is one file, and a circle ends where it closes.
         if by.contains(&loaded.real) {
@@ -303,10 +301,20 @@ fn to_be_made(name: &Path) -> Loaded {
     Loaded { name: name.to_owned(), real: resolved(name), hard_links: 1, absent: true }
 }
 
+/// Where a path leads that exists, links followed that may be.
+fn leads_to(path: &Path) -> io::Result<PathBuf> {
+    if path.parent().is_none() {
+        return Ok(path.to_owned());
+    }
+    let place = walk::resolve(path)?;
+    place.look()?.ok_or(rustix::io::Errno::NOENT)?;
+    Ok(place.real)
+}
+
 /// The name with links followed as far as it exists.
 pub fn resolved(path: &Path) -> PathBuf {
     for folder in path.ancestors() {
-        if let (Ok(real), Ok(rest)) = (folder.canonicalize(), path.strip_prefix(folder)) {
+        if let (Ok(real), Ok(rest)) = (leads_to(folder), path.strip_prefix(folder)) {
             return if rest.as_os_str().is_empty() { real } else { real.join(rest) };
         }
     }
@@ -316,31 +324,55 @@ pub fn resolved(path: &Path) -> PathBuf {
 /// The files that a path or pattern names, the one to be made among them. A plain path that is not there is none.
 fn matching(pattern: &str, new: Option<&Path>) -> Result<Vec<PathBuf>, Error> {
     let new = new.filter(|new| matches(pattern, new)).map(Path::to_owned);
-    if !pattern.contains(['*', '?', '[']) {
+    if !pattern.contains(WILD) {
         let path = PathBuf::from(pattern);
         let there = fs::symlink_metadata(&path).is_ok() || new.is_some();
         return Ok(if there { vec![path] } else { Vec::new() });
     }
-    let found = glob::glob_with(pattern, MATCHING)
-        .map_err(|error| Error::usage(format!("{pattern:?} is no pattern: {error}")))?;
-    let unread = |error: glob::GlobError| {
-        let folder = error.path().to_owned();
-        Error::file("look into", &folder, error.into())
-    };
-    let found = found.map(|path| path.map_err(unread));
-    let mut paths: Vec<PathBuf> = found.collect::<Result<_, _>>()?;
+    let mut paths = vec![PathBuf::from("/")];
+    for part in pattern.split('/').filter(|part| !part.is_empty()) {
+        let mut further = Vec::new();
+        for path in paths {
+            further.extend(inside(&path, part, pattern)?);
+        }
+        paths = further;
+    }
     paths.extend(new.filter(|new| !new.exists()));
     paths.sort();
     Ok(paths)
 }
 
-fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
-    let real = name.canonicalize().map_err(|error| match error.kind() {
-        std::io::ErrorKind::NotFound => Error::cannot(format!("{} does not exist", name.display()))
-            .help("is the daemon installed? A file elsewhere is named with --file or in a profile"),
+/// What makes a pattern of a name.
+const WILD: [char; 3] = ['*', '?', '['];
+
+/// What one part of a pattern names in a folder.
+fn inside(folder: &Path, part: &str, pattern: &str) -> Result<Vec<PathBuf>, Error> {
+    if !part.contains(WILD) {
+        let path = folder.join(part);
+        return Ok(if fs::symlink_metadata(&path).is_ok() { vec![path] } else { Vec::new() });
+    }
+    let wanted = glob::Pattern::new(part)
+        .map_err(|error| Error::usage(format!("{pattern:?} is no pattern: {error}")))?;
+    let found = match disk::entries(folder) {
+        // What is in the place of a folder holds nothing.
+        Err(error) if error.kind() == io::ErrorKind::NotADirectory => return Ok(Vec::new()),
+        found => found.map_err(|error| Error::file("look into", folder, error))?,
+    };
+    // A name that is not UTF-8 is matched by the bytes that are: a pattern is text.
+    let names = found.unwrap_or_default().into_iter().map(|(name, _)| name);
+    let names = names.filter(|name| wanted.matches_with(&name.to_string_lossy(), MATCHING));
+    Ok(names.map(|name| folder.join(name)).collect())
+}
+
+/// Reads one file, by the way that was walked to it.
+fn load_one(name: &Path) -> Result<(Loaded, Bytes), Error> {
+    let place = walk::resolve(name).map_err(|error| match error.kind() {
+        io::ErrorKind::NotFound => not_there(name),
         _ => Error::file("read", name, error),
     })?;
-    let meta = fs::symlink_metadata(&real).map_err(|error| Error::file("look at", &real, error))?;
+    let real = place.real.clone();
+    let meta =
+        place.look().map_err(|error| Error::file("look at", &real, error))?.ok_or_else(|| not_there(name))?;
     let kind = meta.file_type();
     if !kind.is_file() {
         let what = if kind.is_dir() {
@@ -358,7 +390,7 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
         return Err(Error::cannot(format!("{}: {}", name.display(), TooLarge(size)))
             .help("a configuration of this size is data: see what wrote it"));
     }
-    let bytes = disk.read(&real).map_err(|error| Error::file("read", &real, error))?.unwrap_or_default();
+    let (meta, bytes) = place.read(MOST_BYTES).map_err(|error| Error::file("read", &real, error))?;
     if let Some(at) = memchr::memchr(0, &bytes) {
         let line = memchr::memchr_iter(b'\n', &bytes[..at]).count() + 1;
         return Err(Error::cannot(format!(
@@ -370,13 +402,18 @@ fn load_one(disk: &dyn Disk, name: &Path) -> Result<(Loaded, Bytes), Error> {
     Ok((Loaded { name: name.to_owned(), real, hard_links: meta.nlink(), absent: false }, bytes.into()))
 }
 
+fn not_there(name: &Path) -> Error {
+    Error::cannot(format!("{} does not exist", name.display()))
+        .help("is the daemon installed? A file elsewhere is named with --file or in a profile")
+}
+
 /// File systems that are known to exchange two names: ext2 to 4, XFS, Btrfs, tmpfs, overlay, F2FS.
 const EXCHANGING: [u64; 6] = [0xef53, 0x5846_5342, 0x9123_683e, 0x0102_1994, 0x794c_7630, 0xf2f5_2010];
 
 /// Whether a new file can change places with `path`: not where it is itself a mount, and not on a
 /// file system that is not known for it.
 pub fn can_exchange(path: &Path) -> bool {
-    let known =
-        rustix::fs::statfs(path).is_ok_and(|stat| EXCHANGING.contains(&(stat.f_type as u64 & 0xffff_ffff)));
+    let system = walk::place(path).and_then(|place| Ok(rustix::fs::fstatfs(&place.folder)?));
+    let known = system.is_ok_and(|stat| EXCHANGING.contains(&(stat.f_type as u64 & 0xffff_ffff)));
     known && !mounts::points().iter().any(|point| point == path)
 }

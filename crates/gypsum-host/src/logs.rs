@@ -1,7 +1,8 @@
 //! Log files, and how far they had come at a moment: rotated in between or not.
 
+use crate::disk::entries;
+use crate::disk::walk::{open_to_read, place_to_read};
 use std::collections::HashMap;
-use std::fs::{self, File};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
@@ -26,7 +27,7 @@ struct Place {
 }
 
 fn end_of(path: &Path) -> io::Result<Place> {
-    let meta = fs::metadata(path)?;
+    let meta = place_to_read(path)?.look()?.ok_or(rustix::io::Errno::NOENT)?;
     Ok(Place { device: meta.dev(), inode: meta.ino(), size: meta.len() })
 }
 
@@ -62,7 +63,9 @@ impl Mark {
 
 /// The file beside `path` that it was before it was rotated.
 fn rotated(path: &Path, then: &Place) -> Option<PathBuf> {
-    let beside = fs::read_dir(path.parent()?).ok()?.flatten().map(|entry| entry.path());
+    let folder = path.parent()?;
+    let names = entries(folder).ok()??.into_iter().filter(|(_, kind)| kind.is_file());
+    let beside = names.map(|(name, _)| folder.join(name));
     let mut same = beside.filter(|path| {
         end_of(path).is_ok_and(|place| (place.device, place.inode) == (then.device, then.inode))
     });
@@ -70,7 +73,7 @@ fn rotated(path: &Path, then: &Place) -> Option<PathBuf> {
 }
 
 fn from(path: &Path, start: u64) -> io::Result<String> {
-    let mut file = File::open(path)?;
+    let mut file = open_to_read(path)?;
     file.seek(SeekFrom::Start(start))?;
     let mut bytes = Vec::new();
     file.take(MOST).read_to_end(&mut bytes)?;
@@ -81,6 +84,7 @@ fn from(path: &Path, start: u64) -> io::Result<String> {
 #[allow(clippy::unwrap_used)]
 mod tests {
     use super::*;
+    use std::fs;
 
     #[test]
     fn what_came_since_is_read_through_a_rotation() {

@@ -2,6 +2,7 @@
 
 use crate::accounts;
 use crate::children::{Ran, run_command};
+use crate::disk::walk::ownership_of;
 use crate::error::Error;
 use crate::view::{NO_VIEW, ViewSpec};
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
@@ -172,7 +173,8 @@ impl<'a> Stage<'a> {
         use crate::disk::Disk;
         let folder = self.folder.path().join(n.to_string());
         let path = folder.join(file.real.file_name().unwrap_or_default());
-        let model = file.real.exists().then_some(file.real);
+        let there = ownership_of(file.real).map_err(|error| Error::file("look at", file.real, error))?;
+        let model = there.is_some().then_some(file.real);
         let written = fs::create_dir(&folder)
             .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
             .and_then(|()| crate::disk::RealDisk.create(&path, bytes, model));

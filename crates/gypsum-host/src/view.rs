@@ -5,26 +5,28 @@
 //! [`ENTRY`] as its first word; [`enter`] is what it then does. Over the parent folder of each file
 //! lies an overlay whose upper layer is on a tmpfs: what the checker writes there is gone with it.
 
-use crate::disk::{Disk, RealDisk};
+use crate::disk::{Disk, RealDisk, walk};
+use rustix::fs::{AtFlags, Timespec, Timestamps};
 use rustix::mount::{MountFlags, MountPropagationFlags, mount, mount_bind_recursive, mount_change};
 use rustix::thread::UnshareFlags;
 use serde::{Deserialize, Serialize};
 use std::ffi::CString;
 use std::fs;
 use std::io;
-use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
+use std::os::fd::AsRawFd;
+use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::time::{Duration, SystemTime};
+use std::time::SystemTime;
 
 /// The first word of the own program's command line that means: enter a view.
 pub const ENTRY: &str = "__view";
 /// The exit status that means: there is no view, the command was not run.
 pub const NO_VIEW: i32 = 121;
 
-/// So old a file is that nobody waits for its end any more.
-const SETTLED: Duration = Duration::from_secs(60);
+/// So old a file is that nobody waits for its end any more, in seconds.
+const SETTLED_S: i64 = 60;
 
 /// What a view shows.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -91,7 +93,8 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
         show(file, stand_in.as_deref())?;
     }
     for folder in wanted {
-        fs::DirBuilder::new().recursive(true).mode(0o755).create(folder)?;
+        let made = walk::place_made(folder, 0o755)?;
+        made.act(|at, name| walk::make_folder(at, name, 0o755))?;
     }
     let mut command = Command::new(program);
     if let Some((user, group)) = spec.account {
@@ -117,18 +120,17 @@ fn cover(base: &Path, n: usize, folder: &Path) -> io::Result<()> {
         mount_bind_recursive(&below, &keep)?;
         kept.push((keep, below));
     }
+    // By its descriptor: under its name there may be another one in a moment.
+    let place = walk::folder(folder)?;
+    let meta = rustix::fs::fstat(&place.folder)?;
     // The upper folder stands for the lower one, and a checker may look at its owner and mode.
-    let meta = fs::metadata(folder)?;
-    fs::set_permissions(&upper, meta.permissions())?;
-    std::os::unix::fs::chown(
-        &upper,
-        Some(std::os::unix::fs::MetadataExt::uid(&meta)),
-        Some(std::os::unix::fs::MetadataExt::gid(&meta)),
-    )?;
+    fs::set_permissions(&upper, fs::Permissions::from_mode(meta.st_mode & 0o7777))?;
+    std::os::unix::fs::chown(&upper, Some(meta.st_uid), Some(meta.st_gid))?;
+    let lower = PathBuf::from(format!("/proc/self/fd/{}", place.folder.as_raw_fd()));
     let options =
-        format!("lowerdir={},upperdir={},workdir={}", escaped(folder), escaped(&upper), escaped(&work));
+        format!("lowerdir={},upperdir={},workdir={}", escaped(&lower), escaped(&upper), escaped(&work));
     let options = CString::new(options)?;
-    mount("overlay", folder, "overlay", MountFlags::empty(), Some(options.as_c_str()))?;
+    mount("overlay", &lower, "overlay", MountFlags::empty(), Some(options.as_c_str()))?;
     for (keep, below) in kept {
         mount_bind_recursive(&keep, &below)?;
     }
@@ -145,21 +147,27 @@ fn escaped(path: &Path) -> String {
     text.replace('\\', "\\\\").replace(':', "\\:").replace(',', "\\,")
 }
 
+fn now_s() -> io::Result<i64> {
+    let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_err(io::Error::other)?;
+    i64::try_from(now.as_secs()).map_err(io::Error::other)
+}
+
 fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
     let disk = RealDisk;
     let Some(stand_in) = stand_in else {
         return disk.remove(file);
     };
-    if let Some(folder) = file.parent() {
-        fs::DirBuilder::new().recursive(true).mode(0o755).create(folder)?;
-    }
+    let place = walk::place_made(file, 0o755)?;
     let bytes = disk.read(stand_in)?.ok_or_else(|| io::Error::other("the proposal is gone"))?;
-    let model = if file.exists() { file } else { stand_in };
+    let model = if place.look()?.is_some() { file } else { stand_in };
     let aside = file.with_extension("gypsum~");
     disk.create(&aside, &bytes, Some(model))?;
+    let beside = walk::place(&aside)?;
     // Some readers wait until a file that was just written is finished.
-    if fs::symlink_metadata(&aside)?.is_file() {
-        fs::File::options().write(true).open(&aside)?.set_modified(SystemTime::now() - SETTLED)?;
+    if beside.look()?.is_some_and(|meta| meta.is_file()) {
+        let settled = Timespec { tv_sec: now_s()? - SETTLED_S, tv_nsec: 0 };
+        let times = Timestamps { last_access: settled, last_modification: settled };
+        rustix::fs::utimensat(&beside.folder, &beside.name, &times, AtFlags::SYMLINK_NOFOLLOW)?;
     }
-    fs::rename(&aside, file)
+    beside.act(|at, name| Ok(rustix::fs::renameat(at, name, &place.folder, &place.name)?))
 }

@@ -4,11 +4,13 @@ use crate::args::EditArgs;
 use crate::order::TypedOrder;
 use gypsum_core::address::Address;
 use gypsum_core::change::Ownership;
+use gypsum_core::doc::MOST_BYTES;
 use gypsum_core::edit::{Companion as Placing, Edit, Prepared, RawEdit, Request, Where};
 use gypsum_host::accounts;
 use gypsum_host::error::Error;
 use gypsum_host::run::{Companion, ExtraFiles};
 use std::io::Read;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 /// The edits as they were typed.
@@ -203,8 +205,9 @@ pub fn extra_files_of(prepared: &Prepared) -> Result<ExtraFiles, Error> {
         };
         let (owner, group) = one.owner.as_deref().map_or(Ok((None, None)), owner_of)?;
         let mode = one.mode.as_deref().map(mode_of).transpose()?;
-        let bytes = content_of(Path::new(&one.file))?;
-        Ok(Companion { bytes, to: absolute(&one.to)?, ownership: Ownership { mode, owner, group } })
+        let (bytes, source_mode) = read_argument(Path::new(&one.file))?;
+        let ownership = Ownership { mode, owner, group };
+        Ok(Companion { bytes, to: absolute(&one.to)?, ownership, source_mode })
     };
     let on = prepared.switch_on.iter().map(|name| (name.clone(), true));
     let off = prepared.switch_off.iter().map(|name| (name.clone(), false));
@@ -238,14 +241,32 @@ fn mode_of(text: &str) -> Result<u32, Error> {
 
 /// A prepared file, whole; `-` is standard input.
 pub fn content_of(file: &Path) -> Result<Vec<u8>, Error> {
+    Ok(read_argument(file)?.0)
+}
+
+/// The same with the mode of the file, where it is one.
+fn read_argument(file: &Path) -> Result<(Vec<u8>, Option<u32>), Error> {
+    let failed = |error| Error::file("read", file, error);
     let mut bytes = Vec::new();
-    let read = if file == Path::new("-") {
-        std::io::stdin().read_to_end(&mut bytes).map(|_| ())
+    let most = MOST_BYTES as u64 + 1;
+    let mode = if file == Path::new("-") {
+        std::io::stdin().take(most).read_to_end(&mut bytes).map_err(failed)?;
+        None
     } else {
-        std::fs::read(file).map(|read| bytes = read)
+        let source = std::fs::File::open(file).map_err(failed)?;
+        let meta = source.metadata().map_err(failed)?;
+        if meta.len() >= most {
+            return Err(too_large(file));
+        }
+        source.take(most).read_to_end(&mut bytes).map_err(failed)?;
+        meta.is_file().then(|| meta.mode() & 0o777)
     };
-    read.map_err(|error| Error::file("read", file, error))?;
-    Ok(bytes)
+    if bytes.len() as u64 >= most { Err(too_large(file)) } else { Ok((bytes, mode)) }
+}
+
+fn too_large(file: &Path) -> Error {
+    Error::usage(format!("{} has more than {MOST_BYTES} bytes", file.display()))
+        .help("a configuration of this size is data: see what wrote it")
 }
 
 /// An address as it is typed.

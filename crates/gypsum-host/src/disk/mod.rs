@@ -3,9 +3,11 @@
 
 mod link;
 mod real;
+pub mod walk;
+pub mod writers;
 
 pub use link::{link_target, link_to};
-pub use real::RealDisk;
+pub use real::{RealDisk, entries};
 
 use gypsum_core::change::{Content, Ownership};
 use std::io;

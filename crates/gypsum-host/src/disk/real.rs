@@ -1,17 +1,26 @@
 //! The disk of this machine.
 
+use super::walk::{Place, folder, make_folder, open, place, place_made};
 use super::{Disk, content_of, link_target, link_to};
 use gypsum_core::change::{Content, Ownership};
-use rustix::fs::{AtFlags, CWD, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
-use std::fs::{self, File};
+use rustix::fs::{AtFlags, FileType, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
+use rustix::io::Errno;
+use std::ffi::OsString;
+use std::fs::{File, Metadata};
 use std::io::{self, Read, Write};
-use std::os::fd::AsFd;
-use std::os::unix::fs::{DirBuilderExt, MetadataExt, OpenOptionsExt};
-use std::path::Path;
+use std::os::fd::{AsFd, BorrowedFd};
+use std::os::unix::ffi::OsStringExt;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
 
-/// The disk of this machine.
+/// The disk of this machine. Every way is walked by [`walk`]: what is done is done where it was checked.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealDisk;
+
+/// The mode of a folder that only its owner may look into.
+const PRIVATE: u32 = 0o700;
+/// The mode of a folder that everybody may look into.
+const OPEN: u32 = 0o755;
 
 /// What is under a name.
 enum Opened {
@@ -19,24 +28,45 @@ enum Opened {
     Link(Vec<u8>),
     /// A regular file, and its length.
     File(File, u64),
+    /// Something that holds no text: a pipe, a socket, a device, a folder.
+    Other(Metadata),
 }
 
-/// Opens a regular file to be read; none where there is nothing of this name.
-fn opened(path: &Path) -> io::Result<Option<Opened>> {
-    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC;
-    let file: File = match rustix::fs::open(path, flags, Mode::empty()) {
-        Ok(fd) => fd.into(),
-        Err(rustix::io::Errno::NOENT) => return Ok(None),
-        Err(rustix::io::Errno::LOOP) => {
-            return Ok(Some(Opened::Link(link_to(&std::fs::read_link(path)?))));
-        }
-        Err(error) => return Err(error.into()),
-    };
-    let meta = file.metadata()?;
-    if !meta.is_file() {
-        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+/// Walks to a file; none where the way there does not exist.
+fn place_if_any(path: &Path) -> io::Result<Option<Place>> {
+    match place(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        place => place.map(Some),
     }
-    Ok(Some(Opened::File(file, meta.len())))
+}
+
+/// Opens what is to be read; none where there is nothing of this name.
+fn opened(path: &Path) -> io::Result<Option<Opened>> {
+    match place_if_any(path)? {
+        Some(place) => opened_at(&place),
+        None => Ok(None),
+    }
+}
+
+fn opened_at(place: &Place) -> io::Result<Option<Opened>> {
+    // Looked at before it is opened: of a pipe or a device even that would be noticed.
+    let Some(meta) = place.look()? else { return Ok(None) };
+    if meta.is_symlink() {
+        let target = rustix::fs::readlinkat(&place.folder, &place.name, Vec::new())?;
+        let target = PathBuf::from(OsString::from_vec(target.into_bytes()));
+        return Ok(Some(Opened::Link(link_to(&target))));
+    }
+    if !meta.is_file() {
+        return Ok(Some(Opened::Other(meta)));
+    }
+    match place.open() {
+        Ok(file) => {
+            let length = file.metadata()?.len();
+            Ok(Some(Opened::File(file, length)))
+        }
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error),
+    }
 }
 
 impl Disk for RealDisk {
@@ -45,8 +75,13 @@ impl Disk for RealDisk {
         let (mut file, length) = match opened {
             Opened::Link(bytes) => return Ok(Some(bytes)),
             Opened::File(file, length) => (file, length),
+            Opened::Other(_) => {
+                return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+            }
         };
-        let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0) + 1);
+        let mut bytes = Vec::new();
+        let length = usize::try_from(length).unwrap_or(usize::MAX);
+        bytes.try_reserve_exact(length.saturating_add(1)).map_err(|_| io::ErrorKind::OutOfMemory)?;
         file.read_to_end(&mut bytes)?;
         Ok(Some(bytes))
     }
@@ -55,6 +90,10 @@ impl Disk for RealDisk {
         match opened(path)? {
             None => Ok(Content::Absent),
             Some(Opened::Link(bytes)) => Ok(content_of(Some(&bytes))),
+            // It is nobody's configuration; it is told from every other by what it is.
+            Some(Opened::Other(meta)) => {
+                Ok(content_of(Some(format!("\0{}:{}\0", meta.dev(), meta.ino()).as_bytes())))
+            }
             Some(Opened::File(mut file, _)) => {
                 let mut hasher = blake3::Hasher::new();
                 io::copy(&mut file, &mut hasher)?;
@@ -64,15 +103,10 @@ impl Disk for RealDisk {
     }
 
     fn folders(&self, path: &Path) -> io::Result<Vec<String>> {
-        let entries = match fs::read_dir(path) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
-            entries => entries?,
-        };
         let mut names = Vec::new();
-        for entry in entries {
-            let entry = entry?;
-            if entry.file_type()?.is_dir()
-                && let Ok(name) = entry.file_name().into_string()
+        for (name, kind) in entries(path)?.unwrap_or_default() {
+            if kind == FileType::Directory
+                && let Ok(name) = name.into_string()
             {
                 names.push(name);
             }
@@ -82,109 +116,189 @@ impl Disk for RealDisk {
 
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {
         if let Some(target) = link_target(bytes) {
-            return std::os::unix::fs::symlink(target, path);
+            return place(path)?.act(|at, name| Ok(rustix::fs::symlinkat(target, at, name)?));
         }
-        let mut options = File::options();
-        let mut file = options.write(true).create_new(true).mode(0o600).open(path)?;
-        let filled =
-            file.write_all(bytes).and_then(|()| like.map_or(Ok(()), |like| set_ownership(&file, like)));
-        if filled.is_err() {
-            // Half a file helps nobody, and the name must be free for the next try.
-            let _ = std::fs::remove_file(path);
+        let model = match like {
+            Some(like) => Some(place(like)?.open()?),
+            None => None,
+        };
+        let mut place = place(path)?;
+        if let Some(model) = &model {
+            let owner = model.metadata()?.uid();
+            // What is to be of another owner only root can make. It is a new file in the folder that was walked to, and
+            // is given away before anybody could put another in its place.
+            place.account = place.account.filter(|account| account.uid == owner);
         }
-        filled
+        place.act(|at, name| {
+            let mut file = open(at, name, OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL)?;
+            let filled = drop_inherited(&file)
+                .and_then(|()| file.write_all(bytes))
+                .and_then(|()| model.map_or(Ok(()), |model| dress(&file, &model)));
+            if filled.is_err() {
+                // Half a file helps nobody, and the name must be free for the next try.
+                let _ = rustix::fs::unlinkat(at, name, AtFlags::empty());
+            }
+            filled
+        })
     }
 
     fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        let mut file = File::options().write(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(path)?;
-        file.write_all(bytes)?;
-        file.set_len(bytes.len() as u64)
+        place(path)?.act(|at, name| {
+            let mut file = open(at, name, OFlags::WRONLY)?;
+            file.write_all(bytes)?;
+            file.set_len(bytes.len() as u64)
+        })
     }
 
     fn append(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        File::options().append(true).create(true).mode(0o600).open(path)?.write_all(bytes)
+        let flags = OFlags::WRONLY | OFlags::APPEND | OFlags::CREATE;
+        place(path)?.act(|at, name| open(at, name, flags)?.write_all(bytes))
     }
 
     fn exchange(&self, a: &Path, b: &Path) -> io::Result<()> {
-        Ok(rustix::fs::renameat_with(CWD, a, CWD, b, RenameFlags::EXCHANGE)?)
+        rename(a, b, RenameFlags::EXCHANGE)
     }
 
     fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
-        Ok(rustix::fs::renameat_with(CWD, from, CWD, to, RenameFlags::NOREPLACE)?)
+        rename(from, to, RenameFlags::NOREPLACE)
     }
 
     fn remove(&self, path: &Path) -> io::Result<()> {
-        match rustix::fs::unlinkat(CWD, path, AtFlags::empty()) {
-            Ok(()) | Err(rustix::io::Errno::NOENT) => Ok(()),
-            Err(error) => Err(error.into()),
-        }
+        remove(path, AtFlags::empty())
     }
 
     fn make_folder(&self, path: &Path) -> io::Result<()> {
-        std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path)
+        place_made(path, PRIVATE)?.act(|at, name| make_folder(at, name, PRIVATE))
     }
 
     fn make_open_folder(&self, path: &Path) -> io::Result<()> {
-        match std::fs::DirBuilder::new().mode(0o755).create(path) {
-            Err(error) if error.kind() == io::ErrorKind::AlreadyExists && path.is_dir() => Ok(()),
-            made => made,
-        }
+        place(path)?.act(|at, name| make_folder(at, name, OPEN))
     }
 
     fn remove_folder(&self, path: &Path) -> io::Result<()> {
-        match std::fs::remove_dir(path) {
-            Err(error)
-                if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::DirectoryNotEmpty) =>
-            {
-                Ok(())
-            }
+        match remove(path, AtFlags::REMOVEDIR) {
+            Err(error) if error.kind() == io::ErrorKind::DirectoryNotEmpty => Ok(()),
             removed => removed,
         }
     }
 
     fn set_ownership(&self, path: &Path, ownership: &Ownership) -> io::Result<()> {
-        let file = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(path)?;
         let (owner, group) = (ownership.owner.map(Uid::from_raw), ownership.group.map(Gid::from_raw));
-        if owner.is_some() || group.is_some() {
-            rustix::fs::fchown(&file, owner, group)?;
-        }
-        match ownership.mode {
-            Some(mode) => Ok(rustix::fs::fchmod(&file, Mode::from_raw_mode(mode))?),
-            None => Ok(()),
-        }
+        let mode = ownership.mode.map(Mode::from_raw_mode);
+        place(path)?.act(|at, name| {
+            let file = open(at, name, OFlags::RDONLY)?;
+            if owner.is_some() || group.is_some() {
+                rustix::fs::fchown(&file, owner, group)?;
+            }
+            match mode {
+                Some(mode) => Ok(rustix::fs::fchmod(&file, mode)?),
+                None => Ok(()),
+            }
+        })
     }
 
     fn sync_file(&self, path: &Path) -> io::Result<()> {
-        // A link has no bytes of its own: it is durable with its name.
-        if std::fs::symlink_metadata(path)?.is_symlink() {
-            return self.sync_folder(path.parent().unwrap_or(path));
+        let place = place(path)?;
+        match opened_at(&place)? {
+            Some(Opened::File(file, _)) => file.sync_all(),
+            // It has no bytes of its own: it is durable with its name.
+            Some(Opened::Link(_) | Opened::Other(_)) => place.act(|at, _| sync(at)),
+            None => Err(Errno::NOENT.into()),
         }
-        File::open(path)?.sync_all()
     }
 
     fn sync_folder(&self, path: &Path) -> io::Result<()> {
-        File::open(path)?.sync_all()
+        folder(path)?.act(|at, _| sync(at))
     }
 }
 
-/// Gives `file` the owner, group, mode and extended attributes (access list and label among them)
-/// of `like`.
-fn set_ownership(file: &File, like: &Path) -> io::Result<()> {
-    let model = File::options().read(true).custom_flags(OFlags::NOFOLLOW.bits() as i32).open(like)?;
-    let meta = model.metadata()?;
-    let own = file.metadata()?;
-    if (own.uid(), own.gid()) != (meta.uid(), meta.gid()) {
-        rustix::fs::fchown(file, Some(Uid::from_raw(meta.uid())), Some(Gid::from_raw(meta.gid())))?;
+/// Makes a folder durable: its descriptor only names it, and opening it again asks for the right to read it.
+fn sync(folder: BorrowedFd<'_>) -> io::Result<()> {
+    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+    Ok(rustix::fs::fsync(rustix::fs::openat(folder, c".", flags, Mode::empty())?)?)
+}
+
+/// The names in a folder, in any order, each with what it is; `None` where the folder does not exist.
+///
+/// # Errors
+///
+/// If it is no folder, or may not be read.
+pub fn entries(path: &Path) -> io::Result<Option<Vec<(OsString, FileType)>>> {
+    let inside = match folder(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+        inside => inside?,
+    };
+    inside.act(|at, _| {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let folder = rustix::fs::openat(at, c".", flags, Mode::empty())?;
+        let mut found = Vec::new();
+        for entry in rustix::fs::Dir::read_from(&folder)? {
+            let entry = entry?;
+            let name = OsString::from_vec(entry.file_name().to_bytes().to_vec());
+            if name == "." || name == ".." {
+                continue;
+            }
+            match entry.file_type() {
+                // Some file systems do not say it here.
+                FileType::Unknown => match rustix::fs::statat(&folder, &name, AtFlags::SYMLINK_NOFOLLOW) {
+                    Ok(meta) => found.push((name, FileType::from_raw_mode(meta.st_mode))),
+                    // Gone meanwhile.
+                    Err(Errno::NOENT) => {}
+                    Err(error) => return Err(error.into()),
+                },
+                kind => found.push((name, kind)),
+            }
+        }
+        Ok(Some(found))
+    })
+}
+
+/// Two names, each in the folder that was walked to. Both are worked on as one account: a file never comes from one
+/// account's hands into another's.
+fn rename(from: &Path, to: &Path, flags: RenameFlags) -> io::Result<()> {
+    let (from, to) = (place(from)?, place(to)?);
+    if from.account != to.account {
+        return Err(io::Error::new(io::ErrorKind::PermissionDenied, "the two folders are of two accounts"));
+    }
+    from.act(|at, name| Ok(rustix::fs::renameat_with(at, name, &to.folder, &to.name, flags)?))
+}
+
+fn remove(path: &Path, flags: AtFlags) -> io::Result<()> {
+    let Some(place) = place_if_any(path)? else { return Ok(()) };
+    place.act(|at, name| match rustix::fs::unlinkat(at, name, flags) {
+        Ok(()) | Err(Errno::NOENT) => Ok(()),
+        Err(error) => Err(error.into()),
+    })
+}
+
+/// An access list that a folder gives to what is made in it would let more accounts in than the mode says.
+fn drop_inherited(file: &File) -> io::Result<()> {
+    match rustix::fs::fremovexattr(file, ACCESS_LIST) {
+        Ok(()) | Err(Errno::NODATA | Errno::OPNOTSUPP) => Ok(()),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// The access list, as an attribute (acl(5), xattr(7)).
+const ACCESS_LIST: &str = "system.posix_acl_access";
+
+/// Gives `file` the owner, group, mode and extended attributes (access list and label among them) of `model`.
+fn dress(file: &File, model: &File) -> io::Result<()> {
+    let (meta, own) = (model.metadata()?, file.metadata()?);
+    let owner = (own.uid() != meta.uid()).then(|| Uid::from_raw(meta.uid()));
+    let group = (own.gid() != meta.gid()).then(|| Gid::from_raw(meta.gid()));
+    if owner.is_some() || group.is_some() {
+        rustix::fs::fchown(file, owner, group)?;
     }
     // The mode after the owner: changing the owner takes set-id bits away.
     rustix::fs::fchmod(file, Mode::from_raw_mode(meta.mode() & 0o7777))?;
-    copy_attributes(&model, file)
+    copy_attributes(model, file)
 }
 
 fn copy_attributes(model: &File, file: &File) -> io::Result<()> {
     let names = match grown(|buffer| rustix::fs::flistxattr(model, buffer)) {
         Ok(names) => names,
-        Err(rustix::io::Errno::OPNOTSUPP) => return Ok(()),
+        Err(Errno::OPNOTSUPP) => return Ok(()),
         Err(error) => return Err(error.into()),
     };
     for name in names.split(|byte| *byte == 0).filter(|name| !name.is_empty()) {
@@ -193,8 +307,7 @@ fn copy_attributes(model: &File, file: &File) -> io::Result<()> {
             Ok(()) => {}
             // A label that the policy sets by itself, or one that this account may not set: the file
             // then has the one that its folder gives.
-            Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) if name.starts_with(b"security.") => {
-            }
+            Err(Errno::PERM | Errno::OPNOTSUPP) if name.starts_with(b"security.") => {}
             Err(error) => return Err(error.into()),
         }
     }
@@ -210,7 +323,7 @@ fn grown(mut fill: impl FnMut(&mut [u8]) -> rustix::io::Result<usize>) -> rustix
                 buffer.truncate(length);
                 return Ok(buffer);
             }
-            Err(rustix::io::Errno::RANGE) if buffer.len() < 1 << 20 => buffer.resize(buffer.len() * 4, 0),
+            Err(Errno::RANGE) if buffer.len() < 1 << 20 => buffer.resize(buffer.len() * 4, 0),
             Err(error) => return Err(error),
         }
     }

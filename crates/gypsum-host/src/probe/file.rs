@@ -1,22 +1,27 @@
 //! A file: whether it is there, whose it is, how old it is, what it holds.
 
 use super::ProbeError;
+use crate::disk::walk::{open_to_read, place_to_read, read_whole};
 use gypsum_core::probe::FileProperty;
-use std::fs;
+use std::io;
 use std::os::unix::fs::MetadataExt;
+use std::path::Path;
 use std::time::Duration;
 
 /// More of a file than this is not looked at.
 const MOST: u64 = 8 << 20;
 
 pub fn probe(file: &FileProperty) -> Result<String, ProbeError> {
-    let meta = match fs::metadata(&file.path) {
-        Ok(_) if file.absent => return Err("it is there, expected that it is not".into()),
-        Ok(meta) => meta,
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound && file.absent => {
-            return Ok("it is not there, as expected".into());
-        }
-        Err(error) => return Err(ProbeError::io(error)),
+    let path = Path::new(&file.path);
+    let found = match place_to_read(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => None,
+        place => place.and_then(|place| place.look()).map_err(ProbeError::io)?,
+    };
+    let meta = match found {
+        Some(_) if file.absent => return Err("it is there, expected that it is not".into()),
+        Some(meta) => meta,
+        None if file.absent => return Ok("it is not there, as expected".into()),
+        None => return Err(ProbeError::io(rustix::io::Errno::NOENT.into())),
     };
     if let Some(wanted) = &file.owner {
         let name = uzers::get_user_by_uid(meta.uid())
@@ -48,6 +53,7 @@ pub fn probe(file: &FileProperty) -> Result<String, ProbeError> {
     if meta.len() > MOST {
         return Err(format!("has {} bytes, too many to look at", meta.len()).into());
     }
-    let bytes = fs::read(&file.path).map_err(ProbeError::io)?;
+    let most = usize::try_from(MOST).unwrap_or(usize::MAX);
+    let bytes = open_to_read(path).and_then(|file| read_whole(file, most)).map_err(ProbeError::io)?;
     Ok(file.expect.judge("its text", &String::from_utf8_lossy(&bytes))?)
 }

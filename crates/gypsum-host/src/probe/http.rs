@@ -2,8 +2,10 @@
 
 use super::ProbeError;
 use super::{addresses, proxy};
+use crate::disk::walk::{open_to_read, read_whole};
 use gypsum_core::probe::Http;
 use std::io::Read;
+use std::path::Path;
 use std::time::Duration;
 use ureq::http::{Response, Uri};
 use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
@@ -13,6 +15,8 @@ use ureq::{Agent, Body};
 
 /// More of a body than this is not looked at.
 const MOST_BODY: u64 = 1 << 20;
+/// A file of authorities is not larger than this, in bytes.
+const MOST_AUTHORITIES: usize = 16 << 20;
 /// How many redirects are followed where they are.
 const MOST_REDIRECTS: u32 = 5;
 
@@ -136,7 +140,8 @@ fn trust(ca: Option<&str>) -> Result<TlsConfig, ProbeError> {
     let _ = rustls::crypto::ring::default_provider().install_default();
     let trusted: Vec<Certificate<'static>> = match ca {
         Some(path) => {
-            let bytes = std::fs::read(path)
+            let bytes = open_to_read(Path::new(path))
+                .and_then(|file| read_whole(file, MOST_AUTHORITIES))
                 .map_err(|error| ProbeError::tried(format!("{path} cannot be read"), error))?;
             let of = |item| match item {
                 Ok(PemItem::Certificate(one)) => Some(one),

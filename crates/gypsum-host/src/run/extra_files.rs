@@ -32,4 +32,6 @@ pub struct Companion {
     pub to: PathBuf,
     /// Its owner and mode, where they were said.
     pub ownership: Ownership,
+    /// The mode of the file that it comes from, where it comes from one.
+    pub source_mode: Option<u32>,
 }

@@ -59,7 +59,7 @@ fn on_live(disk: &dyn Disk, profile: &Profile, draft: &Draft) -> Result<Vec<u8>,
     if base == live {
         return Ok(typed);
     }
-    let loading = files::load(disk, profile, None)?;
+    let loading = files::load(profile, None)?;
     merged(&loading, profile, file, base, typed, live)?.map_err(|conflicts| {
         let message = format!(
             "{} was changed since, in {} of the lines of draft {}",

@@ -176,7 +176,7 @@ impl<'a> Host<'a> {
 /// The value in effect of another daemon's setting.
 fn elsewhere(daemon: &str, name: &str) -> Option<Answer> {
     let profile = crate::profiles::load(daemon, None).ok()?;
-    let loading = crate::files::load(&crate::disk::RealDisk, &profile, None).ok()?;
+    let loading = crate::files::load(&profile, None).ok()?;
     let value = loading.layers(&profile).value(&loading.files, &profile, name)?;
     let (_, setting) = profile.setting(name)?;
     let number = profile.values.number(setting, &value)?;

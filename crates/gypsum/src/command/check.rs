@@ -7,7 +7,6 @@ use crate::target::{NoTarget, profile_of};
 use crate::view::{Shown, plain_finding_lines, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
-use gypsum_host::disk::RealDisk;
 use gypsum_host::files;
 use gypsum_host::rehearse::check_live;
 use gypsum_host::survey::{Early, check_standing};
@@ -15,7 +14,7 @@ use gypsum_host::survey::{Early, check_standing};
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let early = Early::begin(&profile);
-    let loading = files::load(&RealDisk, &profile, None)?;
+    let loading = files::load(&profile, None)?;
     let mut findings = check_standing(&profile, &loading, &early);
     let mut by = "Gypsum's rules".to_owned();
     match &profile.checker {

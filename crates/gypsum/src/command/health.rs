@@ -6,7 +6,6 @@ use crate::target::{NoTarget, profile_of};
 use crate::view::{Waiting, outcome_line};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
-use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
@@ -16,7 +15,7 @@ use gypsum_host::{files, service};
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let unit = service::resolve(&profile.service)?;
-    let loading = files::load(&RealDisk, &profile, None)?;
+    let loading = files::load(&profile, None)?;
     let checks = Values::of(&profile, &loading).checks(&unit)?;
     if checks.is_empty() {
         return Err(Error::usage(format!("nothing is known of {} that could be looked at", profile.daemon))

@@ -11,7 +11,6 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{Profile, Setting};
-use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files;
 use serde::Serialize;
@@ -20,7 +19,7 @@ use std::convert::Infallible;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
-    let loading = files::load(&RealDisk, &profile, None)?;
+    let loading = files::load(&profile, None)?;
     if let ([name], false) = (words, all) {
         let address = Address::parse(name).ok();
         let is_set = address.is_some_and(|address| {

@@ -238,7 +238,7 @@ fn addresses_of_installed_daemons_are_taken_back() {
             println!("{}: skipped: it has no files here", built_in.name);
             continue;
         };
-        let Ok(loading) = gypsum_host::files::load(&gypsum_host::disk::RealDisk, &profile, None) else {
+        let Ok(loading) = gypsum_host::files::load(&profile, None) else {
             println!("{}: skipped: its files are not here, or not to be read", built_in.name);
             continue;
         };

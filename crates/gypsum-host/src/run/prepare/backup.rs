@@ -6,12 +6,16 @@ use crate::error::Error;
 use crate::files::can_exchange;
 use crate::state::Entry;
 use gypsum_core::change::{Content, Ownership, PlannedFile, ReplaceBy};
-use std::fs;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 /// The backup of one file, durable, read back and compared.
-pub(super) fn back_up(disk: &dyn Disk, entry: &Entry, file: &NewFile) -> Result<PlannedFile, Error> {
+/// `usual` is the owner and mode of a new one.
+pub(super) fn back_up(
+    disk: &dyn Disk,
+    entry: &Entry,
+    file: &NewFile,
+    usual: Ownership,
+) -> Result<PlannedFile, Error> {
     let backup = file.before.as_ref().map(|bytes| (entry.copy_of("before", &file.real), bytes));
     if let Some((copy, bytes)) = &backup {
         place(disk, copy, bytes, &file.real)?;
@@ -33,9 +37,7 @@ pub(super) fn back_up(disk: &dyn Disk, entry: &Entry, file: &NewFile) -> Result<
         _ if is_link || can_exchange(&file.real) => ReplaceBy::Exchange,
         _ => ReplaceBy::InPlace,
     };
-    let ownership = file
-        .ownership
-        .or_else(|| (how == ReplaceBy::Create && !is_link).then(|| usual_ownership(&file.real)));
+    let ownership = file.ownership.or_else(|| (how == ReplaceBy::Create && !is_link).then_some(usual));
     if let Some(bytes) = &file.after {
         let copy = entry.copy_of("after", &file.real);
         place(disk, &copy, bytes, &file.real)?;
@@ -83,18 +85,4 @@ fn aside(disk: &dyn Disk, entry: &Entry, path: &Path) -> Result<PathBuf, Error> 
     }
     Err(Error::cannot(format!("there are too many leftovers beside {}", path.display()))
         .help(format!("look at .{name}.gypsum-* there: one may hold an original")))
-}
-
-/// The owner and mode of a new file: those of its neighbours, else everybody's to read as configuration
-/// usually is.
-fn usual_ownership(path: &Path) -> Ownership {
-    let files = path.parent().and_then(|folder| fs::read_dir(folder).ok()).into_iter().flatten().flatten();
-    let mut related: Vec<PathBuf> = files.map(|entry| entry.path()).filter(|path| path.is_file()).collect();
-    related.sort();
-    match related.first().and_then(|related_service| fs::metadata(related_service).ok()) {
-        Some(meta) => {
-            Ownership { mode: Some(meta.mode() & 0o777), owner: Some(meta.uid()), group: Some(meta.gid()) }
-        }
-        None => Ownership { mode: Some(0o644), owner: None, group: None },
-    }
 }

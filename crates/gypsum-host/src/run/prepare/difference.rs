@@ -66,10 +66,24 @@ impl<'a> Difference<'a> {
     }
 }
 
-/// A file that the configuration refers to, by its size: it may hold a key or passwords.
-pub fn shown_companion(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> LineDiff {
-    let size = |bytes: &[u8]| format!("{} bytes", bytes.len());
-    LineDiff { companion: true, ..one(path, 1, before.map(size), after.map(size)) }
+/// So many digits of a digest tell two files apart for the eye; the plan has them all.
+const DIGITS: usize = 16;
+
+/// A file that the configuration refers to, with the mode where it is known.
+pub type CompanionSide<'a> = (&'a [u8], Option<u32>);
+
+/// Such a file by its size, mode and digest: it may hold a key or passwords.
+pub fn shown_companion(
+    path: &Path,
+    before: Option<CompanionSide<'_>>,
+    after: Option<CompanionSide<'_>>,
+) -> LineDiff {
+    let words = |(bytes, mode): CompanionSide<'_>| {
+        let mode = mode.map_or_else(String::new, |mode| format!(", mode {mode:04o}"));
+        let digest = blake3::hash(bytes).to_hex();
+        format!("{} bytes{mode}, BLAKE3 {}", bytes.len(), &digest[..DIGITS])
+    };
+    LineDiff { companion: true, ..one(path, 1, before.map(words), after.map(words)) }
 }
 
 /// A link that comes or goes.

@@ -85,7 +85,9 @@ fn draw(cx: &RunContext<'_>, loaded: &Loaded) -> Result<Result<Drawn, Vec<Findin
         NewContent::Ready(files) => whole_files::draw(&loaded.before, files, disk).map(Ok),
         NewContent::Restored(wanted) => {
             let files = take_back::contents(cx, loaded, wanted)?;
-            whole_files::draw(&loaded.before, &files, disk).map(Ok)
+            let mut drawn = whole_files::draw(&loaded.before, &files, disk)?;
+            take_back::give_owners_back(cx, wanted, &mut drawn.new_files)?;
+            Ok(Ok(drawn))
         }
     }
 }

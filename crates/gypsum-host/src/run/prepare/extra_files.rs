@@ -4,14 +4,13 @@
 use super::difference::{Difference, shown_companion, shown_link};
 use super::new_file::NewFile;
 use super::proposal::Proposal;
-use crate::disk::{Disk, link_target, link_to};
+use crate::disk::walk::{self, ownership_of};
+use crate::disk::{self, Disk, link_target, link_to};
 use crate::error::Error;
 use crate::files::resolved;
 use crate::run::extra_files::Companion;
 use gypsum_core::change::Ownership;
 use gypsum_core::text::Bytes;
-use std::fs;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
 
 /// Adds the files that change besides the edits to a proposal.
@@ -41,13 +40,19 @@ impl Proposal {
         }
         let before = disk.read(&real).map_err(|error| Error::file("read", &real, error))?;
         let wanted = companion.ownership != Ownership::default();
-        let same_dress =
-            !wanted || fs::metadata(&real).is_ok_and(|meta| has_ownership(&meta, &companion.ownership));
+        let now = ownership_of(&real).map_err(|error| Error::file("look at", &real, error))?;
+        let same_dress = !wanted || now.is_some_and(|now| has(&now, &companion.ownership));
         if before.as_ref() == Some(&companion.bytes) && same_dress {
             return Ok(());
         }
-        self.edits.push(shown_companion(&real, before.as_deref(), Some(&companion.bytes)));
-        let ownership = wanted.then_some(companion.ownership);
+        let ownership = match &before {
+            Some(_) => wanted.then_some(companion.ownership),
+            None => Some(self.new_companion(companion)),
+        };
+        let was = now.and_then(|now| now.mode);
+        let is = ownership.and_then(|ownership| ownership.mode).or(was);
+        let sides = (before.as_deref().map(|bytes| (bytes, was)), Some((companion.bytes.as_slice(), is)));
+        self.edits.push(shown_companion(&real, sides.0, sides.1));
         self.new_files.push(NewFile {
             real,
             before: before.map(Bytes::from),
@@ -56,6 +61,34 @@ impl Proposal {
             shifts: Vec::new(),
         });
         Ok(())
+    }
+
+    /// What was said of its owner and mode; else as any new file, and open to nobody who could not read its source.
+    fn new_companion(&self, companion: &Companion) -> Ownership {
+        let said = companion.ownership;
+        let usual = self.usual_ownership();
+        let mode = usual.mode.map(|mode| mode & companion.source_mode.unwrap_or(mode));
+        Ownership {
+            mode: said.mode.or(mode),
+            owner: said.owner.or(usual.owner),
+            group: said.group.or(usual.group),
+        }
+    }
+
+    /// The owner and mode of a new file: root's, or of the account that works on its folder, for all to read; or for as
+    /// few as the main file, whose group then reads it, too.
+    pub(super) fn usual_ownership(&self) -> Ownership {
+        const FOR_ALL_TO_READ: u32 = 0o644;
+        let main = self.before.loaded.get(self.before.home).map(|file| file.real.as_path());
+        let known = main.and_then(|path| {
+            ownership_of(path).unwrap_or_else(|error| {
+                tracing::warn!(%error, "the mode of the main file is unknown");
+                None
+            })
+        });
+        let mode = known.and_then(|known| known.mode).unwrap_or(FOR_ALL_TO_READ) & FOR_ALL_TO_READ;
+        let group = known.and_then(|known| known.group).filter(|_| mode != FOR_ALL_TO_READ);
+        Ownership { mode: Some(mode), owner: None, group }
     }
 
     /// A link in a folder that the daemon reads, to what waits in the folder beside it.
@@ -108,8 +141,9 @@ impl Proposal {
                 continue;
             };
             let waiting = enabled.with_file_name(format!("{stem}available"));
-            let mut entries: Vec<PathBuf> =
-                fs::read_dir(&waiting).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
+            let there = disk::entries(&waiting).map_err(|error| Error::file("look into", &waiting, error))?;
+            let names = there.unwrap_or_default().into_iter().map(|(name, _)| name);
+            let mut entries: Vec<PathBuf> = names.map(|name| waiting.join(name)).collect();
             entries.sort();
             for path in entries {
                 let file =
@@ -143,11 +177,7 @@ impl Proposal {
         }
         // Of a link the link goes, and not what it leads to.
         let place = &loading.loaded[n];
-        let parent = place.name.parent().and_then(|parent| parent.canonicalize().ok());
-        let real = match (parent, place.name.file_name()) {
-            (Some(parent), Some(name)) => parent.join(name),
-            _ => place.real.clone(),
-        };
+        let real = walk::place(&place.name).map_err(|error| Error::file("look at", &place.name, error))?.real;
         let name = place.name.clone();
         let before = disk.read(&real).map_err(|error| Error::file("read", &real, error))?;
         match before.as_deref().and_then(link_target) {
@@ -161,10 +191,10 @@ impl Proposal {
     }
 }
 
-fn has_ownership(meta: &fs::Metadata, ownership: &Ownership) -> bool {
-    ownership.mode.is_none_or(|mode| meta.mode() & 0o7777 == mode)
-        && ownership.owner.is_none_or(|owner| meta.uid() == owner)
-        && ownership.group.is_none_or(|group| meta.gid() == group)
+/// Whether a file has the owner and mode that are wanted of it.
+fn has(now: &Ownership, wanted: &Ownership) -> bool {
+    let is = |now: Option<u32>, wanted: Option<u32>| wanted.is_none() || wanted == now;
+    is(now.mode, wanted.mode) && is(now.owner, wanted.owner) && is(now.group, wanted.group)
 }
 
 /// The way from folder `from` to `to`, as short as a person would write it.

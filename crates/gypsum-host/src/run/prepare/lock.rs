@@ -33,7 +33,7 @@ pub(super) fn lock(
     let mut known = Vec::new();
     if !request.wishes.dry_run {
         state.prepare(disk, daemon)?;
-        let loading = files::load(disk, profile, new_file)?;
+        let loading = files::load(profile, new_file)?;
         let things: Vec<String> = loading.loaded.iter().map(|file| file.real.display().to_string()).collect();
         known = loading.files;
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
@@ -49,7 +49,7 @@ pub(super) fn lock(
     }
     // Under the locks, and whatever was read to find them: another process may have changed it before.
     let held = held_already(state, &request)?;
-    let before = files::load_over(disk, profile, new_file, &held, &known)?;
+    let before = files::load_over(profile, new_file, &held, &known)?;
     Ok(Step::Done(Loaded { request, before, early }))
 }
 

@@ -41,7 +41,7 @@ impl Proposal {
     /// What our rules say of the files as they will be.
     pub(super) fn run_rules(&self, disk: &dyn Disk) -> Result<OwnRules, Error> {
         let overlay = self.overlay(disk);
-        let after = self.loading_after(disk, &overlay)?;
+        let after = self.loading_after(&overlay)?;
         let before = &self.before;
         // What must hold afterwards is asked for, too.
         let mut profile = Cow::Borrowed(&self.request.profile);
@@ -85,7 +85,7 @@ impl Proposal {
     }
 
     /// The files of the daemon as they will be.
-    fn loading_after(&self, disk: &dyn Disk, overlay: &Overlay) -> Result<Loading, Error> {
+    fn loading_after(&self, overlay: &Overlay) -> Result<Loading, Error> {
         let loading = &self.before;
         let dialect = &self.request.profile.dialect;
         let known = self.new_files.iter().all(|file| {
@@ -96,6 +96,6 @@ impl Proposal {
         if known && dialect.includes.is_empty() && dialect.include_folders.is_empty() {
             return Ok(Loading { files: self.after.clone(), ..loading.clone() });
         }
-        load_over(disk, &self.request.profile, self.request.new_file(), overlay, &self.after)
+        load_over(&self.request.profile, self.request.new_file(), overlay, &self.after)
     }
 }

@@ -1,7 +1,9 @@
 //! What files hold without an earlier change: setting by setting where that is possible, or as a whole.
 
 use super::lock::Loaded;
-use crate::disk::content_of;
+use super::new_file::NewFile;
+use crate::disk::walk::ownership_of;
+use crate::disk::{content_of, link_target};
 use crate::error::Error;
 use crate::merging::{bytes_of, merged};
 use crate::run::request::TakeBack;
@@ -40,6 +42,26 @@ pub(super) fn contents(cx: &RunContext<'_>, loaded: &Loaded, wanted: &TakeBack) 
         }
     }
     Ok(contents)
+}
+
+/// The owner and mode that files get back with their bytes: of those that are gone, or got others by these changes.
+pub(super) fn give_owners_back(
+    cx: &RunContext<'_>,
+    wanted: &TakeBack,
+    new_files: &mut [NewFile],
+) -> Result<(), Error> {
+    for entry in &wanted.changes {
+        for planned in plan_of(cx, entry)?.files {
+            let Some(backup) = &planned.backup else { continue };
+            let Some(file) = new_files.iter_mut().find(|file| file.real == planned.path) else { continue };
+            let is_file = file.after().is_some_and(|bytes| link_target(bytes).is_none());
+            if is_file && (file.before.is_none() || planned.ownership.is_some()) {
+                let owner = ownership_of(backup).map_err(|error| Error::file("look at", backup, error))?;
+                file.ownership = owner.or(file.ownership);
+            }
+        }
+    }
+    Ok(())
 }
 
 /// The file without the change, and with all that came after it.

@@ -3,6 +3,7 @@
 use super::difference::{Difference, shown_companion, shown_link};
 use super::new_file::NewFile;
 use super::proposal::Drawn;
+use crate::disk::walk::ownership_of;
 use crate::disk::{Disk, link_target};
 use crate::error::Error;
 use crate::files::Loading;
@@ -30,7 +31,12 @@ pub(super) fn draw(
                 edits.extend(difference.shown(path));
             }
             // Nothing says that it is configuration.
-            (None, None) => edits.push(shown_companion(path, before.as_deref(), bytes.as_deref())),
+            (None, None) => {
+                let was = ownership_of(path).map_err(|error| Error::file("look at", path, error))?;
+                let was = was.and_then(|was| was.mode);
+                let is = bytes.as_deref().map(|bytes| (bytes, was));
+                edits.push(shown_companion(path, before.as_deref().map(|bytes| (bytes, was)), is));
+            }
             (was, is) => {
                 edits.extend(was.map(|target| shown_link(path, &target, false)));
                 edits.extend(is.map(|target| shown_link(path, &target, true)));

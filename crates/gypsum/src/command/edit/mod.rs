@@ -58,7 +58,7 @@ pub fn run(
     // The file of a draft may not exist yet.
     let makes = asked.new || asked.draft.is_some() && within.as_ref().is_some_and(|file| !file.exists());
     let new = makes.then(|| within.clone().unwrap_or(home));
-    let loading = files::load(&RealDisk, &profile, new.as_deref())?;
+    let loading = files::load(&profile, new.as_deref())?;
     let (n, line) = place(&loading, within.as_deref(), asked.at.as_deref())?;
     let (name, real) = (loading.loaded[n].name.clone(), loading.loaded[n].real.clone());
     let like = loading.files[n].doc.clone();
