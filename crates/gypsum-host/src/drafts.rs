@@ -294,6 +294,11 @@ impl Draft {
         Ok(())
     }
 
+    /// From now on it proposes these bytes.
+    pub fn propose(&self, bytes: &[u8]) -> Result<(), Error> {
+        self.replace(&self.path(), bytes)
+    }
+
     /// Says why it is not live.
     pub fn is_now(&mut self, because: Reason, now_ms: i64) -> Result<(), Error> {
         self.note.because = because;

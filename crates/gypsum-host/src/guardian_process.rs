@@ -9,6 +9,7 @@ use std::io::{self, Write};
 use std::os::unix::net::UnixStream;
 use std::path::Path;
 use std::sync::mpsc::{Receiver, Sender, channel};
+use std::thread::Builder;
 use std::time::Duration;
 
 /// How long the front may take to hear the end. One that is held up reads the record later.
@@ -36,23 +37,24 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
     let Some((charge, locks)) = line.charge()? else { return Ok(()) };
     let world = RealWorld::new()?;
     let (speaker, way_out) = (line.speaker()?, interrupt::flag());
-    std::thread::spawn(move || {
+    // Without a thread the change is not taken over, and the front goes on with it.
+    Builder::new().spawn(move || {
         // Once to stop the change, once more to end the wait for the old configuration.
         while line.is_withdrawn() {
             way_out.store(true, std::sync::atomic::Ordering::Relaxed);
         }
-    });
+    })?;
     let (tell, told) = channel();
     let (done, heard) = channel();
-    std::thread::spawn(move || speak(speaker, &told, &done));
+    Builder::new().spawn(move || speak(speaker, &told, &done))?;
 
     let (alive, progress) = (tell.clone(), world.progress());
-    std::thread::spawn(move || {
+    Builder::new().spawn(move || {
         let alive = |(healthy, of)| alive.send(GuardianMessage::Alive(healthy, of));
         while alive(progress.get()).is_ok() {
             std::thread::sleep(PULSE);
         }
-    });
+    })?;
     let (mut teller, last) = (Teller { tell: tell.clone() }, tell);
     carry_staged(&world, &charge.state, &mut teller, charge.staged, move |status| {
         // The next change need not wait for who watches this one.

@@ -42,6 +42,7 @@
 
 pub mod accounts;
 mod background;
+mod beside;
 pub mod children;
 pub mod disk;
 pub mod drafts;
@@ -69,6 +70,7 @@ pub mod sockets;
 pub mod state;
 pub mod survey;
 pub mod transaction;
+pub mod trust;
 pub mod view;
 pub mod who;
 pub mod world;

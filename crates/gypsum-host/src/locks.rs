@@ -1,13 +1,58 @@
-//! Locks: one a resolved file and one a service, at one place of the host whoever asks. The kernel
-//! gives them back when the process ends, however it ends.
+//! Locks: one a resolved file, one a service and one the changes of a daemon. The kernel gives them back when the
+//! process ends, however it ends.
+//!
+//! Root's locks are in a folder where only root can write, so that nobody else can hold or fill one. An account has its
+//! own, in its runtime folder; what it can change itself root locks in both places.
 
+use crate::accounts;
+use crate::disk::walk::{self, Place};
+use crate::disk::{Disk, RealDisk};
 use crate::error::Error;
-use rustix::fs::{Access, Mode, OFlags};
+use crate::service::{self, ManagerScope};
+use gypsum_core::profile::Service;
+use rustix::fs::OFlags;
 use std::fs::{File, TryLockError};
-use std::io::{Read, Seek, Write};
+use std::io::{self, Read, Seek, Write};
 use std::os::fd::{AsFd, BorrowedFd};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+
+/// Where root's locks are; empty after a boot.
+const ROOTS: &str = "/run/gypsum/locks";
+/// Nobody says more of themselves, in bytes.
+const MOST_WORDS: u64 = 512;
+
+/// Something that one change at a time may have.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Thing {
+    /// Its name.
+    name: String,
+    /// The account that can change it without root, by its number.
+    account: Option<u32>,
+}
+
+impl Thing {
+    /// A file, links followed.
+    pub fn file(path: &Path) -> Self {
+        // What cannot be walked to is refused where it is read.
+        let account = walk::place(path).ok().and_then(|place| place.account);
+        Self { name: path.display().to_string(), account: account.map(|account| account.uid) }
+    }
+
+    /// A service, if there is one.
+    pub fn service(service: &Service) -> Option<Self> {
+        let account = match ManagerScope::of(service) {
+            ManagerScope::Of(_, uid) => Some(uid),
+            ManagerScope::Own | ManagerScope::System => None,
+        };
+        Some(Self { name: service::lock_name(service)?, account })
+    }
+
+    /// The changes of a daemon, by their folder: each has a number of its own.
+    pub fn changes(folder: &Path) -> Self {
+        Self { name: format!("the changes in {}", folder.display()), account: None }
+    }
+}
 
 /// Locks that are held as long as this lives.
 #[derive(Debug, Default)]
@@ -19,39 +64,58 @@ impl Drop for Locks {
     fn drop(&mut self) {
         // Removed while it is held: whoever opened it meanwhile sees that it lost its name.
         for (path, _) in &self.held {
-            let _ = std::fs::remove_file(path);
+            let _ = RealDisk.remove(path);
         }
     }
 }
 
-/// Where locks live: a folder that every account can reach and that is empty after a boot.
-fn folder() -> PathBuf {
-    let shared = Path::new("/run/lock/gypsum");
-    // Some systems keep /run/lock to root; an account that cannot make the folder there meets the
-    // others of its kind elsewhere.
-    let usable = shared.is_dir()
-        || shared.parent().is_some_and(|base| rustix::fs::access(base, Access::WRITE_OK).is_ok());
-    if usable { shared.to_owned() } else { std::env::temp_dir().join("gypsum-locks") }
+/// Where our own locks are.
+fn own_folder() -> PathBuf {
+    let uid = rustix::process::geteuid();
+    if uid.is_root() {
+        return PathBuf::from(ROOTS);
+    }
+    folder_of(uid.as_raw()).unwrap_or_else(|| fallback_of(uid.as_raw()))
+}
+
+/// Where the locks of an account are: in its runtime folder, while it has a session.
+fn folder_of(uid: u32) -> Option<PathBuf> {
+    let runtime = PathBuf::from(format!("/run/user/{uid}"));
+    let fallback = fallback_of(uid);
+    if runtime.is_dir() { Some(runtime.join("gypsum-locks")) } else { fallback.is_dir().then_some(fallback) }
+}
+
+/// Where they are for an account without a runtime folder.
+fn fallback_of(uid: u32) -> PathBuf {
+    Path::new("/tmp").join(format!("gypsum-locks-{uid}"))
 }
 
 impl Locks {
     /// Takes the lock of each of `things`; `holder` is what others are told meanwhile, with
     /// the number of this process.
-    pub fn take(things: &[String], holder: &str) -> Result<Self, Error> {
+    pub fn take(things: &[Thing], holder: &str) -> Result<Self, Error> {
         let mut locks = Self::default();
         locks.take_more(things, holder)?;
         Ok(locks)
     }
 
     /// Takes these, too.
-    pub fn take_more(&mut self, things: &[String], holder: &str) -> Result<(), Error> {
-        let folder = folder();
+    pub fn take_more(&mut self, things: &[Thing], holder: &str) -> Result<(), Error> {
+        let own = own_folder();
+        let made = RealDisk.make_folder(&own).and_then(|()| refuse_others(&own));
+        made.map_err(|error| Error::file("make the folder of locks", &own, error))?;
         // Always in one order, so that two changes cannot each hold what the other waits for.
-        let mut things: Vec<&String> = things.iter().collect();
+        let mut things: Vec<&Thing> = things.iter().collect();
         things.sort();
         things.dedup();
         for thing in things {
-            self.held.push(take_one(&folder, thing, holder)?);
+            self.held.push(take_one(&own, thing, holder, None)?);
+            let Some(uid) = thing.account else { continue };
+            if let Some(folder) = folder_of(uid) {
+                let made = RealDisk.make_folder(&folder);
+                made.map_err(|error| Error::file("make the folder of locks", &folder, error))?;
+                self.held.push(take_one(&folder, thing, holder, Some(uid))?);
+            }
         }
         Ok(())
     }
@@ -80,18 +144,46 @@ impl Locks {
     }
 }
 
-fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File), Error> {
-    let path = path_of(folder, thing);
+/// Another account may have made the folder first.
+fn refuse_others(folder: &Path) -> io::Result<()> {
+    let owner = walk::ownership_of(folder)?.and_then(|owner| owner.owner);
+    match owner {
+        Some(uid) if uid == rustix::process::geteuid().as_raw() => Ok(()),
+        Some(uid) => {
+            let who = accounts::user_name(uid);
+            Err(io::Error::new(io::ErrorKind::PermissionDenied, format!("it belongs to {who}")))
+        }
+        None => Err(rustix::io::Errno::NOENT.into()),
+    }
+}
+
+/// Takes one lock; `account` is the one in whose folder it is, where that is not ours.
+fn take_one(
+    folder: &Path,
+    thing: &Thing,
+    holder: &str,
+    account: Option<u32>,
+) -> Result<(PathBuf, File), Error> {
+    let path = path_of(folder, &thing.name);
+    let failed = |error: io::Error| Error::file("take the lock", &path, error);
     loop {
-        let mut file = open(folder, &path).map_err(|error| Error::file("open the lock", &path, error))?;
+        let place = walk::place(&path).map_err(failed)?;
+        if place.account.as_ref().map(|account| account.uid) != account {
+            return Err(failed(io::Error::other("its folder is of another account")));
+        }
+        let file =
+            place.act(|at, name| walk::open(at, name, OFlags::RDWR | OFlags::CREATE)).map_err(failed)?;
         match file.try_lock() {
-            Ok(()) if !is_named(&file, &path) => continue,
+            Ok(()) if !is_named(&file, &place) => continue,
             Ok(()) => {}
             Err(TryLockError::WouldBlock) => {
-                let mut text = String::new();
-                let _ = file.read_to_string(&mut text);
-                let by = if text.trim().is_empty() { String::new() } else { format!(" ({})", text.trim()) };
-                return Err(Error::busy(format!("another change has {thing} right now{by}"))
+                // What another account says of itself is nothing to go by.
+                let by = match account {
+                    Some(uid) => format!("the account {}", accounts::user_name(uid)),
+                    None => words_in(file).map_err(failed)?,
+                };
+                let by = if by.is_empty() { by } else { format!(" ({by})") };
+                return Err(Error::busy(format!("another change has {} right now{by}", thing.name))
                     .help("wait until it has ended; nothing was touched"));
             }
             Err(TryLockError::Error(error)) => return Err(Error::file("lock", &path, error)),
@@ -101,23 +193,39 @@ fn take_one(folder: &Path, thing: &str, holder: &str) -> Result<(PathBuf, File),
     }
 }
 
-/// Another account may have made the file; then the lock holds all the same, only nameless.
+/// A lock holds all the same where it cannot be said whose it is.
 fn say_who(mut file: &File, holder: &str) {
     let text = format!("{holder}, process {}", std::process::id());
-    let _ = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(text.as_bytes()));
+    let said = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| file.write_all(text.as_bytes()));
+    if let Err(error) = said {
+        tracing::warn!(%error, "a lock does not say who holds it");
+    }
 }
 
-/// Who holds the lock of `thing`, in the words that were left there; none where nobody does.
-pub fn holder(thing: &str) -> Option<String> {
-    let mut file = File::open(path_of(&folder(), thing)).ok()?;
+fn words_in(file: File) -> io::Result<String> {
+    let mut bytes = Vec::new();
+    file.take(MOST_WORDS).read_to_end(&mut bytes)?;
+    Ok(String::from_utf8_lossy(&bytes).trim().to_owned())
+}
+
+/// Who holds a lock, in the words that were left there; `None` where nobody does.
+///
+/// # Errors
+///
+/// If it cannot be found out.
+pub fn holder(thing: &Thing) -> Result<Option<String>, Error> {
+    let path = path_of(&own_folder(), &thing.name);
+    let failed = |error: io::Error| Error::file("look at the lock", &path, error);
+    let opened = walk::place(&path).and_then(|place| place.open());
+    let lock = match opened {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+        opened => opened.map_err(failed)?,
+    };
     // There is no asking without taking: let go at once.
-    match file.try_lock_shared() {
-        Err(TryLockError::WouldBlock) => {
-            let mut text = String::new();
-            file.read_to_string(&mut text).ok()?;
-            Some(text)
-        }
-        _ => None,
+    match lock.try_lock_shared() {
+        Err(TryLockError::WouldBlock) => words_in(lock).map(Some).map_err(failed),
+        Err(TryLockError::Error(error)) => Err(failed(error)),
+        Ok(()) => Ok(None),
     }
 }
 
@@ -126,36 +234,8 @@ fn path_of(folder: &Path, thing: &str) -> PathBuf {
 }
 
 /// Whether the file that was locked is still the one with the name: its holder before us removes it.
-fn is_named(file: &File, path: &Path) -> bool {
+fn is_named(file: &File, place: &Place) -> bool {
     let inode = |meta: std::fs::Metadata| (meta.dev(), meta.ino());
-    file.metadata().map(inode).ok() == std::fs::symlink_metadata(path).map(inode).ok()
-}
-
-fn open(folder: &Path, path: &Path) -> std::io::Result<File> {
-    if !folder.is_dir() {
-        std::fs::create_dir_all(folder)?;
-        rustix::fs::chmod(folder, Mode::from_raw_mode(0o1777))?;
-    }
-    let base = OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    // Opened first and made only if it is missing: in a sticky folder the kernel may refuse to open
-    // for making what belongs to another account.
-    for _ in 0..3 {
-        for flags in [OFlags::RDWR | base, OFlags::RDONLY | base] {
-            match rustix::fs::open(path, flags, Mode::empty()) {
-                Ok(fd) => return Ok(fd.into()),
-                Err(rustix::io::Errno::NOENT | rustix::io::Errno::ACCESS) => {}
-                Err(error) => return Err(error.into()),
-            }
-        }
-        match rustix::fs::open(
-            path,
-            OFlags::RDWR | OFlags::CREATE | OFlags::EXCL | base,
-            Mode::from_raw_mode(0o644),
-        ) {
-            Ok(fd) => return Ok(fd.into()),
-            Err(rustix::io::Errno::EXIST) => {}
-            Err(error) => return Err(error.into()),
-        }
-    }
-    Err(std::io::Error::from(std::io::ErrorKind::PermissionDenied))
+    let named = place.look().ok().flatten().map(inode);
+    named.is_some() && file.metadata().map(inode).ok() == named
 }

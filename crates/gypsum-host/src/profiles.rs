@@ -1,17 +1,21 @@
 //! Finding the profile of a daemon, and refusing one that another account could write.
 
+use crate::disk::walk;
 use crate::error::Error;
 use crate::service::ManagerScope;
+use crate::trust::{self, Relied};
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::profile::{BUILT_IN, Layout, Profile, ProfileError, Service, built_in, read};
 use gypsum_core::text::nearest;
 use std::fs;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use uzers::os::unix::UserExt;
 
 /// Where the administrator's own profiles are.
 pub const FOLDER: &str = "/etc/gypsum/profiles";
+
+/// More than this no profile has, in bytes.
+const MOST_BYTES: usize = 4 << 20;
 
 /// Why there is no profile.
 #[derive(Clone, Debug)]
@@ -173,9 +177,10 @@ fn unknown(daemon: &str) -> Error {
 
 /// The profile in a file of the administrator's own, as it holds on this host.
 pub fn read_file(path: &Path) -> Result<Profile, NoProfile> {
-    safe(path).map_err(NoProfile::Error)?;
-    let text =
-        fs::read_to_string(path).map_err(|error| NoProfile::Error(Error::file("read", path, error)))?;
+    let read = |file| walk::read_whole(file, MOST_BYTES).map_err(|error| Error::file("read", path, error));
+    let bytes = trust::open(Relied::Profile, path).and_then(read).map_err(NoProfile::Error)?;
+    let text = String::from_utf8(bytes)
+        .map_err(|_| NoProfile::Error(Error::usage(format!("{} is not UTF-8", path.display()))))?;
     on_this_host(&text).map_err(|error| malformed(path, &error))
 }
 
@@ -188,29 +193,4 @@ fn malformed(path: &Path, error: &ProfileError) -> NoProfile {
         ..Finding::new("profile", Severity::Fault, error.message.clone())
     };
     NoProfile::Malformed(Box::new(finding))
-}
-
-/// A profile names commands to run: as root, nobody else may be able to write it or any folder
-/// above it.
-fn safe(path: &Path) -> Result<(), Error> {
-    let real = path.canonicalize().map_err(|error| Error::file("read", path, error))?;
-    if !rustix::process::geteuid().is_root() {
-        return Ok(());
-    }
-    for part in real.ancestors() {
-        let meta = fs::metadata(part).map_err(|error| Error::file("look at", part, error))?;
-        // In a sticky folder others cannot replace what is not theirs.
-        let sticky = meta.is_dir() && meta.mode() & 0o1000 != 0;
-        let writable = meta.mode() & 0o002 != 0 || (meta.mode() & 0o020 != 0 && meta.gid() != 0);
-        if meta.uid() != 0 || (writable && !sticky) {
-            let message = format!("{} could be written by another account than root", part.display());
-            return Err(Error::refused(format!("profile {} is not used: {message}", path.display())).help(
-                format!(
-                    "a profile names commands that run as root: chown root:root {0} && chmod go-w {0}",
-                    part.display()
-                ),
-            ));
-        }
-    }
-    Ok(())
 }

@@ -1,6 +1,7 @@
 //! Rehearsal: the daemon's own checker reads the files as they are, and the proposal.
 
 use crate::accounts;
+use crate::beside;
 use crate::children::{Ran, run_command};
 use crate::disk::walk::ownership_of;
 use crate::error::Error;
@@ -83,9 +84,9 @@ pub fn ask(
         Ok(Some(told))
     };
     let (before, after) = std::thread::scope(|scope| {
-        let before = scope.spawn(|| one(false));
+        let before = beside::begin(scope, || one(false));
         let after = one(true);
-        (before.join(), after)
+        (before.wait(), after)
     });
     let before = before.map_err(|_| Error::cannot("the daemon could not be asked what it understands"))?;
     Ok(before?.zip(after?))

@@ -1,9 +1,11 @@
 //! The state folder: one folder a change, under one folder a daemon.
 
 use crate::disk::Disk;
+use crate::disk::walk::ownership_of;
 use crate::error::Error;
 use crate::evidence::{self, Evidence, Progress};
-use crate::locks::holder;
+use crate::locks::{Thing, holder};
+use crate::trust::{self, Relied};
 use gypsum_core::change::{Plan, Stage, Verdict};
 use gypsum_core::event::Event;
 use gypsum_core::record::Recorded;
@@ -11,6 +13,7 @@ use gypsum_core::report::Report;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 
 /// The state folder.
@@ -49,10 +52,13 @@ impl State {
     pub fn at(given: Option<&Path>) -> Result<Self, Error> {
         if let Some(root) = given {
             let root = std::path::absolute(root).map_err(|error| Error::file("use", root, error))?;
+            trust::check_folder(Relied::State, &root)?;
             return Ok(Self { root });
         }
         if rustix::process::geteuid().is_root() {
-            return Ok(Self { root: "/var/lib/gypsum".into() });
+            let root = PathBuf::from("/var/lib/gypsum");
+            trust::check_folder(Relied::State, &root)?;
+            return Ok(Self { root });
         }
         let home = || std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state"));
         let xdg = std::env::var_os("XDG_STATE_HOME").map(PathBuf::from).filter(|path| path.is_absolute());
@@ -76,7 +82,8 @@ impl State {
     /// Makes the folder of a daemon's changes.
     pub fn prepare(&self, disk: &dyn Disk, daemon: &str) -> Result<(), Error> {
         let folder = self.of_daemon(daemon);
-        disk.make_folder(&folder).map_err(|error| {
+        let made = disk.make_folder(&folder).and_then(|()| refuse_open(&folder));
+        made.map_err(|error| {
             let error = Error::file("make the state folder", &folder, error);
             if error.advice().is_some() {
                 error
@@ -176,6 +183,36 @@ impl State {
         })
     }
 
+    /// An open change of another daemon that has one of these files, too; taking it back would take back what is written
+    /// now.
+    ///
+    /// # Errors
+    ///
+    /// If the state folder may not be read.
+    pub fn open_elsewhere(
+        &self,
+        disk: &dyn Disk,
+        daemon: &str,
+        files: &[PathBuf],
+    ) -> Result<Option<(String, Entry)>, Error> {
+        for other in self.daemons(disk)?.into_iter().filter(|other| other != daemon) {
+            let Some((entry, evidence)) = self.last_begun(disk, &other)? else { continue };
+            let is_open = match &evidence.progress {
+                Progress::Open(_, Stage::Closed(_)) | Progress::NotBegun | Progress::Ended(_) => false,
+                Progress::Open(..) | Progress::Unknown | Progress::Newer(..) => true,
+            };
+            // A plan that cannot be read leaves the copies that were made for it.
+            let planned = |path: &PathBuf| match &evidence.plan {
+                Some(plan) => plan.files.iter().any(|file| file.path == *path),
+                None => entry.copy_of("before", path).exists() || entry.copy_of("after", path).exists(),
+            };
+            if is_open && files.iter().any(planned) {
+                return Ok(Some((other, entry)));
+            }
+        }
+        Ok(None)
+    }
+
     /// The last change of which anything may have been live, with what is known of it. While one is open no other
     /// begins: no change before it is open.
     fn last_begun(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Evidence)>, Error> {
@@ -266,10 +303,12 @@ impl Entry {
         }
         match &evidence.progress {
             Progress::Open(_, Stage::Closed(Verdict::Stuck)) => Way::Ended,
-            Progress::Open(plan, _) => {
-                let lock = plan.files.first().and_then(|file| holder(&file.path.display().to_string()));
-                lock.map_or(Way::CutOff, Way::GoesOn)
-            }
+            Progress::Open(..) => match holder(&Thing::changes(self.folder.parent().unwrap_or(&self.folder)))
+            {
+                Ok(Some(who)) => Way::GoesOn(who),
+                Ok(None) => Way::CutOff,
+                Err(error) => Way::Unknown(error.to_string()),
+            },
             Progress::NotBegun | Progress::Ended(_) | Progress::Unknown | Progress::Newer(..) => Way::Ended,
         }
     }
@@ -294,6 +333,16 @@ const SET_ASIDE: &str = ".damaged";
 /// The number in the name of a change's folder; `None` if it is no such name.
 pub fn number_of(name: &str) -> Option<u32> {
     name.rsplit_once('-')?.1.parse().ok()
+}
+
+/// Copies of files keep their mode, so that a person can copy them back: others must not look into their folder.
+fn refuse_open(folder: &Path) -> io::Result<()> {
+    let mode = ownership_of(folder)?.and_then(|owner| owner.mode).unwrap_or_default();
+    if mode & 0o077 == 0 {
+        return Ok(());
+    }
+    let why = format!("others can look into it: chmod 700 {}", folder.display());
+    Err(io::Error::new(io::ErrorKind::PermissionDenied, why))
 }
 
 fn folders_in(disk: &dyn Disk, path: &Path) -> Result<Vec<String>, Error> {

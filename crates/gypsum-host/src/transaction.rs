@@ -256,6 +256,28 @@ impl<'a> Transaction<'a> {
         Ok(false)
     }
 
+    /// The live files that another process changed or removed since they went live, each with what to say of it; a
+    /// version that is neither before nor after is saved first.
+    pub fn others(&self) -> Outcome<Vec<(PathBuf, String)>> {
+        let mut found = Vec::new();
+        for file in &self.plan.files {
+            let live = self.content(&file.path)?;
+            if live == file.after {
+                continue;
+            }
+            let path = file.path.display();
+            let note = match live {
+                Content::Absent => format!("another process removed {path} meanwhile"),
+                live if live == file.before => {
+                    format!("another process gave {path} back what it held before this change")
+                }
+                Content::Digest(_) => self.save(&file.path)?,
+            };
+            found.push((file.path.clone(), note));
+        }
+        Ok(found)
+    }
+
     /// Whether anything waits beside a live file.
     pub fn is_staged(&self) -> Outcome<bool> {
         for file in &self.plan.files {
@@ -283,8 +305,14 @@ impl<'a> Transaction<'a> {
         } else {
             Some(self.save(&file.aside)?)
         };
-        self.disk.remove(&file.aside).map_err(|error| Error::file("remove", &file.aside, error))?;
-        Ok(note)
+        match self.disk.remove(&file.aside) {
+            // What was put there is no file, and may not be empty.
+            Err(error) if error.kind() == io::ErrorKind::IsADirectory => Ok(Some(format!(
+                "a folder that another process put there is left at {}",
+                file.aside.display()
+            ))),
+            removed => removed.map(|()| note).map_err(|error| Error::file("remove", &file.aside, error)),
+        }
     }
 
     fn backup_aside(&self, file: &PlannedFile) -> Outcome {
@@ -304,8 +332,17 @@ impl<'a> Transaction<'a> {
     /// Keeps a copy of somebody else's version in the change's folder.
     fn save(&self, path: &Path) -> Outcome<String> {
         let folder = self.foreign_folder();
-        let Some(bytes) = self.bytes(path)? else {
-            return Ok(left_alone(path));
+        let bytes = match self.disk.read(path) {
+            Ok(Some(bytes)) => bytes,
+            Ok(None) => return Ok(left_alone(path)),
+            // A pipe, a device or a folder: there are no bytes that could be lost.
+            Err(error) if error.kind() == io::ErrorKind::InvalidInput => {
+                return Ok(format!(
+                    "another process put something that is no file in place of {}",
+                    path.display()
+                ));
+            }
+            Err(error) => return Err(Error::file("read", path, error)),
         };
         let copy = folder.join(digest_name(&content_of(Some(&bytes))));
         if self.bytes(&copy)?.as_deref() != Some(bytes.as_slice()) {

@@ -241,6 +241,15 @@ pub fn folder(path: &Path) -> io::Result<Place> {
     walk(path, Manner { enters_last: true, only_reads: true, follows_last: true, ..Manner::default() })
 }
 
+/// The same into a folder to be worked in.
+///
+/// # Errors
+///
+/// If there is none, or root may not work there.
+pub fn folder_to_use(path: &Path) -> io::Result<Place> {
+    walk(path, Manner { enters_last: true, follows_last: true, ..Manner::default() })
+}
+
 struct Walk {
     manner: Manner,
     /// The folders from the root to where it is.

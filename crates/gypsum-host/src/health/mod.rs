@@ -6,6 +6,7 @@ mod patience;
 mod service;
 mod steady;
 
+use crate::beside;
 use crate::probe::ProbeContext;
 use crate::world::World;
 use gypsum_core::health::{Judgement, Outcome, held, judge};
@@ -15,7 +16,6 @@ use gypsum_core::service::Observation;
 use log_failures::LogFailures;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::thread::ScopedJoinHandle;
 use std::time::Duration;
 
 /// What is looked at, and against what.
@@ -84,7 +84,7 @@ impl<'a> HealthRun<'a> {
     /// One try of each check, side by side, without patience: how it is now, and how the service is.
     pub fn once(&self) -> (Vec<Outcome>, Option<Observation>) {
         std::thread::scope(|scope| {
-            let try_one = |check| scope.spawn(move || self.world.probe(check, self.scene));
+            let try_one = |check| beside::begin(scope, move || self.world.probe(check, self.scene));
             let probed = |check: &&Check| check.probe != Probe::Service;
             let tries: Vec<_> = self.checks.iter().filter(probed).map(try_one).collect();
             let begun = self.world.now_ms();
@@ -98,7 +98,7 @@ impl<'a> HealthRun<'a> {
             for check in self.checks {
                 outcomes.push(match (&seen, check.probe == Probe::Service) {
                     (Some(seen), true) => self.judge_service(check, seen, ms).0,
-                    _ => tries.next().and_then(|one| one.join().ok()).unwrap_or_else(|| broken(check)),
+                    _ => tries.next().and_then(|one| one.wait().ok()).unwrap_or_else(|| broken(check)),
                 });
             }
             (outcomes, seen)
@@ -144,15 +144,19 @@ impl<'a> HealthRun<'a> {
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let begin = |n: usize| {
                 let patience = self.patience_with(&self.checks[n], baseline, let_go);
-                scope.spawn(move || tried(n, scene, patience))
+                beside::begin(scope, move || tried(n, scene, patience))
             };
             let tries: Vec<_> =
                 (0..self.checks.len()).map(|n| (Some(n) != service).then(|| begin(n))).collect();
-            let outcome = |(check, one): (&Check, Option<ScopedJoinHandle<'_, _>>)| match one {
-                Some(one) => one.join().unwrap_or_else(|_| (broken(check), false)),
-                None => first.clone().unwrap_or_else(|| (broken(check), false)),
-            };
-            self.checks.iter().zip(tries).map(outcome).collect()
+            let mut outcomes = Vec::new();
+            for (check, one) in self.checks.iter().zip(tries) {
+                let outcome = match one {
+                    Some(one) => one.wait().ok(),
+                    None => first.clone(),
+                };
+                outcomes.push(outcome.unwrap_or_else(|| (broken(check), false)));
+            }
+            outcomes
         });
         let plain = |outcomes: &[(Outcome, bool)]| -> Vec<Outcome> {
             outcomes.iter().map(|(one, _)| one.clone()).collect()

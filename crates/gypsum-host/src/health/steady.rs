@@ -2,6 +2,7 @@
 
 use super::HealthRun;
 use super::service::{gone, running};
+use crate::beside;
 use crate::probe::ProbeContext;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
@@ -132,9 +133,9 @@ impl HealthRun<'_> {
             })
             .collect();
         let again: Vec<(usize, Option<Outcome>)> = std::thread::scope(|scope| {
-            let begin = |n: usize| (n, scope.spawn(move || self.once_more(&self.checks[n], scene)));
+            let begin = |n: usize| (n, beside::begin(scope, move || self.once_more(&self.checks[n], scene)));
             let tries: Vec<_> = due.into_iter().map(begin).collect();
-            tries.into_iter().map(|(n, one)| (n, one.join().ok())).collect()
+            tries.into_iter().map(|(n, one)| (n, one.wait().ok())).collect()
         });
         for (n, outcome) in again {
             let outcome = outcome.unwrap_or_else(|| super::broken(&self.checks[n]));

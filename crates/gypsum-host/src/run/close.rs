@@ -134,6 +134,14 @@ fn summary(live: &Live<'_>, verdict: Verdict) -> String {
         Verdict::Kept if healthy == Some(false) => {
             format!("{name} has its new configuration, and is unhealthy as before")
         }
+        Verdict::Kept if !live.service.taken_over.is_empty() => {
+            let files: Vec<String> =
+                live.service.taken_over.iter().map(|path| path.display().to_string()).collect();
+            format!(
+                "{name} has its new configuration, but another process changed {} meanwhile",
+                files.join(" and ")
+            )
+        }
         Verdict::Kept if service::exists(&plan.service) => format!("{name} runs on its new configuration"),
         Verdict::Kept => format!("{name} has its new configuration"),
         Verdict::Restored => restored(live, &name),

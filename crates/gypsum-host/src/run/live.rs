@@ -14,6 +14,7 @@ use gypsum_core::event::Event;
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use gypsum_core::text::Bytes;
+use std::path::PathBuf;
 
 /// A change whose backup exists, on its way to a verdict.
 pub(super) struct Live<'a> {
@@ -41,6 +42,8 @@ pub(super) struct ServiceRecord {
     pub down: Vec<String>,
     /// What is still to be quoted of the logs.
     pub excerpt: Option<LogExcerpt>,
+    /// Files that another process changed or removed while the new configuration was watched.
+    pub taken_over: Vec<PathBuf>,
     /// Whether it was restarted for the old configuration, and not only reloaded.
     pub restarted_back: bool,
 }

@@ -6,9 +6,8 @@ use super::prepare::Saved;
 use super::recorder::Recorder;
 use super::steps::RunContext;
 use crate::error::Error;
-use crate::locks::Locks;
+use crate::locks::{Locks, Thing};
 use crate::profiles;
-use crate::service;
 use crate::state::{Entry, State};
 use crate::world::World;
 use gypsum_core::change::{Change, Plan, Stage};
@@ -28,8 +27,9 @@ pub fn recover(
     let Some((entry, plan, _)) = state.last_change(world.disk(), daemon)? else {
         return Ok(None);
     };
-    let mut things: Vec<String> = plan.files.iter().map(|file| file.path.display().to_string()).collect();
-    things.extend(service::lock_name(&plan.service));
+    let mut things: Vec<Thing> = plan.files.iter().map(|file| Thing::file(&file.path)).collect();
+    things.extend(Thing::service(&plan.service));
+    things.push(Thing::changes(&state.of_daemon(daemon)));
     let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
     // Read again: whoever held the locks before may have brought it to its end.
     let open = state.last_change(world.disk(), daemon)?;

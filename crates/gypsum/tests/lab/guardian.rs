@@ -186,5 +186,5 @@ fn play(lab: &Lab, case: &Case) {
     lab.until(10, "! systemctl -q list-units --all --plain 'gypsum-*' | grep -q service", &|| {
         format!("{name}: a unit is left")
     });
-    assert_eq!(lab.sh("ls -A /run/lock/gypsum; ls -d /run/gypsum-* 2>/dev/null || true"), "", "{name}");
+    assert_eq!(lab.sh("ls -A /run/gypsum/locks; ls -d /run/gypsum-* 2>/dev/null || true"), "", "{name}");
 }

@@ -18,6 +18,7 @@ use std::time::Duration;
 pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, Error> {
     let plan = live.plan.clone();
     if service::exists(&plan.service) && !plan.touch_service {
+        look_at_files(live)?;
         live.emit(Event::Looked { health: Vec::new(), judgement: Judgement::Unproven, back: false });
         return Ok(StepOutcome::Health(Judgement::Unproven));
     }
@@ -29,6 +30,13 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
         live.emit(Event::Looked { health, judgement, back: false });
         return Ok(live.obstacle.interrupted());
     }
+    // What was watched is proven of the files that were there: they must be there still.
+    let judgement = match judgement {
+        Judgement::Worse => judgement,
+        judgement if look_at_files(live)? => judgement,
+        Judgement::Healthy | Judgement::Unproven => Judgement::Unproven,
+        judgement => judgement,
+    };
     if judgement == Judgement::Worse {
         live.obstacle.cause.get_or_insert_with(|| cause(baseline, &health));
         live.service.down = units_down(&plan.checks_after, &health);
@@ -43,6 +51,16 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
         mark_log(live);
     }
     Ok(StepOutcome::Health(judgement))
+}
+
+/// Whether the live files are those that went live. What another process made of them is saved and said.
+fn look_at_files(live: &mut Live<'_>) -> Result<bool, Error> {
+    let others = live.files().others()?;
+    for (path, note) in &others {
+        live.note(note.clone());
+        live.service.taken_over.push(path.clone());
+    }
+    Ok(others.is_empty())
 }
 
 pub(in crate::run) fn health_of(

@@ -4,12 +4,13 @@
 use super::new_file::NewFile;
 use super::own_rules::{OwnRules, new_settings};
 use super::proposal::Proposal;
+use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
+use crate::locks::Thing;
 use crate::rehearse::{Proposed, Rehearsal, rehearse};
 use crate::run::handover::HandOver;
 use crate::run::steps::{Obstacle, RunContext, Step, Timer};
-use crate::service;
 use crate::shell;
 use crate::world::World;
 use gypsum_core::change::StepOutcome;
@@ -94,7 +95,7 @@ fn rules_and_checker(
     let ((own, own_ms), checker) = std::thread::scope(|scope| {
         let home = &home;
         let checking = proposal.request.profile.checker.as_ref().map(|checker| {
-            scope.spawn(move || {
+            beside::begin(scope, move || {
                 let timer = Timer::start(world);
                 (rehearse(checker, &files_of(files, home), home, is_restore), timer.ms(world))
             })
@@ -103,7 +104,7 @@ fn rules_and_checker(
         let own = proposal.run_rules(world.disk());
         let own = (own, timer.ms(world));
         let broken = || (Err(Error::cannot("the thread of the daemon's checker broke off")), 0);
-        (own, checking.map(|thread| thread.join().unwrap_or_else(|_| broken())))
+        (own, checking.map(|thread| thread.wait().unwrap_or_else(|_| broken())))
     });
     let mut runs = vec![CheckRun { name: "Gypsum's rules".to_owned(), ms: own_ms }];
     runs.push(match &checker {
@@ -123,8 +124,8 @@ fn with_service(
     let OwnRules { findings, changed_statements, after } = own;
     proposal.changed.extend(new_settings(&after.files, &changed_statements));
     let (service, found) = proposal.early.service()?;
-    if let Some(name) = service::lock_name(&service).filter(|_| !proposal.request.wishes.dry_run) {
-        to.locks.take_more(&[name], &to.holder)?;
+    if let Some(thing) = Thing::service(&service).filter(|_| !proposal.request.wishes.dry_run) {
+        to.locks.take_more(&[thing], &to.holder)?;
     }
     Ok((findings, Checked { proposal, changed_statements, after, service, found }))
 }

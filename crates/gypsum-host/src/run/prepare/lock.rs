@@ -1,15 +1,17 @@
 //! The order *lock*: the locks are taken, and the files are read under them.
 
+use crate::disk::Disk;
 use crate::drafts;
 use crate::error::Error;
 use crate::files::{self, Loading, Overlay};
-use crate::locks::Locks;
+use crate::locks::{Locks, Thing};
 use crate::run::handover::HandOver;
 use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
 use crate::state::State;
 use crate::survey::Early;
 use gypsum_core::event::Event;
+use std::path::PathBuf;
 use std::time::Duration;
 
 /// A request, with the files that it is about.
@@ -30,11 +32,15 @@ pub(super) fn lock(
     let (profile, new_file) = (&request.profile, request.new_file());
     let daemon = &profile.daemon;
     let early = Early::begin(profile);
-    let mut known = Vec::new();
+    let (mut known, mut files_of_it) = (Vec::new(), Vec::new());
     if !request.wishes.dry_run {
         state.prepare(disk, daemon)?;
         let loading = files::load(profile, new_file)?;
-        let things: Vec<String> = loading.loaded.iter().map(|file| file.real.display().to_string()).collect();
+        files_of_it.extend(loading.loaded.iter().map(|file| file.real.clone()));
+        files_of_it
+            .extend(request.extra_files.companions.iter().map(|companion| files::resolved(&companion.to)));
+        let mut things: Vec<Thing> = files_of_it.iter().map(|file| Thing::file(file)).collect();
+        things.push(Thing::changes(&state.of_daemon(daemon)));
         known = loading.files;
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
         let since = since.to_zoned(jiff::tz::TimeZone::system());
@@ -47,17 +53,33 @@ pub(super) fn lock(
         let what = format!("change {} of {daemon} was interrupted and is still open", entry.number);
         return Err(Error::busy(what).help(format!("finish or undo it with: gypsum recover {daemon}")));
     }
+    if !request.wishes.dry_run {
+        refuse_shared(state, disk, daemon, &files_of_it)?;
+    }
     // Under the locks, and whatever was read to find them: another process may have changed it before.
     let held = held_already(state, &request)?;
     let before = files::load_over(profile, new_file, &held, &known)?;
     Ok(Step::Done(Loaded { request, before, early }))
 }
 
+/// Two daemons can have a file in common. While a change of the other one is open, what is written now would be taken
+/// back with it.
+fn refuse_shared(state: &State, disk: &dyn Disk, daemon: &str, files: &[PathBuf]) -> Result<(), Error> {
+    match state.open_elsewhere(disk, daemon, files)? {
+        None => Ok(()),
+        Some((other, entry)) => {
+            let number = entry.number;
+            let what = format!("change {number} of {other} has one of these files, and is still open");
+            Err(Error::busy(what).help(format!("finish or undo it with: gypsum recover {other}")))
+        }
+    }
+}
+
 /// How often another try is made while another change is waited for.
 const AGAIN: Duration = Duration::from_millis(50);
 
 /// Takes the locks; another change that has one of them is waited for as long as the person said.
-fn take(cx: &mut RunContext<'_>, things: &[String], holder: &str, wait: Duration) -> Result<Locks, Error> {
+fn take(cx: &mut RunContext<'_>, things: &[Thing], holder: &str, wait: Duration) -> Result<Locks, Error> {
     let (world, begun) = (cx.world, cx.world.uptime());
     let mut is_said = false;
     loop {

@@ -3,6 +3,7 @@
 use super::check::Checked;
 use super::measured::{ActivationPlan, Baseline, Measured};
 use super::readings::read_all;
+use crate::beside;
 use crate::error::Error;
 use crate::health::HealthRun;
 use crate::probe::ProbeContext;
@@ -59,8 +60,8 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let on = format!("the health of {} as it is now", profile.daemon);
     cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
     let ((mut outcomes, observed), readings_before) = std::thread::scope(|scope| {
-        let reading = scope.spawn(|| read_all(world, &readings, &scene));
-        (run.once(), reading.join().unwrap_or_default())
+        let reading = beside::begin(scope, || read_all(world, &readings, &scene));
+        (run.once(), reading.wait().unwrap_or_default())
     });
     // Where nothing listened before although the files say so (a module that is not loaded), nothing is expected.
     let silent: Vec<String> = checks_before

@@ -2,6 +2,7 @@
 
 use super::check::Checked;
 use super::measured::Measured;
+use crate::beside;
 use crate::error::Error;
 use crate::probe::ProbeContext;
 use crate::world::World;
@@ -108,9 +109,9 @@ impl Measured {
 /// What readings show now, side by side.
 pub(in crate::run) fn read_all(world: &dyn World, readings: &[Reading], scene: &ProbeContext) -> Vec<Seen> {
     std::thread::scope(|scope| {
-        let begin = |reading| scope.spawn(move || seen(world, reading, scene));
+        let begin = |reading| beside::begin(scope, move || seen(world, reading, scene));
         let tries: Vec<_> = readings.iter().map(begin).collect();
-        tries.into_iter().filter_map(|one| one.join().ok()).collect()
+        tries.into_iter().filter_map(|one| one.wait().ok()).collect()
     })
 }
 

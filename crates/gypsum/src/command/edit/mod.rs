@@ -138,7 +138,7 @@ impl Editing<'_> {
         loop {
             let untouched = draft.proposal()?;
             draft.is_now(Reason::BeingEdited, self.world.now_ms())?;
-            if let Err(error) = gypsum_host::editor::edit(&draft.path(), self.line) {
+            if let Err(error) = gypsum_host::editor::edit(&draft, self.line) {
                 return Err(self.abandoned(draft, before, &untouched, error)?.into());
             }
             let typed = draft.proposal()?;

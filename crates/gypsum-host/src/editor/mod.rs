@@ -1,6 +1,11 @@
 //! The person's own editor.
 
+mod copy;
+
+use crate::drafts::Draft;
 use crate::error::Error;
+use crate::who;
+use copy::Copy;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -26,8 +31,19 @@ const TAKE_LINE: [&str; 16] = [
     "editor",
 ];
 
-/// Opens `file` at `line`, and waits until the editor is left.
-pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Error> {
+/// Opens the proposal of a draft at `line`, and waits until the editor is left. Under sudo it runs as the person who
+/// called, on a copy of theirs; what they write is in the draft as soon as it is written.
+///
+/// # Errors
+///
+/// If there is no editor, or it ends badly.
+pub fn edit(draft: &Draft, line: Option<u32>) -> Result<(), Error> {
+    let caller = who::caller();
+    let copy = match &caller {
+        Some(caller) => Some(Copy::new(caller, &draft.path(), &draft.proposal()?)?),
+        None => None,
+    };
+    let file = copy.as_ref().map_or_else(|| draft.path(), Copy::path);
     let words = chosen()?;
     let (program, arguments) = words.split_first().ok_or_else(none)?;
     let mut command = Command::new(program);
@@ -37,8 +53,10 @@ pub fn edit(file: &Path, line: Option<u32>) -> Result<(), Error> {
         command.arg(format!("+{line}"));
     }
     command.arg(file);
-    let status =
-        command.status().map_err(|error| Error::file("start the editor", Path::new(program), error))?;
+    let status = match (&copy, &caller) {
+        (Some(copy), Some(caller)) => copy.run(command, caller, &|bytes| draft.propose(bytes))?,
+        _ => command.status().map_err(|error| Error::file("start the editor", Path::new(program), error))?,
+    };
     if status.success() {
         return Ok(());
     }
