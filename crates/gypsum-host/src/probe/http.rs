@@ -5,7 +5,9 @@ use super::{addresses, proxy};
 use crate::disk::walk::{open_to_read, read_whole};
 use gypsum_core::probe::Http;
 use std::io::Read;
+use std::net::IpAddr;
 use std::path::Path;
+use std::sync::mpsc::channel;
 use std::time::Duration;
 use ureq::http::{Response, Uri};
 use ureq::tls::{Certificate, PemItem, RootCerts, TlsConfig, parse_pem};
@@ -17,6 +19,8 @@ use ureq::{Agent, Body};
 const MOST_BODY: u64 = 1 << 20;
 /// A file of authorities is not larger than this, in bytes.
 const MOST_AUTHORITIES: usize = 16 << 20;
+/// The library takes no more addresses of one name.
+const MOST_ADDRESSES: usize = 16;
 /// How many redirects are followed where they are.
 const MOST_REDIRECTS: u32 = 5;
 
@@ -119,13 +123,13 @@ fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
         (Some(through), _) => {
             let proxy =
                 ureq::Proxy::new(&through.url()).map_err(|error| format!("{}: {error}", through.at))?;
-            Agent::new_with_config(config.proxy(Some(proxy)).build())
+            Agent::with_parts(config.proxy(Some(proxy)).build(), DefaultConnector::default(), Named)
         }
         (None, Some(at)) => {
             let usual = if plain { 80 } else { 443 };
             Agent::with_parts(config.proxy(None).build(), DefaultConnector::new(), Fixed(at.clone(), usual))
         }
-        (None, None) => Agent::new_with_config(config.proxy(None).build()),
+        (None, None) => Agent::with_parts(config.proxy(None).build(), DefaultConnector::default(), Named),
     };
     let mut request = agent.get(&http.url);
     if let Some(host) = &http.host {
@@ -174,7 +178,40 @@ impl Resolver for Fixed {
         let port = uri.port_u16().unwrap_or(self.1);
         let mut out = DefaultResolver::default().empty();
         let found = addresses(&self.0, port).map_err(|_| ureq::Error::HostNotFound)?;
-        found.into_iter().take(16).for_each(|address| out.push(address));
+        found.into_iter().take(MOST_ADDRESSES).for_each(|address| out.push(address));
+        Ok(out)
+    }
+}
+
+/// Names are looked up by the host. The library does it in a thread that it takes for granted; here there may be none.
+#[derive(Debug)]
+struct Named;
+
+impl Resolver for Named {
+    fn resolve(
+        &self,
+        uri: &Uri,
+        _: &ureq::config::Config,
+        timeout: NextTimeout,
+    ) -> Result<ResolvedSocketAddrs, ureq::Error> {
+        let host = uri.host().ok_or(ureq::Error::HostNotFound)?.to_owned();
+        let usual = if uri.scheme_str() == Some("https") { 443 } else { 80 };
+        let port = uri.port_u16().unwrap_or(usual);
+        let find = move || addresses(&host, port).map_err(|_| ureq::Error::HostNotFound);
+        let is_number =
+            uri.host().is_some_and(|host| host.trim_matches(['[', ']']).parse::<IpAddr>().is_ok());
+        let found = if is_number {
+            find()?
+        } else {
+            let (tell, told) = channel();
+            // Nobody may listen any more.
+            std::thread::Builder::new().spawn(move || {
+                let _ = tell.send(find());
+            })?;
+            told.recv_timeout(*timeout.after).map_err(|_| ureq::Error::Timeout(timeout.reason))??
+        };
+        let mut out = DefaultResolver::default().empty();
+        found.into_iter().take(MOST_ADDRESSES).for_each(|address| out.push(address));
         Ok(out)
     }
 }

@@ -13,6 +13,7 @@ mod daemons;
 mod effects;
 mod guardian;
 mod host;
+mod hostile;
 mod journal;
 mod keepers;
 mod kill;

@@ -79,7 +79,7 @@ fn aside(disk: &dyn Disk, entry: &Entry, path: &Path) -> Result<PathBuf, Error> 
     let taken = |error: std::io::Error| Error::file("look beside", path, error);
     for more in ["", "b", "c", "d", "e"] {
         let aside = path.with_file_name(format!(".{name}.gypsum-{:04}{more}~", entry.number));
-        if disk.read(&aside).map_err(taken)?.is_none() {
+        if disk.content(&aside).map_err(taken)? == Content::Absent {
             return Ok(aside);
         }
     }

@@ -58,6 +58,13 @@ pub(super) fn edit(
         return Ok(Step::Ended(StepOutcome::Unchanged));
     }
     cx.recorder.emit(Event::Proposed { edits: proposal.edits.clone() });
+    for place in &proposal.before.loaded {
+        let is_changed = proposal.new_files.iter().any(|file| file.real == place.real);
+        if is_changed && place.name != place.real {
+            let (name, real) = (place.name.display(), place.real.display());
+            cx.recorder.note(format!("{name} is a link, and leads to {real}, which is changed"));
+        }
+    }
     Ok(Step::Done(proposal))
 }
 

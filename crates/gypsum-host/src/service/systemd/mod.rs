@@ -34,7 +34,7 @@ impl ServiceManager for Systemd {
             let name = full_name(name)?;
             let Some(shown) = UnitProperties::of(&whose, &name) else {
                 return Err(Error::cannot(
-                    "systemd does not answer: it is not running here, or systemctl is missing",
+                    "systemd does not answer: systemctl cannot be run, or systemd is not running here",
                 )
                 .help("where another thing keeps the daemon running, its profile says so: [service.plain]"));
             };
