@@ -2,6 +2,7 @@
 
 use crate::guardian::{GuardianMessage, GuardianServer};
 use crate::interrupt;
+use crate::prune::{Haste, prune};
 use crate::run::{Observer, carry_staged};
 use crate::world::RealWorld;
 use gypsum_core::event::Event;
@@ -55,6 +56,7 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
             std::thread::sleep(PULSE);
         }
     })?;
+    let daemon = charge.staged.plan.daemon.clone();
     let (mut teller, last) = (Teller { tell: tell.clone() }, tell);
     carry_staged(&world, &charge.state, &mut teller, charge.staged, move |status| {
         // The next change need not wait for who watches this one.
@@ -63,6 +65,9 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
     });
     drop(teller);
     let _ = heard.recv_timeout(LAST_WORDS);
+    if let Err(error) = prune(&charge.state, &daemon, Haste::AtLeisure) {
+        tracing::warn!(%error, "old changes are not removed");
+    }
     Ok(())
 }
 

@@ -48,6 +48,11 @@ impl Thing {
         Some(Self { name: service::lock_name(service)?, account })
     }
 
+    /// The removal of old ones of them.
+    pub fn old_changes(folder: &Path) -> Self {
+        Self { name: format!("the old changes in {}", folder.display()), account: None }
+    }
+
     /// The changes of a daemon, by their folder: each has a number of its own.
     pub fn changes(folder: &Path) -> Self {
         Self { name: format!("the changes in {}", folder.display()), account: None }

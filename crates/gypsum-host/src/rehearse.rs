@@ -5,6 +5,7 @@ use crate::beside;
 use crate::children::{Ran, run_command};
 use crate::disk::walk::ownership_of;
 use crate::error::Error;
+use crate::scratch::Scratch;
 use crate::view::{NO_VIEW, ViewSpec};
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
 use gypsum_core::effective::Reported;
@@ -132,7 +133,7 @@ fn unable(why: &str) -> Finding {
 /// The folder in which the proposal waits to be shown, and the command with its words filled in.
 struct Stage<'a> {
     checker: &'a Checker,
-    folder: tempfile::TempDir,
+    folder: Scratch,
     view: ViewSpec,
     home: PathBuf,
     stand_in: PathBuf,
@@ -142,10 +143,9 @@ impl<'a> Stage<'a> {
     fn new(checker: &'a Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Self, Error> {
         let temporary = std::env::temp_dir();
         let failed = |error: std::io::Error| Error::file("make a folder for the check in", &temporary, error);
-        let folder = tempfile::Builder::new().prefix("gypsum-").tempdir().map_err(failed)?;
         // Others may pass through, to the scratch folder, and see nothing: what is in it has the
         // owner and mode of the live files.
-        fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o711)).map_err(failed)?;
+        let folder = Scratch::new(&temporary, "gypsum-check-", 0o711).map_err(failed)?;
         let base = folder.path().join("view");
         fs::create_dir(&base).map_err(failed)?;
         let mut stage = Self {

@@ -3,6 +3,7 @@
 use crate::accounts::Account;
 use crate::disk::walk;
 use crate::error::Error;
+use crate::scratch::Scratch;
 use crate::who::Caller;
 use gypsum_core::doc::MOST_BYTES;
 use std::fs;
@@ -18,7 +19,7 @@ const LOOK: Duration = Duration::from_millis(100);
 
 /// The copy, in a folder that is the person's and nobody else's.
 pub(super) struct Copy {
-    folder: tempfile::TempDir,
+    folder: Scratch,
     name: PathBuf,
     account: Account,
 }
@@ -27,14 +28,13 @@ impl Copy {
     /// A copy of these bytes under the name of `file`.
     pub fn new(caller: &Caller, file: &Path, bytes: &[u8]) -> Result<Self, Error> {
         let made = || -> io::Result<Self> {
-            let folder = tempfile::Builder::new().prefix("gypsum-edit-").tempdir()?;
+            let folder = Scratch::new(&std::env::temp_dir(), "gypsum-edit-", 0o700)?;
             let name = PathBuf::from(file.file_name().unwrap_or(file.as_os_str()));
             let path = folder.path().join(&name);
             let mut copy = fs::File::options().write(true).create_new(true).open(&path)?;
             copy.set_permissions(fs::Permissions::from_mode(0o600))?;
             copy.write_all(bytes)?;
             std::os::unix::fs::fchown(&copy, Some(caller.uid), Some(caller.gid))?;
-            fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o700))?;
             // The last step: from here on it is theirs, and nothing in it is done as root.
             chown(folder.path(), Some(caller.uid), Some(caller.gid))?;
             Ok(Self { folder, name, account: Account::of(caller.uid) })

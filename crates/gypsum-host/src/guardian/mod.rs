@@ -12,10 +12,9 @@ mod protocol;
 pub use launch::ENTRY;
 pub use protocol::{GuardianClient, GuardianMessage, GuardianServer, Handover, Received, Staged};
 
+use crate::scratch::Scratch;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
-use std::fs::Permissions;
 use std::io;
-use std::os::unix::fs::PermissionsExt;
 use std::os::unix::net::{UnixListener, UnixStream};
 use std::path::PathBuf;
 use std::thread::JoinHandle;
@@ -58,10 +57,7 @@ impl Drop for Guardian {
 }
 
 fn begin(daemon: String) -> io::Result<JoinHandle<io::Result<UnixStream>>> {
-    let folder = tempfile::Builder::new()
-        .prefix("gypsum-")
-        .permissions(Permissions::from_mode(0o700))
-        .tempdir_in(runtime_folder())?;
+    let folder = Scratch::new(&runtime_folder(), "gypsum-guardian-", 0o700)?;
     let socket = folder.path().join("guardian");
     let listener = UnixListener::bind(&socket)?;
     std::thread::Builder::new().spawn(move || {

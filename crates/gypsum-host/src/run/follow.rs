@@ -9,6 +9,7 @@ use super::steps::Steps;
 use crate::evidence::{Evidence, Progress};
 use crate::guardian::{GuardianClient, GuardianMessage, Received, Staged};
 use crate::locks::Locks;
+use crate::prune::{Haste, prune};
 use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::{Change, Stage, StepOutcome, Verdict};
@@ -41,7 +42,14 @@ pub(super) fn carry_on(steps: Steps<'_>, saved: Saved, to: &mut HandOver) -> Fin
     live.run(steps.change, to);
     match to.client.take() {
         Some(client) => follow(live, client, &mut to.locks),
-        None => live.finish(),
+        None => {
+            let (state, daemon) = (live.cx.state, live.plan.daemon.clone());
+            let finished = live.finish();
+            if let Err(error) = prune(state, &daemon, Haste::Waited) {
+                tracing::warn!(%error, "old changes are not removed");
+            }
+            finished
+        }
     }
 }
 

@@ -14,6 +14,7 @@ mod editor;
 mod events;
 mod files;
 mod findings;
+mod housekeeping;
 mod interrupts;
 mod outputs;
 mod real;

@@ -13,8 +13,8 @@ use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
-use gypsum_host::profiles;
 use gypsum_host::state::{Entry, Way};
+use gypsum_host::{profiles, prune};
 use jiff::Timestamp;
 use known::{Known, known, local_time};
 use serde_json::{Value, json};
@@ -37,6 +37,7 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
     if let (Some(daemon), true) = (&asked.daemon, entries.is_empty() && held.is_empty()) {
         must_be_known(daemon)?;
     }
+    let removed: Vec<String> = daemons.iter().filter_map(|daemon| removed(daemon, &entries)).collect();
     entries.retain(|(_, entry)| since.is_none_or(|since| entry.begun().is_none_or(|begun| begun >= since)));
     let limit = asked.last.unwrap_or(if context.out.is_screen { ON_A_SCREEN } else { usize::MAX });
     let (mut listed, mut count) = (Vec::new(), 0);
@@ -69,12 +70,25 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
     if count == 0 {
         context.out.print(&nothing(context, asked, entries.is_empty()));
     }
+    if rest.len() == 0 {
+        removed.iter().for_each(|line| context.out.print(line));
+    }
     for (daemon, draft) in &held {
         super::drafts::lines(daemon, draft, context.out.width)
             .iter()
             .for_each(|line| context.out.print(line));
     }
     Ok(ExitStatus::Success)
+}
+
+/// What is no longer there of a daemon's changes: their numbers begin at 1.
+fn removed(daemon: &str, entries: &[(String, Entry)]) -> Option<String> {
+    let numbers = entries.iter().filter(|(of, _)| of == daemon).map(|(_, entry)| entry.number);
+    let first = numbers.min().filter(|first| *first > 1)?;
+    let most = prune::MOST_CHANGES;
+    Some(format!(
+        "changes of {daemon} before {first} were removed: the last {most} are kept, up to 1 GiB of them"
+    ))
 }
 
 /// The changes of these daemons, newest first.
@@ -84,7 +98,8 @@ fn entries(context: &Context, daemons: &[String]) -> Result<Vec<(String, Entry)>
         let entries = context.state.entries(&RealDisk, daemon)?;
         all.extend(entries.into_iter().map(|entry| (daemon.clone(), entry)));
     }
-    all.sort_by_cached_key(|(_, entry)| std::cmp::Reverse((entry.begun(), entry.number)));
+    // Their names begin with the time, in digits.
+    all.sort_by(|(_, one), (_, other)| (&other.name, other.number).cmp(&(&one.name, one.number)));
     Ok(all)
 }
 

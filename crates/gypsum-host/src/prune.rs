@@ -1,0 +1,106 @@
+//! Old changes go, so that their copies do not fill the disk.
+
+use crate::disk::{Disk, RealDisk};
+use crate::error::Error;
+use crate::evidence::{Evidence, Progress};
+use crate::locks::{Locks, Thing};
+use crate::state::{Entry, State};
+use gypsum_core::change::Verdict;
+use std::fs;
+use std::io;
+use std::path::Path;
+
+/// So many changes of a daemon are kept.
+pub const MOST_CHANGES: usize = 50;
+/// So many bytes their folders may have together.
+pub const MOST_BYTES: u64 = 1 << 30;
+/// So many are removed at the most while somebody waits.
+const AT_ONCE: usize = 20;
+
+/// Whether somebody waits for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Haste {
+    /// Somebody does: a few are removed, and the next change goes on with it.
+    Waited,
+    /// Nobody does.
+    AtLeisure,
+}
+
+/// Removes the oldest changes of `daemon` beyond [`MOST_CHANGES`] and [`MOST_BYTES`]; returns how many. The last one
+/// that was kept and healthy stays, as does every one that is open, stuck or cannot be read. No change waits for it; one
+/// process at a time does it.
+///
+/// # Errors
+///
+/// If the folder cannot be read, or a change not be removed.
+pub fn prune(state: &State, daemon: &str, haste: Haste) -> Result<usize, Error> {
+    let lock = Locks::take(&[Thing::old_changes(&state.of_daemon(daemon))], "removing old changes");
+    let _lock = match lock {
+        Err(Error::Busy { .. }) => return Ok(0),
+        lock => lock?,
+    };
+    let disk = &RealDisk;
+    let (mut kept, mut bytes, mut is_good_kept, mut removed) = (0, 0u64, false, Vec::new());
+    for entry in state.entries(disk, daemon)?.into_iter().rev() {
+        if kept < MOST_CHANGES && bytes < MOST_BYTES {
+            bytes += size_of(&entry.folder).map_err(|error| Error::file("measure", &entry.folder, error))?;
+        }
+        // The last change stays whatever it takes.
+        if kept == 0 || kept < MOST_CHANGES && bytes < MOST_BYTES {
+            kept += 1;
+            is_good_kept = is_good_kept || is_good(&entry.evidence(disk)?);
+        } else {
+            removed.push(entry);
+        }
+    }
+    let mut done = 0;
+    // The oldest first: an interrupted removal leaves no gap.
+    let most = if haste == Haste::Waited { AT_ONCE } else { usize::MAX };
+    let last_good = if is_good_kept { None } else { last_good(&removed)? };
+    for entry in removed.into_iter().rev().take(most) {
+        if Some(entry.number) == last_good || !may_go(&entry.evidence(disk)?) {
+            continue;
+        }
+        fs::remove_dir_all(&entry.folder).map_err(|error| Error::file("remove", &entry.folder, error))?;
+        done += 1;
+    }
+    if done > 0 {
+        let folder = state.of_daemon(daemon);
+        disk.sync_folder(&folder).map_err(|error| Error::file("sync", &folder, error))?;
+    }
+    Ok(done)
+}
+
+/// The newest of these that was kept and healthy; they are given newest first.
+fn last_good(entries: &[Entry]) -> Result<Option<u32>, Error> {
+    for entry in entries {
+        if is_good(&entry.evidence(&RealDisk)?) {
+            return Ok(Some(entry.number));
+        }
+    }
+    Ok(None)
+}
+
+fn is_good(evidence: &Evidence) -> bool {
+    let is_kept = matches!(evidence.progress, Progress::Ended(Verdict::Kept));
+    is_kept && evidence.report.as_ref().is_some_and(|report| report.healthy == Some(true))
+}
+
+/// What is open, stuck or cannot be read may be all that is left of something.
+fn may_go(evidence: &Evidence) -> bool {
+    match evidence.progress {
+        Progress::NotBegun | Progress::Ended(_) => true,
+        Progress::Open(..) | Progress::Unknown | Progress::Newer(..) => false,
+    }
+}
+
+/// The bytes of all files in a folder, and in those below it.
+fn size_of(folder: &Path) -> io::Result<u64> {
+    let mut bytes = 0;
+    for entry in fs::read_dir(folder)? {
+        let entry = entry?;
+        let meta = entry.metadata()?;
+        bytes += if meta.is_dir() { size_of(&entry.path())? } else { meta.len() };
+    }
+    Ok(bytes)
+}
