@@ -11,6 +11,8 @@ pub struct CheckerRun {
     pub status: Option<i32>,
     /// Whether our time limit ended it.
     pub timed_out: bool,
+    /// Whether it was ended since it printed too much.
+    pub flooded: bool,
     /// What it printed on standard error.
     pub lines: Vec<String>,
     /// What it printed on standard output.
@@ -20,7 +22,7 @@ pub struct CheckerRun {
 impl CheckerRun {
     /// A run that accepts what it reads and has nothing to say.
     pub fn silent() -> Self {
-        Self { status: Some(0), timed_out: false, lines: Vec::new(), printed: Vec::new() }
+        Self { status: Some(0), timed_out: false, flooded: false, lines: Vec::new(), printed: Vec::new() }
     }
 
     /// Whether it accepted what it read.
@@ -49,6 +51,11 @@ pub struct Comparison<'a> {
 /// The findings of a run on the proposal, given the run on the files as they are.
 pub fn compare(control: &CheckerRun, proposal: &CheckerRun, about: &Comparison<'_>) -> Vec<Finding> {
     let command = about.command;
+    if proposal.flooded {
+        let message = format!("{command} printed without end, and was ended");
+        let help = "run it by hand to see what it says, or go on without it: --accept checker";
+        return vec![Finding::fault("checker", message).help(help)];
+    }
     if proposal.timed_out {
         let message = format!("{command} did not answer in its time");
         let help = "see why it hangs, or go on without it: --accept checker";
@@ -175,7 +182,7 @@ mod tests {
 
     fn run(status: i32, lines: &[&str]) -> CheckerRun {
         let lines = lines.iter().map(|line| (*line).to_owned()).collect();
-        CheckerRun { status: Some(status), timed_out: false, lines, printed: Vec::new() }
+        CheckerRun { status: Some(status), timed_out: false, flooded: false, lines, printed: Vec::new() }
     }
 
     #[test]

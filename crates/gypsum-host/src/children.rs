@@ -24,8 +24,10 @@ pub const PASSED_ON: [&str; 5] = ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR", 
 pub struct Ran {
     /// Its exit status; none where a signal ended it.
     pub status: Option<i32>,
-    /// Whether our time limit ended it.
+    /// Whether we ended it.
     pub timed_out: bool,
+    /// Whether it was ended before that, since it printed too much.
+    pub flooded: bool,
     /// What it printed.
     pub out: String,
     /// What it complained about.
@@ -141,10 +143,11 @@ fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool, input: Stdio)
     command.stdin(input).stdout(out.try_clone()?).stderr(err.try_clone()?).process_group(0);
     let begun = Instant::now();
     let mut child = command.spawn()?;
-    let (ended, timed_out) = wait(&mut child, limit, &[&out, &err], spares)?;
+    let (ended, timed_out, flooded) = wait(&mut child, limit, &[&out, &err], spares)?;
     Ok(Ran {
         status: ended.and_then(|ended| ended.code()),
         timed_out,
+        flooded,
         out: text_of(&mut out)?,
         err: text_of(&mut err)?,
         took: begun.elapsed(),
@@ -163,28 +166,28 @@ fn text_of(file: &mut File) -> io::Result<String> {
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
-/// How it ended, none where it was left running, and whether its time was up.
+/// How it ended, none where it was left running; whether we ended it; and whether that was for what it printed.
 fn wait(
     child: &mut Child,
     limit: Limit<'_>,
     outputs: &[&File],
     spares: bool,
-) -> io::Result<(Option<ExitStatus>, bool)> {
+) -> io::Result<(Option<ExitStatus>, bool, bool)> {
     let handle = pidfd_open(Pid::from_child(child), PidfdFlags::empty());
     let deadline = Instant::now() + limit.time;
     loop {
         if let Some(ended) = child.try_wait()? {
-            return Ok((Some(ended), false));
+            return Ok((Some(ended), false, false));
         }
         let left = deadline.saturating_duration_since(Instant::now());
         let flooded = outputs.iter().any(|file| file.metadata().is_ok_and(|meta| meta.len() > MOST_OUTPUT));
         if spares && (left.is_zero() || limit.is_out()) {
-            return Ok((None, true));
+            return Ok((None, true, false));
         }
         if left.is_zero() || flooded || limit.is_out() {
             // The whole group: a checker that hangs may hang in a child of its own.
             let _ = kill_process_group(Pid::from_child(child), Signal::KILL);
-            return Ok((Some(child.wait()?), true));
+            return Ok((Some(child.wait()?), true, flooded));
         }
         let slice = left.min(Duration::from_millis(100));
         match &handle {

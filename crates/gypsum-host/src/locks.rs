@@ -16,6 +16,7 @@ use std::io::{self, Read, Seek, Write};
 use std::os::fd::{AsFd, BorrowedFd};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 /// Where root's locks are; empty after a boot.
 const ROOTS: &str = "/run/gypsum/locks";
@@ -74,8 +75,19 @@ impl Drop for Locks {
     }
 }
 
+static OTHER_FOLDER: OnceLock<PathBuf> = OnceLock::new();
+
+/// From now on this process has its locks in another folder; the first call counts. It is for tests that share nothing
+/// with the host that they run on.
+pub fn keep_in(folder: PathBuf) {
+    let _ = OTHER_FOLDER.set(folder);
+}
+
 /// Where our own locks are.
 fn own_folder() -> PathBuf {
+    if let Some(folder) = OTHER_FOLDER.get() {
+        return folder.clone();
+    }
     let uid = rustix::process::geteuid();
     if uid.is_root() {
         return PathBuf::from(ROOTS);

@@ -126,8 +126,13 @@ pub fn rehearse(
 }
 
 fn unable(why: &str) -> Finding {
-    Finding::fault("rehearsal", format!("the daemon's own checker could not read the proposal: {why}"))
-        .help("a private view needs root; or go on without the checker: --accept rehearsal")
+    Finding::fault("rehearsal", format!("the daemon's own checker could not read the proposal: {why}")).help(
+        if rustix::process::geteuid().is_root() {
+            "see why, or go on without the checker: --accept rehearsal"
+        } else {
+            "a private view needs root; or go on without the checker: --accept rehearsal"
+        },
+    )
 }
 
 /// The folder in which the proposal waits to be shown, and the command with its words filled in.
@@ -289,5 +294,5 @@ fn read_run(ran: &Ran, on_stdout: bool) -> CheckerRun {
     if on_stdout {
         told.append(&mut printed);
     }
-    CheckerRun { status: ran.status, timed_out: ran.timed_out, lines: told, printed }
+    CheckerRun { status: ran.status, timed_out: ran.timed_out, flooded: ran.flooded, lines: told, printed }
 }

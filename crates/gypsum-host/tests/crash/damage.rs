@@ -12,10 +12,10 @@ use gypsum_host::run::{Observer, carry_saved};
 use std::path::Path;
 
 /// Hears the verdict, unless the process is dead by then.
-struct Hearer<'a> {
-    disk: &'a FakeDisk,
-    cut: usize,
-    told: Option<Verdict>,
+pub struct Hearer<'a> {
+    pub disk: &'a FakeDisk,
+    pub cut: usize,
+    pub told: Option<Verdict>,
 }
 
 impl Observer for Hearer<'_> {
@@ -41,7 +41,7 @@ fn carried(cut: usize, daemon: Daemon, in_place: bool) -> (Option<Verdict>, Fake
     let mut hearer = Hearer { disk: &disk, cut, told: None };
     carry_saved(&world, &state(), &mut hearer, entry(), plan(in_place), contents);
     let told = hearer.told;
-    (told, disk.after_power_cut(Leaves { names: 1000, bytes: u64::MAX }))
+    (told, disk.after_power_cut(Leaves { names: 1000, bytes: u64::MAX, reordered: false }))
 }
 
 #[test]
@@ -114,7 +114,8 @@ fn a_damaged_record_is_never_a_false_statement() {
                     let story = format!(
                         "{daemon:?}, in place {in_place}, cut at {cut}, told {told:?}, {record}: {damage}"
                     );
-                    let found = found.after_power_cut(Leaves { names: 1000, bytes: u64::MAX });
+                    let found =
+                        found.after_power_cut(Leaves { names: 1000, bytes: u64::MAX, reordered: false });
                     found.overwrite(&path, &bytes).unwrap();
                     check(&found, told, daemon, &story);
                     tried += 1;

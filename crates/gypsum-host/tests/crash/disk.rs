@@ -29,8 +29,14 @@ struct Contents {
     files: Vec<File>,
     /// All changes of names so far; those that are durable survive a power cut.
     log: Vec<Renaming>,
+    /// What they come to.
+    names: BTreeMap<PathBuf, Inode>,
     operations: usize,
     cut_at: Option<usize>,
+    /// Which operation fails, reading among them; none is done that fails.
+    fails: Option<Fails>,
+    /// How many there were so far, reading among them.
+    all_operations: usize,
     /// How many bytes all files together may have.
     room: Option<usize>,
     /// A foreign write: at which operation, to which file, what, and whether in place.
@@ -42,8 +48,21 @@ struct Contents {
 pub struct Leaves {
     /// How many of the changes of names that are not durable happened all the same, in a thousand.
     pub names: usize,
+    /// Whether each folder has its own order: of one a later change may be kept, and of another an earlier one lost.
+    pub reordered: bool,
     /// Whether the bytes of file `n` are kept is bit `n % 64` of this.
     pub bytes: u64,
+}
+
+/// Operations that fail.
+#[derive(Clone, Copy, Debug)]
+pub struct Fails {
+    /// The first one, from 1.
+    pub at: usize,
+    /// The error, by its number (errno(3)).
+    pub errno: i32,
+    /// Whether all that come after it fail, too.
+    pub lasting: bool,
 }
 
 pub struct FakeDisk(Mutex<RefCell<Contents>>);
@@ -56,6 +75,7 @@ impl FakeDisk {
             let names = vec![(PathBuf::from(path), Some(contents.files.len() - 1))];
             contents.log.push(Renaming { names, durable: true });
         }
+        contents.replay();
         Self(Mutex::new(RefCell::new(contents)))
     }
 
@@ -65,6 +85,16 @@ impl FakeDisk {
 
     pub fn cut_at(&self, operation: usize) {
         self.with(|contents| contents.cut_at = Some(operation));
+    }
+
+    /// From now on these operations fail, counted anew; none if `None`.
+    pub fn fails(&self, fails: Option<Fails>) {
+        self.with(|contents| (contents.fails, contents.all_operations) = (fails, 0));
+    }
+
+    /// How many operations there were, reading among them.
+    pub fn all_operations(&self) -> usize {
+        self.with(|contents| contents.all_operations)
     }
 
     pub fn foreign_at(&self, operation: usize, path: &str, bytes: &[u8], in_place: bool) {
@@ -86,10 +116,14 @@ impl FakeDisk {
         let mut contents = self.with(|contents| contents.clone());
         let pending = contents.log.iter().filter(|renaming| !renaming.durable).count();
         let mut kept = pending * leaves.names / 1000;
-        // A journalling file system keeps the order: what is kept is a beginning.
-        contents
-            .log
-            .retain(|renaming| renaming.durable || kept.checked_sub(1).map(|left| kept = left).is_some());
+        if leaves.reordered {
+            contents.keep_by_folder(leaves.bytes);
+        } else {
+            // A journalling file system keeps the order: what is kept is a beginning.
+            contents
+                .log
+                .retain(|renaming| renaming.durable || kept.checked_sub(1).map(|left| kept = left).is_some());
+        }
         contents.log.iter_mut().for_each(|renaming| renaming.durable = true);
         for (n, file) in contents.files.iter_mut().enumerate() {
             if leaves.bytes >> (n % 64) & 1 == 0 {
@@ -98,40 +132,81 @@ impl FakeDisk {
             file.durable.clone_from(&file.live);
         }
         (contents.operations, contents.cut_at, contents.foreign) = (0, None, None);
+        contents.replay();
         Self(Mutex::new(RefCell::new(contents)))
+    }
+
+    /// What a file holds, whatever fails.
+    pub fn peek(&self, path: &Path) -> Option<Vec<u8>> {
+        self.with(|contents| Some(contents.files[*contents.names.get(path)?].live.clone()))
     }
 
     /// Every file by its name.
     pub fn all(&self) -> BTreeMap<PathBuf, Vec<u8>> {
         self.with(|contents| {
-            let names = contents.names();
-            names.into_iter().map(|(path, inode)| (path, contents.files[inode].live.clone())).collect()
+            let names = contents.names.iter();
+            names.map(|(path, inode)| (path.clone(), contents.files[*inode].live.clone())).collect()
         })
     }
 }
 
 impl Contents {
-    fn names(&self) -> BTreeMap<PathBuf, Inode> {
-        let mut names = BTreeMap::new();
-        for (path, inode) in self.log.iter().flat_map(|renaming| &renaming.names) {
-            match inode {
-                Some(inode) => names.insert(path.clone(), *inode),
-                None => names.remove(path),
-            };
+    /// Keeps a beginning of the changes of names in each folder, of a length that `bits` decide.
+    fn keep_by_folder(&mut self, bits: u64) {
+        let folder = |renaming: &Renaming| renaming.names[0].0.parent().unwrap().to_owned();
+        let mut pending = BTreeMap::<PathBuf, usize>::new();
+        for renaming in self.log.iter().filter(|renaming| !renaming.durable) {
+            *pending.entry(folder(renaming)).or_default() += 1;
         }
-        names
+        let mut left: BTreeMap<PathBuf, usize> = BTreeMap::new();
+        for (n, (folder, count)) in pending.into_iter().enumerate() {
+            let eighths = usize::try_from(bits >> (3 * (n % 20)) & 7).unwrap();
+            left.insert(folder, (count * eighths).div_ceil(7));
+        }
+        self.log.retain(|renaming| {
+            renaming.durable
+                || left.get_mut(&folder(renaming)).is_some_and(|left| {
+                    let is_kept = *left > 0;
+                    *left = left.saturating_sub(1);
+                    is_kept
+                })
+        });
+    }
+
+    /// The names that the log comes to.
+    fn replay(&mut self) {
+        self.names.clear();
+        for renaming in &self.log {
+            apply(&mut self.names, renaming);
+        }
     }
 
     fn find(&self, path: &Path) -> io::Result<Inode> {
-        self.names().get(path).copied().ok_or_else(|| io::Error::from(ErrorKind::NotFound))
+        self.names.get(path).copied().ok_or_else(|| io::Error::from(ErrorKind::NotFound))
     }
 
     fn rename(&mut self, names: Vec<(PathBuf, Option<Inode>)>) {
-        self.log.push(Renaming { names, durable: false });
+        let renaming = Renaming { names, durable: false };
+        apply(&mut self.names, &renaming);
+        self.log.push(renaming);
+    }
+
+    /// Counts an operation of any kind; an error if this is one that fails.
+    fn any(&mut self) -> io::Result<()> {
+        self.all_operations += 1;
+        match self.fails {
+            Some(Fails { at, errno, lasting })
+                if self.all_operations == at || lasting && self.all_operations > at =>
+            {
+                Err(io::Error::from_raw_os_error(errno))
+            }
+            Some(_) | None => Ok(()),
+        }
     }
 
     /// Counts an operation; an error once the power is gone. Whether this is the one that is cut.
     fn step(&mut self) -> io::Result<bool> {
+        self.any()?;
         self.operations += 1;
         if let Some((at, path, bytes, in_place)) = self.foreign.clone()
             && at == self.operations
@@ -147,7 +222,7 @@ impl Contents {
 
     /// Adds bytes to a file, as many as there is room for.
     fn add(&mut self, inode: Inode, bytes: &[u8]) -> io::Result<()> {
-        let used: usize = self.names().values().map(|inode| self.files[*inode].live.len()).sum();
+        let used: usize = self.names.values().map(|inode| self.files[*inode].live.len()).sum();
         let room = self.room.map_or(bytes.len(), |room| room.saturating_sub(used));
         let fits = &bytes[..bytes.len().min(room)];
         self.files[inode].live.extend_from_slice(fits);
@@ -175,13 +250,25 @@ impl Contents {
     }
 }
 
+fn apply(names: &mut BTreeMap<PathBuf, Inode>, renaming: &Renaming) {
+    for (path, inode) in &renaming.names {
+        match inode {
+            Some(inode) => names.insert(path.clone(), *inode),
+            None => names.remove(path),
+        };
+    }
+}
+
 fn half(bytes: &[u8], cut: bool) -> &[u8] {
     if cut { &bytes[..bytes.len() / 2] } else { bytes }
 }
 
 impl Disk for FakeDisk {
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
-        self.with(|contents| Ok(contents.find(path).ok().map(|inode| contents.files[inode].live.clone())))
+        self.with(|contents| {
+            contents.any()?;
+            Ok(contents.find(path).ok().map(|inode| contents.files[inode].live.clone()))
+        })
     }
 
     fn content(&self, path: &Path) -> io::Result<Content> {
@@ -189,6 +276,7 @@ impl Disk for FakeDisk {
     }
 
     fn folders(&self, path: &Path) -> io::Result<Vec<String>> {
+        self.with(Contents::any)?;
         let mut names = std::collections::BTreeSet::new();
         for file in self.all().into_keys() {
             let mut inner = file.strip_prefix(path).into_iter().flat_map(Path::components);

@@ -9,7 +9,8 @@ pub(in crate::run) fn tidy(live: &mut Live<'_>, change: &Change) -> Result<StepO
         live.files().unstage()?;
         return Ok(StepOutcome::Done);
     }
-    match live.files().tidy() {
+    // Once more where something failed: it may have been for a moment.
+    match live.files().tidy().or_else(|_| live.files().tidy()) {
         Ok(notes) => {
             for text in notes {
                 live.note(text);

@@ -6,6 +6,7 @@ use super::plausible::is_plausible;
 use super::proposal::{Drawn, Proposal};
 use super::sections::in_their_sections;
 use super::{extra_files, take_back, whole_files};
+use crate::disk::walk::open_to_read;
 use crate::error::Error;
 use crate::files::Loading;
 use crate::run::drafts::Typed;
@@ -20,6 +21,7 @@ use gypsum_core::listing::changed;
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::{mentions_secret, secrets_in};
 use gypsum_core::text::shift_lines;
+use rustix::fs::IFlags;
 use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -57,6 +59,7 @@ pub(super) fn edit(
     if proposal.new_files.is_empty() && !only_activates {
         return Ok(Step::Ended(StepOutcome::Unchanged));
     }
+    refuse_immutable(&proposal)?;
     cx.recorder.emit(Event::Proposed { edits: proposal.edits.clone() });
     for place in &proposal.before.loaded {
         let is_changed = proposal.new_files.iter().any(|file| file.real == place.real);
@@ -66,6 +69,22 @@ pub(super) fn edit(
         }
     }
     Ok(Step::Done(proposal))
+}
+
+/// A file that nobody may write, root neither, is told as that: what fails on it later has other words.
+fn refuse_immutable(proposal: &Proposal) -> Result<(), Error> {
+    for file in proposal.new_files.iter().filter(|file| file.before.is_some()) {
+        // One that cannot be opened, such as a link, has no such flags; one that is not supported has none either.
+        let flags = open_to_read(&file.real).and_then(|file| Ok(rustix::fs::ioctl_getflags(file)?));
+        if flags.is_ok_and(|flags| flags.intersects(IFlags::IMMUTABLE | IFlags::APPEND)) {
+            let path = file.real.display();
+            return Err(Error::refused(format!("{path} is immutable: nobody can change it, root neither"))
+                .help(format!(
+                    "see who made it so, and why; lsattr {path} shows it, chattr -ia {path} ends it"
+                )));
+        }
+    }
+    Ok(())
 }
 
 /// The new versions of the files, or why an edit cannot be made.
