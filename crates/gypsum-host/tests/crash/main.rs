@@ -216,6 +216,7 @@ const CUTS: [Leaves; 9] = [
 
 #[test]
 fn a_cut_at_any_operation_leaves_every_file_whole() {
+    let mut count = 0;
     for (daemon, in_place) in Daemon::ALL.into_iter().flat_map(|daemon| [(daemon, false), (daemon, true)]) {
         let whole = fresh_disk();
         let verdict = carry(&whole, daemon, in_place);
@@ -239,13 +240,16 @@ fn a_cut_at_any_operation_leaves_every_file_whole() {
                 }
                 let verdict = recover(&found, daemon);
                 assert_settled(&found, verdict, &story);
+                count += 1;
             }
         }
     }
+    eprintln!("{count} cuts");
 }
 
 #[test]
 fn a_cut_during_recovery_is_recovered_from() {
+    let mut count = 0;
     for daemon in Daemon::ALL {
         let operations = {
             let disk = fresh_disk();
@@ -267,10 +271,12 @@ fn a_cut_during_recovery_is_recovered_from() {
                     let found = found.after_power_cut(leaves);
                     let verdict = recover(&found, daemon);
                     assert_settled(&found, verdict, &story);
+                    count += 1;
                 }
             }
         }
     }
+    eprintln!("{count} cuts in recovery");
 }
 
 #[test]

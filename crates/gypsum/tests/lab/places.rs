@@ -91,3 +91,40 @@ fn a_file_that_is_itself_a_mount_is_written_in_place() {
     assert!(lab.sh("cat /etc/real.conf").contains("mode better"));
     assert_eq!(lab.sh("ls -A /etc/boards"), "boards.conf");
 }
+
+/// G17: what keeps a change from being made is told as what it is, and nothing is named that is not there.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn what_is_in_the_way_is_told_as_what_it_is() {
+    let lab = boards("restart", "50ms", "Type=exec");
+    let says = |words: &[&str], status: i32, texts: &[&str]| {
+        let (got, report) = lab.gypsum(words);
+        assert_eq!(got, status, "{words:?}: {report:#}");
+        texts
+            .iter()
+            .for_each(|text| assert!(report.to_string().contains(text), "{words:?} {text}: {report:#}"));
+        report
+    };
+    let change = ["change", "boards", "mode=better"];
+    // The file system of the lab may have no such flags: one of its own has.
+    lab.sh("dd if=/dev/zero of=/root/disk bs=1M count=8 2>/dev/null; mkfs.ext4 -q /root/disk; mkdir /srv/own; mount -o loop /root/disk /srv/own
+         printf 'rows 8\\n' > /srv/own/quay.conf; chattr +i /srv/own/quay.conf");
+    let quay = ["change", "quay", "--file", "/srv/own/quay.conf", "--format", "keyword", "rows=5"];
+    says(&quay, 3, &["is immutable", "chattr -ia /srv/own/quay.conf"]);
+    lab.sh("chattr -i /srv/own/quay.conf; chattr +a /srv/own/quay.conf");
+    says(&quay, 3, &["is immutable"]);
+    lab.sh("chattr -a /srv/own/quay.conf; chattr +i /srv/own");
+    says(&quay, 1, &["immutable"]);
+    lab.sh("chattr -i /srv/own");
+    // A checker that prints for ever.
+    let flood = [&quay[..], &["--checker", "/usr/bin/yes {file}"]].concat();
+    says(&flood, 3, &["printed without end"]);
+    // A full disk for the records: nothing is live, and no draft is named that could not be kept.
+    lab.sh("mkdir -m 700 /srv/state; mount -t tmpfs -o size=64k,mode=700 tmpfs /srv/state; dd if=/dev/zero of=/srv/state/rest bs=1k count=60 2>/dev/null; true");
+    let full = [&change[..], &["--state", "/srv/state"]].concat();
+    let report = says(&full, 1, &["no space left"]);
+    assert!(!report.to_string().contains("--draft"), "{report:#}");
+    assert_eq!(lab.gypsum(&["drafts", "boards", "--state", "/srv/state"]).1["drafts"], serde_json::json!([]));
+    lab.sh("rm /srv/state/rest");
+    says(&full, 0, &["kept"]);
+}
