@@ -4,7 +4,7 @@
 //! Every step can be repeated. What was done is read off the disk, by digest: the live file is
 //! *before*, *after*, *foreign* or absent, and so is what waits aside.
 
-use crate::disk::{Disk, content_of};
+use crate::disk::{Disk, content_of, link_target};
 use crate::error::Error;
 use gypsum_core::change::{Content, Plan, PlannedFile, ReplaceBy};
 use gypsum_core::text::Bytes;
@@ -26,8 +26,10 @@ impl<'a> Transaction<'a> {
         Self { disk, plan, folder }
     }
 
-    /// Puts the new files beside the old ones, durable. No live file is touched.
-    pub fn stage(&self, contents: &[Option<Bytes>]) -> Outcome {
+    /// Puts the new files beside the old ones, durable, and returns what a person should know about it. No live file is
+    /// touched.
+    pub fn stage(&self, contents: &[Option<Bytes>]) -> Outcome<Vec<String>> {
+        let mut notes = Vec::new();
         // Who wrote before this moment is told so while nothing is touched; who writes later is noticed
         // by the exchange.
         for file in &self.plan.files {
@@ -44,13 +46,26 @@ impl<'a> Transaction<'a> {
             let model = if file.how == ReplaceBy::Create { None } else { Some(file.path.as_path()) };
             let model = model.or(file.backup.as_deref());
             self.disk.create(&file.aside, bytes, model).map_err(|e| Error::file("write", &file.aside, e))?;
+            if let Some(model) = model.filter(|_| link_target(bytes.as_slice()).is_none()) {
+                notes.extend(self.lost(file, model)?);
+            }
             if let Some(ownership) = &file.ownership {
                 let dressed = self.disk.set_ownership(&file.aside, ownership);
                 dressed.map_err(|error| Error::file("give its owner and mode to", &file.aside, error))?;
             }
             self.disk.sync_file(&file.aside).map_err(|e| Error::file("sync", &file.aside, e))?;
         }
-        self.sync_folders()
+        self.sync_folders()?;
+        Ok(notes)
+    }
+
+    /// What the new file does not have of the old one.
+    fn lost(&self, file: &PlannedFile, model: &Path) -> Outcome<Option<String>> {
+        let lost = self.disk.attributes_lost(model, &file.aside);
+        let lost = lost.map_err(|error| Error::file("read the attributes of", &file.aside, error))?;
+        let path = file.path.display();
+        Ok((!lost.is_empty())
+            .then(|| format!("the new {path} does not have these attributes: {}", lost.join(", "))))
     }
 
     /// Takes the new files live, one at a time. A file that somebody else changed in the meantime

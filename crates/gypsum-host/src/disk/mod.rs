@@ -29,6 +29,8 @@ pub trait Disk {
     /// A new file with these bytes and, where `like` is given, that file's owner, group, mode, access
     /// list and extended attributes; else for the owner alone. Fails where the name is taken.
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()>;
+    /// The attributes of `model` that `file` does not have as they are there: an access list, a label.
+    fn attributes_lost(&self, model: &Path, file: &Path) -> io::Result<Vec<String>>;
     /// Writes over the bytes of a standing file.
     fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
     /// Adds bytes to a file, which is made if it does not exist.

@@ -142,6 +142,12 @@ impl Disk for RealDisk {
         })
     }
 
+    fn attributes_lost(&self, model: &Path, file: &Path) -> io::Result<Vec<String>> {
+        let (wanted, got) = (attributes(&place(model)?.open()?)?, attributes(&place(file)?.open()?)?);
+        let lost = wanted.into_iter().filter(|attribute| !got.contains(attribute));
+        Ok(lost.map(|(name, _)| String::from_utf8_lossy(&name).into_owned()).collect())
+    }
+
     fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
         place(path)?.act(|at, name| {
             let mut file = open(at, name, OFlags::WRONLY)?;
@@ -295,15 +301,23 @@ fn dress(file: &File, model: &File) -> io::Result<()> {
     copy_attributes(model, file)
 }
 
-fn copy_attributes(model: &File, file: &File) -> io::Result<()> {
-    let names = match grown(|buffer| rustix::fs::flistxattr(model, buffer)) {
+/// The extended attributes of a file, each with its value.
+fn attributes(file: &File) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
+    let names = match grown(|buffer| rustix::fs::flistxattr(file, buffer)) {
         Ok(names) => names,
-        Err(Errno::OPNOTSUPP) => return Ok(()),
+        Err(Errno::OPNOTSUPP) => return Ok(Vec::new()),
         Err(error) => return Err(error.into()),
     };
+    let mut attributes = Vec::new();
     for name in names.split(|byte| *byte == 0).filter(|name| !name.is_empty()) {
-        let value = grown(|buffer| rustix::fs::fgetxattr(model, name, buffer))?;
-        match rustix::fs::fsetxattr(file.as_fd(), name, &value, XattrFlags::empty()) {
+        attributes.push((name.to_vec(), grown(|buffer| rustix::fs::fgetxattr(file, name, buffer))?));
+    }
+    Ok(attributes)
+}
+
+fn copy_attributes(model: &File, file: &File) -> io::Result<()> {
+    for (name, value) in attributes(model)? {
+        match rustix::fs::fsetxattr(file.as_fd(), name.as_slice(), &value, XattrFlags::empty()) {
             Ok(()) => {}
             // A label that the policy sets by itself, or one that this account may not set: the file
             // then has the one that its folder gives.

@@ -300,6 +300,10 @@ impl Disk for FakeDisk {
         })
     }
 
+    fn attributes_lost(&self, _model: &Path, _file: &Path) -> io::Result<Vec<String>> {
+        self.with(Contents::any).map(|()| Vec::new())
+    }
+
     fn overwrite(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
         self.with(|contents| {
             let cut = contents.step()?;

@@ -148,7 +148,7 @@ fn nothing_outside_the_folder_is_touched_whatever_is_swapped() {
     for _ in 0..ROUNDS {
         let begun = Instant::now();
         read += usize::from(files::load(&profile, None).is_ok());
-        let done = files.stage(&contents).and_then(|()| files.replace());
+        let done = files.stage(&contents).and_then(|_| files.replace());
         let is_live = done.is_ok();
         if let Err(error) = done {
             *failed.entry(error.to_string()).or_insert(0) += 1;

@@ -41,6 +41,13 @@ fn a_folder_of_another_account_leads_root_nowhere() {
         "rows 5\nmate 640"
     );
 
+    // What that account cannot give the new file is said.
+    lab.sh("setfattr -n trusted.note -v x /srv/harbour/boards.conf; setfattr -n user.note -v y /srv/harbour/boards.conf");
+    let (status, report) = change_of(&lab, "/srv/harbour/boards.conf", &["rows=6"]);
+    assert_eq!(status, KEPT, "{report:#}");
+    let events = lab.sh("cat /var/lib/gypsum/quay/*-0002/events.jsonl");
+    assert!(events.contains("does not have these attributes: trusted.note\""), "{events}");
+
     let refused = |file: &str, status: i32, says: &str| {
         let (got, report) = change_of(&lab, file, &["rows=3"]);
         assert_eq!(got, status, "{file}: {report:#}");

@@ -5,6 +5,7 @@ use crate::run::live::Live;
 use gypsum_core::change::StepOutcome;
 
 pub(in crate::run) fn stage(live: &mut Live<'_>) -> Result<StepOutcome, Error> {
-    live.files().stage(&live.contents)?;
+    let notes = live.files().stage(&live.contents)?;
+    notes.into_iter().for_each(|text| live.note(text));
     Ok(StepOutcome::Done)
 }
