@@ -1,11 +1,46 @@
 //! What is mounted where, as our own process sees it.
 
+use std::io;
 use std::path::PathBuf;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
-/// All mount points. The kernel writes blanks and backslashes in them as octal numbers (proc(5)).
+const TABLE: &str = "/proc/self/mountinfo";
+/// So long it is believed that no program serves another folder.
+const FRESH: Duration = Duration::from_millis(200);
+
+/// All mount points.
 pub fn points() -> Vec<PathBuf> {
-    let table = std::fs::read_to_string("/proc/self/mountinfo").unwrap_or_default();
-    let points = table.lines().filter_map(|line| line.split(' ').nth(4));
-    let plain = |point: &str| point.replace("\\040", " ").replace("\\011", "\t").replace("\\134", "\\");
-    points.map(|point| PathBuf::from(plain(point))).collect()
+    let table = std::fs::read_to_string(TABLE).unwrap_or_default();
+    table.lines().filter_map(point).collect()
+}
+
+/// The kernel writes blanks and backslashes in names as octal numbers (proc(5)).
+fn point(line: &str) -> Option<PathBuf> {
+    let point = line.split(' ').nth(4)?;
+    Some(PathBuf::from(point.replace("\\040", " ").replace("\\011", "\t").replace("\\134", "\\")))
+}
+
+/// The mount points of file systems that a program serves, and not the kernel.
+///
+/// # Errors
+///
+/// If the table of mounts cannot be read.
+pub fn served_by_programs() -> io::Result<Vec<PathBuf>> {
+    static KNOWN: Mutex<Option<(Instant, Vec<PathBuf>)>> = Mutex::new(None);
+    let mut known = KNOWN.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some((when, points)) = known.as_ref()
+        && when.elapsed() < FRESH
+    {
+        return Ok(points.clone());
+    }
+    let table = std::fs::read_to_string(TABLE)?;
+    // Behind " - " comes the type; a disk that a driver of its own serves is the administrator's.
+    let is_served = |line: &&str| {
+        line.split_once(" - ")
+            .is_some_and(|(_, rest)| rest.starts_with("fuse") && !rest.starts_with("fuseblk"))
+    };
+    let points: Vec<PathBuf> = table.lines().filter(is_served).filter_map(point).collect();
+    *known = Some((Instant::now(), points.clone()));
+    Ok(points)
 }

@@ -68,7 +68,7 @@ fn error_of(relied: Relied, operation: &str, path: &Path, error: io::Error) -> E
     match Unsafe::of(&error) {
         Some(Unsafe::Shared { folder, who }) => not_used(relied, path, folder, who),
         Some(Unsafe::Link { link, who }) => not_used(relied, path, link, who),
-        Some(Unsafe::Served { .. }) | None => {
+        Some(Unsafe::Served { .. } | Unsafe::Owner { .. }) | None => {
             let error = Error::file(operation, path, error);
             match relied {
                 Relied::State => error.help("say where to keep backups: --state DIR"),

@@ -161,8 +161,11 @@ fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
     let bytes = disk.read(stand_in)?.ok_or_else(|| io::Error::other("the proposal is gone"))?;
     let model = if place.look()?.is_some() { file } else { stand_in };
     let aside = file.with_extension("gypsum~");
-    disk.create(&aside, &bytes, Some(model))?;
     let beside = walk::place(&aside)?;
+    // As root, whoever may write there: it is seen in this view alone, and goes with it.
+    let mut as_root = walk::place(&aside)?;
+    as_root.account = None;
+    disk.create_at(&as_root, &bytes, Some(model))?;
     // Some readers wait until a file that was just written is finished.
     if beside.look()?.is_some_and(|meta| meta.is_file()) {
         let settled = Timespec { tv_sec: now_s()? - SETTLED_S, tv_nsec: 0 };

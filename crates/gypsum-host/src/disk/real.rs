@@ -13,7 +13,7 @@ use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
-/// The disk of this machine. Every way is walked by [`walk`]: what is done is done where it was checked.
+/// The disk of this machine. Every way is walked by [`walk`](super::walk): what is done is done where it was checked.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealDisk;
 
@@ -69,6 +69,37 @@ fn opened_at(place: &Place) -> io::Result<Option<Opened>> {
     }
 }
 
+impl RealDisk {
+    /// A new file at the end of a way, as [`Disk::create`] makes one.
+    ///
+    /// # Errors
+    ///
+    /// If the name is taken, or it cannot be made.
+    pub fn create_at(&self, at: &Place, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {
+        if let Some(target) = link_target(bytes) {
+            return at.act(|at, name| Ok(rustix::fs::symlinkat(target, at, name)?));
+        }
+        let model = match like {
+            Some(like) => {
+                let place = place(like)?;
+                Some(Model { file: place.open()?, is_ours: place.account.is_none() })
+            }
+            None => None,
+        };
+        at.act(|at, name| {
+            let mut file = open(at, name, OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL)?;
+            let filled = drop_inherited(&file)
+                .and_then(|()| file.write_all(bytes))
+                .and_then(|()| model.map_or(Ok(()), |model| dress(&file, &model)));
+            if filled.is_err() {
+                // Half a file helps nobody, and the name must be free for the next try.
+                let _ = rustix::fs::unlinkat(at, name, AtFlags::empty());
+            }
+            filled
+        })
+    }
+}
+
 impl Disk for RealDisk {
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
         let Some(opened) = opened(path)? else { return Ok(None) };
@@ -115,31 +146,7 @@ impl Disk for RealDisk {
     }
 
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {
-        if let Some(target) = link_target(bytes) {
-            return place(path)?.act(|at, name| Ok(rustix::fs::symlinkat(target, at, name)?));
-        }
-        let model = match like {
-            Some(like) => Some(place(like)?.open()?),
-            None => None,
-        };
-        let mut place = place(path)?;
-        if let Some(model) = &model {
-            let owner = model.metadata()?.uid();
-            // What is to be of another owner only root can make. It is a new file in the folder that was walked to, and
-            // is given away before anybody could put another in its place.
-            place.account = place.account.filter(|account| account.uid == owner);
-        }
-        place.act(|at, name| {
-            let mut file = open(at, name, OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL)?;
-            let filled = drop_inherited(&file)
-                .and_then(|()| file.write_all(bytes))
-                .and_then(|()| model.map_or(Ok(()), |model| dress(&file, &model)));
-            if filled.is_err() {
-                // Half a file helps nobody, and the name must be free for the next try.
-                let _ = rustix::fs::unlinkat(at, name, AtFlags::empty());
-            }
-            filled
-        })
+        self.create_at(&place(path)?, bytes, like)
     }
 
     fn attributes_lost(&self, model: &Path, file: &Path) -> io::Result<Vec<String>> {
@@ -288,8 +295,17 @@ fn drop_inherited(file: &File) -> io::Result<()> {
 /// The access list, as an attribute (acl(5), xattr(7)).
 const ACCESS_LIST: &str = "system.posix_acl_access";
 
+/// A file whose owner, mode and attributes another one gets.
+struct Model {
+    file: File,
+    /// Whether nobody else could have put it there. What lets a program run with the rights of its owner is not taken
+    /// over from any other.
+    is_ours: bool,
+}
+
 /// Gives `file` the owner, group, mode and extended attributes (access list and label among them) of `model`.
-fn dress(file: &File, model: &File) -> io::Result<()> {
+fn dress(file: &File, model: &Model) -> io::Result<()> {
+    let Model { file: model, is_ours } = model;
     let (meta, own) = (model.metadata()?, file.metadata()?);
     let owner = (own.uid() != meta.uid()).then(|| Uid::from_raw(meta.uid()));
     let group = (own.gid() != meta.gid()).then(|| Gid::from_raw(meta.gid()));
@@ -297,8 +313,9 @@ fn dress(file: &File, model: &File) -> io::Result<()> {
         rustix::fs::fchown(file, owner, group)?;
     }
     // The mode after the owner: changing the owner takes set-id bits away.
-    rustix::fs::fchmod(file, Mode::from_raw_mode(meta.mode() & 0o7777))?;
-    copy_attributes(model, file)
+    let bits = if *is_ours { 0o7777 } else { 0o777 };
+    rustix::fs::fchmod(file, Mode::from_raw_mode(meta.mode() & bits))?;
+    copy_attributes(model, file, *is_ours)
 }
 
 /// The extended attributes of a file, each with its value.
@@ -315,8 +332,14 @@ fn attributes(file: &File) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
     Ok(attributes)
 }
 
-fn copy_attributes(model: &File, file: &File) -> io::Result<()> {
+/// What a program may do that is in a file (capabilities(7)).
+const CAPABILITIES: &[u8] = b"security.capability";
+
+fn copy_attributes(model: &File, file: &File, is_ours: bool) -> io::Result<()> {
     for (name, value) in attributes(model)? {
+        if name == CAPABILITIES && !is_ours {
+            continue;
+        }
         match rustix::fs::fsetxattr(file.as_fd(), name.as_slice(), &value, XattrFlags::empty()) {
             Ok(()) => {}
             // A label that the policy sets by itself, or one that this account may not set: the file

@@ -8,6 +8,7 @@
 
 use super::writers::{self, Writers};
 use crate::accounts::{self, Account};
+use crate::mounts;
 use gypsum_core::change::Ownership;
 use rustix::fs::{AtFlags, FileType, Mode, OFlags, Stat};
 use rustix::io::Errno;
@@ -23,8 +24,6 @@ use thiserror::Error as ErrorEnum;
 
 /// So many links lead on at most, as in the kernel (path_resolution(7)).
 const MOST_LINKS: usize = 40;
-/// statfs(2): a file system that a program of an account serves, and that may answer whatever and whenever it likes.
-const FUSE: i64 = 0x6573_5546;
 
 /// Why root does not go on.
 #[derive(Clone, Debug, PartialEq, Eq, ErrorEnum)]
@@ -45,8 +44,18 @@ pub enum Unsafe {
         /// Who may write in it, in words.
         who: String,
     },
-    /// A folder that a program of another account serves.
-    #[error("{} is served by a program of another account", folder.display())]
+    /// A file that does not belong to the account whose folder it is in.
+    #[error("{} belongs to {owner}, and its folder to {account}", file.display())]
+    Owner {
+        /// The file.
+        file: PathBuf,
+        /// Who owns it.
+        owner: String,
+        /// Whose folder it is in.
+        account: String,
+    },
+    /// A folder that a program of an account serves.
+    #[error("{} is served by a program of an account", folder.display())]
     Served {
         /// The folder.
         folder: PathBuf,
@@ -68,6 +77,10 @@ impl Unsafe {
             Self::Shared { folder, .. } => format!(
                 "let root or one account alone write there: see ls -ld {0} and getfacl {0}",
                 folder.display()
+            ),
+            Self::Owner { file, account, .. } => format!(
+                "what is in that folder is changed as {account}, which cannot give a file away: chown {account} {}",
+                file.display()
             ),
             Self::Served { .. } => "run the command as that account".to_owned(),
         }
@@ -144,6 +157,21 @@ impl Place {
             }
             opened => opened,
         }
+    }
+
+    /// Refuses a file that is not its account's, in the folder of an account: it could be made anew as that account alone,
+    /// and would belong to it then.
+    ///
+    /// # Errors
+    ///
+    /// If it is such a file, or may not be looked at.
+    pub fn refuse_other_owner(&self) -> io::Result<()> {
+        let (Some(account), Some(meta)) = (&self.account, self.look()?) else { return Ok(()) };
+        if meta.uid() == account.uid || meta.is_symlink() {
+            return Ok(());
+        }
+        let (owner, account) = (accounts::user_name(meta.uid()), accounts::user_name(account.uid));
+        Err(Unsafe::Owner { file: self.real.clone(), owner, account }.into())
     }
 
     /// The bytes of the regular file that is there, with what it is; at most so many.
@@ -258,6 +286,8 @@ struct Walk {
     account: Option<Account>,
     links: usize,
     is_shared: bool,
+    /// Where programs of accounts serve file systems.
+    served: Vec<PathBuf>,
     /// Whether we are root: who has nothing to lend goes wherever the kernel lets them.
     is_root: bool,
 }
@@ -271,8 +301,12 @@ fn walk(path: &Path, manner: Manner) -> io::Result<Place> {
         account: None,
         links: 0,
         is_shared: false,
+        served: Vec::new(),
         is_root: rustix::process::geteuid().is_root(),
     };
+    if walk.is_root {
+        walk.served = mounts::served_by_programs()?;
+    }
     walk.begin()?;
     let mut ahead = components(&path);
     while let Some(name) = ahead.pop_front() {
@@ -281,6 +315,7 @@ fn walk(path: &Path, manner: Manner) -> io::Result<Place> {
             continue;
         }
         let is_last = ahead.is_empty();
+        walk.refuse_served(&name)?;
         let entry = walk.entry(&name)?;
         walk.admit(entry.as_ref().map(|(_, meta)| meta))?;
         match entry {
@@ -359,9 +394,6 @@ impl Walk {
             },
             Writers::Several(who) => return self.shared(who, entry),
         }
-        if self.account.is_some() {
-            self.refuse_served()?;
-        }
         Ok(())
     }
 
@@ -374,12 +406,11 @@ impl Walk {
         Err(Unsafe::Shared { folder: self.real.clone(), who }.into())
     }
 
-    /// A program that serves a file system could keep us waiting for ever.
-    fn refuse_served(&self) -> io::Result<()> {
-        let (fd, _) = self.here()?;
-        let stat = rustix::fs::fstatfs(fd)?;
-        if stat.f_type as i64 == FUSE {
-            return Err(Unsafe::Served { folder: self.real.clone() }.into());
+    /// A program that serves a file system could keep us waiting for ever: not even looked at is what it serves.
+    fn refuse_served(&self, name: &OsStr) -> io::Result<()> {
+        let path = self.real.join(name);
+        if self.is_root && self.served.contains(&path) {
+            return Err(Unsafe::Served { folder: path }.into());
         }
         Ok(())
     }

@@ -65,6 +65,11 @@ fn a_folder_of_another_account_leads_root_nowhere() {
     refused("/srv/shared/roots.conf", 3, "every account can change what is in /srv/shared");
     lab.sh("chmod 755 /srv/shared; setfacl -m u:mate:rwx /srv/shared");
     refused("/srv/shared/roots.conf", 3, "accounts that its access list names");
+    // A file that is not the account's is read, and not changed.
+    lab.sh("cp /etc/roots.conf /srv/harbour/left.conf; chown root: /srv/harbour/left.conf; chmod 600 /srv/harbour/left.conf");
+    refused("/srv/harbour/left.conf", 3, "belongs to root, and its folder to mate");
+    let shown = lab.sh("gypsum show quay --file /srv/harbour/left.conf --format keyword");
+    assert!(shown.contains("rows  8"), "{shown}");
     // A link that root alone can change is followed, and both names are shown.
     lab.sh("ln -s /etc/roots.conf /etc/link.conf");
     let ran =

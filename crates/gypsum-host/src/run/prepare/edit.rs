@@ -6,7 +6,7 @@ use super::plausible::is_plausible;
 use super::proposal::{Drawn, Proposal};
 use super::sections::in_their_sections;
 use super::{extra_files, take_back, whole_files};
-use crate::disk::walk::open_to_read;
+use crate::disk::walk::{self, open_to_read};
 use crate::error::Error;
 use crate::files::Loading;
 use crate::run::drafts::Typed;
@@ -60,6 +60,10 @@ pub(super) fn edit(
         return Ok(Step::Ended(StepOutcome::Unchanged));
     }
     refuse_immutable(&proposal)?;
+    for file in proposal.new_files.iter().filter(|file| file.before.is_some()) {
+        let owned = walk::place(&file.real).and_then(|place| place.refuse_other_owner());
+        owned.map_err(|error| Error::file("change", &file.real, error))?;
+    }
     cx.recorder.emit(Event::Proposed { edits: proposal.edits.clone() });
     for place in &proposal.before.loaded {
         let is_changed = proposal.new_files.iter().any(|file| file.real == place.real);
