@@ -183,6 +183,15 @@ impl EffectiveConfig {
         keys.into_iter().enumerate().map(decides).collect()
     }
 
+    /// Whether a setting of this name is set under a condition.
+    pub fn is_conditional(&self, files: &[File], name: &str) -> bool {
+        self.turns.iter().any(|turn| {
+            let doc = &files[turn.file].doc;
+            self.scope(turn.scope).conditional
+                && doc.dialect().same(turn.name.of(doc.source()), name.as_bytes())
+        })
+    }
+
     /// The settings of this name in effect outside of conditional blocks, in reading order; `name` may have the
     /// word of the block before it: `mysqld..port`.
     pub fn called<'a>(

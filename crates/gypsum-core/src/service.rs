@@ -19,6 +19,8 @@ pub enum State {
     BackingOff,
     /// It did its work and ended well, and counts as active.
     Exited,
+    /// Its manager calls it active, and no process of it lives.
+    Gone,
     /// It does not run, and nothing is wrong with that.
     Stopped,
     /// It does not run, because it failed.
@@ -44,6 +46,7 @@ impl State {
             Self::Stopping => "stopping",
             Self::BackingOff => "failing and being restarted",
             Self::Exited => "active (exited)",
+            Self::Gone => "active for its manager, but without a process",
             Self::Stopped => "stopped",
             Self::Failed => "failed",
             Self::Missing => "unknown to the service manager",

@@ -42,6 +42,15 @@ pub enum Question {
     InvokingUser,
     /// The accounts of people that may log in, besides root.
     LoginUsers,
+    /// Whether an account has a key in one of these files.
+    Key {
+        /// The account.
+        account: String,
+        /// The files, with blanks between: from the home folder where they are not absolute, with `%h` and `%u`.
+        files: String,
+    },
+    /// Whether an account has a password.
+    Password(String),
     /// Whether there is a unit of that name.
     Unit(String),
     /// The value in effect of another daemon's setting, as it stands and as a number.
@@ -221,6 +230,16 @@ impl Survey {
     /// The account of the person who types, and behind it its groups.
     pub fn typist(&self) -> Option<&[String]> {
         self.words(Question::InvokingUser)
+    }
+
+    /// Whether an account has a key in one of these files.
+    pub fn has_key(&self, account: &str, files: &str) -> Option<bool> {
+        self.is(Question::Key { account: account.into(), files: files.into() })
+    }
+
+    /// Whether an account has a password.
+    pub fn has_password(&self, account: &str) -> Option<bool> {
+        self.is(Question::Password(account.into()))
     }
 
     /// The accounts besides root that may log in, each with its groups behind it.

@@ -139,6 +139,25 @@ pub fn names() -> Vec<(String, Option<PathBuf>)> {
     names
 }
 
+/// The profile of the daemon that runs as this unit; `None` where none says so, or the one that does cannot be used.
+pub fn of_unit_named(unit: &str) -> Option<Profile> {
+    let stem = unit.strip_suffix(".service").unwrap_or(unit);
+    let is_it = |named: &String| named == unit || named == stem;
+    for (name, own) in names() {
+        // Only those are read that may have it.
+        let may = own.is_some() || built_in(&name).is_some_and(|one| one.text.contains(stem));
+        if !may {
+            continue;
+        }
+        match load(&name, None) {
+            Ok(profile) if profile.service.unit.iter().any(is_it) => return Some(profile),
+            Ok(_) => {}
+            Err(error) => tracing::warn!(?error, name, "a profile is passed over"),
+        }
+    }
+    None
+}
+
 /// A name of a daemon becomes part of a path.
 fn is_name(daemon: &str) -> bool {
     let daemon = daemon.strip_prefix("unit:").unwrap_or(daemon);

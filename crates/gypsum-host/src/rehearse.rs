@@ -4,9 +4,11 @@ use crate::accounts;
 use crate::beside;
 use crate::children::{Ran, run_command};
 use crate::disk::walk::ownership_of;
+use crate::disk::{Disk, RealDisk};
 use crate::error::Error;
 use crate::scratch::Scratch;
 use crate::view::{NO_VIEW, ViewSpec};
+use gypsum_core::change::Ownership;
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
 use gypsum_core::effective::Reported;
 use gypsum_core::finding::Finding;
@@ -29,6 +31,8 @@ pub struct Proposed<'a> {
     pub bytes: Option<&'a [u8]>,
     /// How its lines move.
     pub shifts: Vec<LineShift>,
+    /// The owner and mode that it is to have, where they are not those that it has.
+    pub ownership: Option<Ownership>,
     /// Whether it is the daemon's home file, which `{file}` stands for.
     pub is_home: bool,
 }
@@ -176,14 +180,16 @@ impl<'a> Stage<'a> {
     }
 
     fn place(&self, n: usize, file: &Proposed<'_>, bytes: &[u8]) -> Result<PathBuf, Error> {
-        use crate::disk::Disk;
         let folder = self.folder.path().join(n.to_string());
         let path = folder.join(file.real.file_name().unwrap_or_default());
         let there = ownership_of(file.real).map_err(|error| Error::file("look at", file.real, error))?;
         let model = there.is_some().then_some(file.real);
         let written = fs::create_dir(&folder)
             .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
-            .and_then(|()| crate::disk::RealDisk.create(&path, bytes, model));
+            .and_then(|()| RealDisk.create(&path, bytes, model))
+            .and_then(|()| {
+                file.ownership.map_or(Ok(()), |ownership| RealDisk.set_ownership(&path, &ownership))
+            });
         written.map_err(|error| Error::file("write the proposal for the check to", &path, error))?;
         Ok(path)
     }

@@ -86,6 +86,7 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
     folders.extend(wanted.iter().filter_map(|folder| standing(folder)));
     folders.sort();
     folders.dedup();
+    let folders = outermost(folders);
     for (n, folder) in folders.into_iter().enumerate() {
         cover(&spec.base, n, &folder)?;
     }
@@ -101,6 +102,19 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
         command.uid(user).gid(group);
     }
     Err(command.args(arguments).exec())
+}
+
+/// The folders without those that an overlay over another one covers, too: what is mounted in between it does not. One
+/// overlay upon another may be one too many for the kernel.
+fn outermost(folders: Vec<PathBuf>) -> Vec<PathBuf> {
+    let points = crate::mounts::points();
+    let covers = |above: &PathBuf, folder: &PathBuf| {
+        let is_between =
+            |point: &PathBuf| point != above && point.starts_with(above) && folder.starts_with(point);
+        above != folder && folder.starts_with(above) && !points.iter().any(is_between)
+    };
+    let is_covered = |folder: &&PathBuf| folders.iter().any(|above| covers(above, folder));
+    folders.iter().filter(|folder| !is_covered(folder)).cloned().collect()
 }
 
 /// Lays an overlay over `folder`, and binds again what is mounted below it.

@@ -175,6 +175,35 @@ pub struct Login {
     pub deny_groups: Option<String>,
     /// The condition under which root may.
     pub root: Option<String>,
+    /// The condition under which a key is enough.
+    pub keys: Option<String>,
+    /// The setting that says where an account's keys are.
+    pub key_files: Option<String>,
+    /// The conditions under any of which keys come from elsewhere, too.
+    #[serde(default)]
+    pub other_keys: Vec<String>,
+    /// The conditions under any of which a password is enough.
+    #[serde(default)]
+    pub passwords: Vec<String>,
+    /// The condition under which root may use a password.
+    pub root_passwords: Option<String>,
+    /// The conditions under any of which there is another way.
+    #[serde(default)]
+    pub others: Vec<String>,
+    /// The setting that says what must be shown together: words with commas, alternatives with blanks.
+    pub methods: Option<String>,
+}
+
+impl Login {
+    /// The names of all settings that it is about.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        let settings = [&self.allow_users, &self.allow_groups, &self.deny_users, &self.deny_groups];
+        let settings = settings.into_iter().chain([&self.key_files, &self.methods]).flatten();
+        let conditions = [&self.root, &self.keys, &self.root_passwords].into_iter().flatten();
+        let conditions = conditions.chain(&self.passwords).chain(&self.others).chain(&self.other_keys);
+        let name = |condition: &str| condition.find(['=', '!']).unwrap_or(condition.len());
+        settings.map(String::as_str).chain(conditions.map(move |condition| &condition[..name(condition)]))
+    }
 }
 
 /// How a daemon tells what it understood of its files.

@@ -6,6 +6,7 @@ mod characters;
 mod dropped;
 mod effect;
 mod listeners;
+mod login;
 mod names;
 mod order;
 mod paths;
@@ -254,7 +255,7 @@ const OF_SETTINGS: [OfChange; 6] = [
     effect::heed,
     |step, findings| dropped::names(&step.before, &step.after, findings),
     |step, findings| listeners::compare(&step.before, &step.after, findings),
-    |step, findings| accounts::lock_out(&step.before, &step.after, findings),
+    |step, findings| login::check(&step.before, &step.after, findings),
 ];
 
 /// What groups of rules said; a group that lacked an answer of the host is asked again.

@@ -47,7 +47,7 @@ pub(super) fn running(before: Option<&Observation>, now: &Observation) -> String
 /// States that do not become well by waiting. A unit that is failing and being restarted might, but
 /// then it has died once with this configuration already.
 pub(super) fn is_final(state: State) -> bool {
-    matches!(state, State::Failed | State::BackingOff | State::Missing | State::Stopped)
+    matches!(state, State::Failed | State::BackingOff | State::Missing | State::Stopped | State::Gone)
 }
 
 pub(super) fn gone(first: &Observation, now: &Observation) -> String {

@@ -142,6 +142,15 @@ fn summary(live: &Live<'_>, verdict: Verdict) -> String {
                 files.join(" and ")
             )
         }
+        Verdict::Kept
+            if service::exists(&plan.service)
+                && live.cx.recorder.report().unproven
+                && !plan.activation.replaces() =>
+        {
+            format!(
+                "the new configuration of {name} is written; it may run on the old one until its next restart"
+            )
+        }
         Verdict::Kept if service::exists(&plan.service) => format!("{name} runs on its new configuration"),
         Verdict::Kept => format!("{name} has its new configuration"),
         Verdict::Restored => restored(live, &name),

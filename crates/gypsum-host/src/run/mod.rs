@@ -5,6 +5,7 @@
 //! is its plan and its record (`apply`, `restore`).
 
 mod apply;
+mod behind_unit;
 mod carry;
 mod change;
 mod close;
@@ -23,6 +24,7 @@ mod restore;
 mod steps;
 mod values;
 
+pub use behind_unit::checks_behind;
 pub use change::change;
 pub use extra_files::{Companion, ExtraFiles};
 pub use follow::carry_staged;

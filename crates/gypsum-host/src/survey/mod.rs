@@ -126,6 +126,8 @@ impl<'a> Host<'a> {
             Question::Version => self.version(),
             Question::InvokingUser => people::typist(self.who),
             Question::LoginUsers => people::people(),
+            Question::Key { account, files } => people::key(account, files),
+            Question::Password(account) => people::password(account),
             Question::Unit(name) => crate::service::unit_exists(name).map_or(Answer::Unknown, Answer::Is),
             Question::OtherDaemonSetting { daemon, setting } => {
                 elsewhere(daemon, setting).unwrap_or(Answer::Unknown)

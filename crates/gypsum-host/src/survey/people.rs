@@ -1,7 +1,13 @@
 //! People: who types, and who may log in.
 
+use crate::disk::walk::{open_to_read, read_whole};
 use gypsum_core::survey::Answer;
-use std::path::Path;
+use std::io;
+use std::path::{Path, PathBuf};
+use uzers::os::unix::UserExt;
+
+/// More than this no file of keys has, in bytes.
+const MOST_KEYS: usize = 4 << 20;
 
 /// The numbers of accounts of people begin here (login.defs(5), UID_MIN).
 const PEOPLE: u32 = 1_000;
@@ -41,4 +47,38 @@ pub fn people() -> Answer {
         people.push(format!("{name} {}", groups(&user).join(" ")));
     }
     Answer::Words(people)
+}
+
+/// Whether an account has a key in one of these files (sshd_config(5), AuthorizedKeysFile). Unknown where one of them
+/// cannot be read.
+pub fn key(account: &str, files: &str) -> Answer {
+    let Some(user) = uzers::get_user_by_name(account) else { return Answer::Unknown };
+    let mut is_known = true;
+    for pattern in files.split_whitespace() {
+        let home = user.home_dir().to_string_lossy();
+        let path = pattern.replace("%h", &home).replace("%u", account).replace("%%", "%");
+        let path: PathBuf = user.home_dir().join(path);
+        match open_to_read(&path).and_then(|file| read_whole(file, MOST_KEYS)) {
+            Ok(bytes) => {
+                let is_key = |line: &[u8]| !matches!(line.trim_ascii().first(), None | Some(b'#'));
+                if bytes.split(|byte| *byte == b'\n').any(is_key) {
+                    return Answer::Is(true);
+                }
+            }
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+            Err(_) => is_known = false,
+        }
+    }
+    if is_known { Answer::Is(false) } else { Answer::Unknown }
+}
+
+/// Whether an account has a password (shadow(5)): one that is locked or empty is none. Unknown where only root may know,
+/// or another directory does.
+pub fn password(account: &str) -> Answer {
+    let Ok(text) = std::fs::read_to_string("/etc/shadow") else { return Answer::Unknown };
+    let hash = text.lines().find_map(|line| line.strip_prefix(account)?.strip_prefix(':')?.split(':').next());
+    match hash {
+        Some(hash) => Answer::Is(!hash.is_empty() && !hash.starts_with(['!', '*'])),
+        None => Answer::Unknown,
+    }
 }

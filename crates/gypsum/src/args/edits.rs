@@ -67,7 +67,7 @@ pub struct EditArgs {
     /// Where --companion goes
     #[arg(long, value_name = "DESTINATION", requires = "companion", help_heading = "Files")]
     pub to: Vec<PathBuf>,
-    /// The mode of --companion, in octal: 0640
+    /// The mode of --companion, in octal: 0640 [default: as it is; of a new file no wider than its source]
     #[arg(long, value_name = "MODE", requires = "companion", help_heading = "Files")]
     pub mode: Vec<String>,
     /// The owner of --companion: USER, USER:GROUP or :GROUP

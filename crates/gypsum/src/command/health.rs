@@ -9,14 +9,17 @@ use gypsum_core::report::Report;
 use gypsum_host::error::Error;
 use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
-use gypsum_host::run::Values;
+use gypsum_host::run::{Values, checks_behind};
 use gypsum_host::{files, service};
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&profile, None)?;
-    let checks = Values::of(&profile, &loading).checks(&unit)?;
+    let mut checks = Values::of(&profile, &loading).checks(&unit)?;
+    if let Some((_, behind)) = checks_behind(&profile, &unit)? {
+        checks.extend(behind);
+    }
     if checks.is_empty() {
         return Err(Error::usage(format!("nothing is known of {} that could be looked at", profile.daemon))
             .help("name a unit or a health check: --unit UNIT, --health URL or PORT")

@@ -385,8 +385,9 @@ fn rules(output: &std::process::Output) -> std::collections::BTreeSet<String> {
 }
 
 /// What speaks of the difference between two versions cannot be found in one of them.
-const OF_THE_DIFFERENCE: [&str; 12] = [
+const OF_THE_DIFFERENCE: [&str; 13] = [
     "locks-out",
+    "shuts-out",
     "data",
     "heed",
     "serves-no-more",

@@ -12,6 +12,7 @@ mod around;
 mod daemons;
 mod effects;
 mod guardian;
+mod health;
 mod host;
 mod hostile;
 mod journal;

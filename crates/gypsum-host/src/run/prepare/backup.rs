@@ -5,17 +5,11 @@ use crate::disk::{Disk, content_of, link_target};
 use crate::error::Error;
 use crate::files::can_exchange;
 use crate::state::Entry;
-use gypsum_core::change::{Content, Ownership, PlannedFile, ReplaceBy};
+use gypsum_core::change::{Content, PlannedFile, ReplaceBy};
 use std::path::{Path, PathBuf};
 
 /// The backup of one file, durable, read back and compared.
-/// `usual` is the owner and mode of a new one.
-pub(super) fn back_up(
-    disk: &dyn Disk,
-    entry: &Entry,
-    file: &NewFile,
-    usual: Ownership,
-) -> Result<PlannedFile, Error> {
+pub(super) fn back_up(disk: &dyn Disk, entry: &Entry, file: &NewFile) -> Result<PlannedFile, Error> {
     let backup = file.before.as_ref().map(|bytes| (entry.copy_of("before", &file.real), bytes));
     if let Some((copy, bytes)) = &backup {
         place(disk, copy, bytes, &file.real)?;
@@ -37,7 +31,7 @@ pub(super) fn back_up(
         _ if is_link || can_exchange(&file.real) => ReplaceBy::Exchange,
         _ => ReplaceBy::InPlace,
     };
-    let ownership = file.ownership.or_else(|| (how == ReplaceBy::Create && !is_link).then_some(usual));
+    let ownership = file.ownership;
     if let Some(bytes) = &file.after {
         let copy = entry.copy_of("after", &file.real);
         place(disk, &copy, bytes, &file.real)?;

@@ -136,6 +136,7 @@ fn files_of<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
         real: &file.real,
         bytes: file.after(),
         shifts: file.shifts.clone(),
+        ownership: file.ownership,
         is_home: file.real == home,
     };
     files.iter().map(one).collect()

@@ -6,6 +6,7 @@ use super::plausible::is_plausible;
 use super::proposal::{Drawn, Proposal};
 use super::sections::in_their_sections;
 use super::{extra_files, take_back, whole_files};
+use crate::disk::link_target;
 use crate::disk::walk::{self, open_to_read};
 use crate::error::Error;
 use crate::files::Loading;
@@ -46,6 +47,13 @@ pub(super) fn edit(
     let added = extra_files::add(&mut proposal, cx.world.disk());
     typed.files = proposal.new_files.iter().filter_map(NewFile::typed).collect();
     added?;
+    // The daemon's checker reads a new file with the owner and mode that it is to have.
+    let usual = proposal.usual_ownership();
+    for file in proposal.new_files.iter_mut().filter(|file| file.before.is_none()) {
+        if file.after().is_some_and(|bytes| link_target(bytes).is_none()) {
+            file.ownership.get_or_insert(usual);
+        }
+    }
     proposal.changed = match &proposal.request.content {
         NewContent::Edits(_) => proposal.edits.iter().map(|edit| edit.address.clone()).collect(),
         // What a whole file changes is told by its settings; those that go count, too.

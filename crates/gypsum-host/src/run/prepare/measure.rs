@@ -7,6 +7,7 @@ use crate::beside;
 use crate::error::Error;
 use crate::health::HealthRun;
 use crate::probe::ProbeContext;
+use crate::run::behind_unit::checks_behind;
 use crate::run::steps::{Obstacle, RunContext, Step};
 use crate::run::values::Values;
 use crate::service;
@@ -51,6 +52,17 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let mut checks_before = Values::of(profile, before).checks(service)?;
     let values = Values::of(profile, &checked.after);
     let mut checks_after = values.checks(service)?;
+    match checks_behind(profile, service) {
+        Ok(None) => {}
+        Ok(Some((_, checks))) => {
+            checks_before.extend(checks.clone());
+            checks_after.extend(checks);
+        }
+        Err(error) => {
+            cx.recorder
+                .note(format!("the health of the daemon behind {} is not known: {error}", profile.daemon));
+        }
+    }
     let musts = values.filled(&request.wishes.musts)?;
     let seen = Some(checked.found.clone());
     let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };

@@ -58,11 +58,10 @@ pub(super) fn save(cx: &mut RunContext<'_>, measured: Measured) -> Result<Step<S
 fn back_up_all(cx: &RunContext<'_>, entry: Entry, mut measured: Measured) -> Result<Saved, Error> {
     let (disk, proposal) = (cx.world.disk(), &mut measured.checked.proposal);
     let same_settings = proposal.says_the_same();
-    let usual = proposal.usual_ownership();
     let new_files = std::mem::take(&mut proposal.new_files);
     let mut files = Vec::new();
     for file in &new_files {
-        files.push(back_up(disk, &entry, file, usual)?);
+        files.push(back_up(disk, &entry, file)?);
     }
     disk.sync_folder(&entry.folder).map_err(|error| Error::file("sync", &entry.folder, error))?;
     let parent = cx.state.of_daemon(&proposal.request.profile.daemon);

@@ -6,7 +6,7 @@ use crate::service::{ASKING, proc};
 use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
 
-const PROPERTIES: &str = "Id,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
+const PROPERTIES: &str = "Id,Type,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
 
 /// The properties of a unit, by their names.
 pub struct UnitProperties(HashMap<String, String>);
@@ -64,7 +64,12 @@ impl UnitProperties {
                 .flat_map(|key| self.words(key))
                 .collect(),
             told_along: self.words("PropagatesReloadTo"),
-            ..Observation::only(state_of(self.load_state(), self.get("ActiveState"), self.get("SubState")))
+            ..Observation::only(state_of(
+                self.load_state(),
+                self.get("ActiveState"),
+                self.get("SubState"),
+                self.get("Type"),
+            ))
         }
     }
 }
@@ -82,10 +87,13 @@ fn span(text: &str) -> Option<u64> {
     u64::try_from(span.as_millis()).ok()
 }
 
-fn state_of(load: &str, active: &str, sub: &str) -> State {
+/// `active (exited)` is what a unit that does its work once is meant to be. Of any other it says that its processes are
+/// gone, and that its manager was told not to mind (systemd.service(5), RemainAfterExit; so is every System V script).
+fn state_of(load: &str, active: &str, sub: &str, kind: &str) -> State {
     match (active, sub) {
         _ if load == "not-found" && active == "inactive" => State::Missing,
-        ("active", "exited") => State::Exited,
+        ("active", "exited") if kind == "oneshot" => State::Exited,
+        ("active", "exited") => State::Gone,
         ("active", _) => State::Running,
         ("reloading", _) => State::Reloading,
         ("activating", "auto-restart" | "auto-restart-queued") => State::BackingOff,
