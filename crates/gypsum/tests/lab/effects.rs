@@ -168,6 +168,7 @@ const SCENES: [Scene; 10] = [
         needs: &["/usr/sbin/sshd", "/usr/bin/ssh"],
         setup: "useradd -m -s /bin/sh -p '*' porter; ssh-keygen -q -t ed25519 -N '' -f /root/porter
             install -d -o porter -m 700 /home/porter/.ssh; install -o porter -m 600 /root/porter.pub /home/porter/.ssh/authorized_keys
+            useradd -m -s /bin/sh -p '*' pilot; install -d -o pilot -m 700 /home/pilot/.ssh; install -o pilot -m 600 /root/porter.pub /home/pilot/.ssh/authorized_keys
             echo 'PubkeyAuthentication no' > /etc/ssh/sshd_config.d/keys.conf; rm -f /run/nologin; systemctl start ssh; sleep 0.3",
         sees: "ssh -F none -o BatchMode=yes -o StrictHostKeyChecking=no -o LogLevel=ERROR -i /root/porter porter@127.0.0.1 echo in || echo refused",
         before: "porter@127.0.0.1: Permission denied (password).\nrefused",
