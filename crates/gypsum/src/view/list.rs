@@ -71,9 +71,13 @@ pub fn change_lines(
     let mark = style.map_or_else(|| word.to_owned(), |style| styled(style, word));
     let unhealthy = if report.healthy == Some(false) && word == "kept" { "(unhealthy)  " } else { "" };
     let (head, tail) = (format!("{title}  {when}"), format!("{mark}{pad}  {unhealthy}{}", report.who));
-    let mut lines = match width_of(&head) + width_of(&tail) + 2 <= width {
-        true => vec![format!("{head}  {tail}")],
-        false => vec![head, format!("{INDENT}{tail}")],
+    let mut lines = match width_of(&tail) + 2 {
+        needed if width_of(&head) + needed <= width => vec![format!("{head}  {tail}")],
+        needed if INDENT.len() + needed <= width => vec![head, format!("{INDENT}{tail}")],
+        // Who it was has a line of its own.
+        _ => {
+            vec![head, format!("{INDENT}{mark}  {}", unhealthy.trim_end()), format!("{INDENT}{}", report.who)]
+        }
     };
     let inner = |text: &str| -> Vec<String> {
         wrapped(text, width - INDENT.len() - 2).iter().map(|line| format!("{INDENT}{line}")).collect()
