@@ -1,6 +1,6 @@
 //! What keeps a command from being carried out. One kind, one exit status.
 
-use crate::disk::walk::Unsafe;
+use crate::disk::keeping_out::Unsafe;
 use gypsum_core::exit_status::ExitStatus;
 use std::borrow::Cow;
 use std::io;

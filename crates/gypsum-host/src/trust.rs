@@ -1,7 +1,8 @@
 //! What root relies on must be in root's hands alone: a profile names commands, a record says which files to write.
 
 use crate::accounts;
-use crate::disk::walk::{self, Place, Unsafe};
+use crate::disk::keeping_out::Unsafe;
+use crate::disk::walk::{self, Place};
 use crate::disk::writers::{self, Writers};
 use crate::error::Error;
 use std::fs::File;

@@ -1,6 +1,7 @@
 //! The few operations on files that a change is made of. Small, so that a test can count each and
 //! cut the power behind it.
 
+pub mod keeping_out;
 mod link;
 mod real;
 pub mod walk;

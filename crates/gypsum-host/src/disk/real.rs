@@ -1,13 +1,13 @@
 //! The disk of this machine.
 
-use super::walk::{Place, folder, make_folder, open, place, place_made};
+use super::walk::{Place, folder, make_folder, open, place, place_made, read_whole};
 use super::{Disk, content_of, link_target, link_to};
 use gypsum_core::change::{Content, Ownership};
 use rustix::fs::{AtFlags, FileType, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
 use rustix::io::Errno;
 use std::ffi::OsString;
 use std::fs::{File, Metadata};
-use std::io::{self, Read, Write};
+use std::io::{self, Write};
 use std::os::fd::{AsFd, BorrowedFd};
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::MetadataExt;
@@ -26,8 +26,8 @@ const OPEN: u32 = 0o755;
 enum Opened {
     /// The bytes that stand for a link.
     Link(Vec<u8>),
-    /// A regular file, and its length.
-    File(File, u64),
+    /// A regular file.
+    File(File),
     /// Something that holds no text: a pipe, a socket, a device, a folder.
     Other(Metadata),
 }
@@ -60,10 +60,7 @@ fn opened_at(place: &Place) -> io::Result<Option<Opened>> {
         return Ok(Some(Opened::Other(meta)));
     }
     match place.open() {
-        Ok(file) => {
-            let length = file.metadata()?.len();
-            Ok(Some(Opened::File(file, length)))
-        }
+        Ok(file) => Ok(Some(Opened::File(file))),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(error),
     }
@@ -102,19 +99,14 @@ impl RealDisk {
 
 impl Disk for RealDisk {
     fn read(&self, path: &Path) -> io::Result<Option<Vec<u8>>> {
-        let Some(opened) = opened(path)? else { return Ok(None) };
-        let (mut file, length) = match opened {
-            Opened::Link(bytes) => return Ok(Some(bytes)),
-            Opened::File(file, length) => (file, length),
-            Opened::Other(_) => {
-                return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"));
+        match opened(path)? {
+            None => Ok(None),
+            Some(Opened::Link(bytes)) => Ok(Some(bytes)),
+            Some(Opened::File(file)) => read_whole(file, usize::MAX).map(Some),
+            Some(Opened::Other(_)) => {
+                Err(io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file"))
             }
-        };
-        let mut bytes = Vec::new();
-        let length = usize::try_from(length).unwrap_or(usize::MAX);
-        bytes.try_reserve_exact(length.saturating_add(1)).map_err(|_| io::ErrorKind::OutOfMemory)?;
-        file.read_to_end(&mut bytes)?;
-        Ok(Some(bytes))
+        }
     }
 
     fn content(&self, path: &Path) -> io::Result<Content> {
@@ -125,7 +117,7 @@ impl Disk for RealDisk {
             Some(Opened::Other(meta)) => {
                 Ok(content_of(Some(format!("\0{}:{}\0", meta.dev(), meta.ino()).as_bytes())))
             }
-            Some(Opened::File(mut file, _)) => {
+            Some(Opened::File(mut file)) => {
                 let mut hasher = blake3::Hasher::new();
                 io::copy(&mut file, &mut hasher)?;
                 Ok(Content::Digest(hasher.finalize().to_hex().to_string()))
@@ -213,7 +205,7 @@ impl Disk for RealDisk {
     fn sync_file(&self, path: &Path) -> io::Result<()> {
         let place = place(path)?;
         match opened_at(&place)? {
-            Some(Opened::File(file, _)) => file.sync_all(),
+            Some(Opened::File(file)) => file.sync_all(),
             // It has no bytes of its own: it is durable with its name.
             Some(Opened::Link(_) | Opened::Other(_)) => place.act(|at, _| sync(at)),
             None => Err(Errno::NOENT.into()),

@@ -6,6 +6,7 @@
 //! account may write is worked in as that account: nothing is then done that it could not do itself. Where several may,
 //! root keeps out. Other accounts walk as the kernel lets them: they have nothing to lend.
 
+use super::keeping_out::Unsafe;
 use super::writers::{self, Writers};
 use crate::accounts::{self, Account};
 use crate::mounts;
@@ -20,78 +21,9 @@ use std::os::fd::{AsFd, AsRawFd, BorrowedFd, OwnedFd};
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
-use thiserror::Error as ErrorEnum;
 
 /// So many links lead on at most, as in the kernel (path_resolution(7)).
 const MOST_LINKS: usize = 40;
-
-/// Why root does not go on.
-#[derive(Clone, Debug, PartialEq, Eq, ErrorEnum)]
-pub enum Unsafe {
-    /// A link that another account could have put there.
-    #[error("{} is a symbolic link, and {who} can change where it leads", link.display())]
-    Link {
-        /// The link.
-        link: PathBuf,
-        /// Who can change it, in words.
-        who: String,
-    },
-    /// A folder in which several accounts may write.
-    #[error("{who} can change what is in {}", folder.display())]
-    Shared {
-        /// The folder.
-        folder: PathBuf,
-        /// Who may write in it, in words.
-        who: String,
-    },
-    /// A file that does not belong to the account whose folder it is in.
-    #[error("{} belongs to {owner}, and its folder to {account}", file.display())]
-    Owner {
-        /// The file.
-        file: PathBuf,
-        /// Who owns it.
-        owner: String,
-        /// Whose folder it is in.
-        account: String,
-    },
-    /// A folder that a program of an account serves.
-    #[error("{} is served by a program of an account", folder.display())]
-    Served {
-        /// The folder.
-        folder: PathBuf,
-    },
-}
-
-impl Unsafe {
-    /// The reason in an I/O error, if it is one.
-    pub fn of(error: &io::Error) -> Option<&Self> {
-        error.get_ref()?.downcast_ref()
-    }
-
-    /// What to do about it.
-    pub fn help(&self) -> String {
-        match self {
-            Self::Link { .. } => {
-                "root follows a link only where root alone can change it: name the file itself".to_owned()
-            }
-            Self::Shared { folder, .. } => format!(
-                "let root or one account alone write there: see ls -ld {0} and getfacl {0}",
-                folder.display()
-            ),
-            Self::Owner { file, account, .. } => format!(
-                "what is in that folder is changed as {account}, which cannot give a file away: chown {account} {}",
-                file.display()
-            ),
-            Self::Served { .. } => "run the command as that account".to_owned(),
-        }
-    }
-}
-
-impl From<Unsafe> for io::Error {
-    fn from(why: Unsafe) -> Self {
-        Self::new(io::ErrorKind::PermissionDenied, why)
-    }
-}
 
 /// The end of a way: a folder, and a name in it that may or may not be there.
 #[derive(Debug)]
@@ -120,19 +52,16 @@ impl Place {
             None => act(),
         }
     }
-}
 
-impl Place {
     /// What is there; `None` where nothing is. A link is not followed, and nothing is opened.
     ///
     /// # Errors
     ///
     /// If it may not be looked at.
     pub fn look(&self) -> io::Result<Option<Metadata>> {
-        match rustix::fs::openat(&self.folder, &self.name, NAME_ONLY, Mode::empty()) {
-            Ok(fd) => Ok(Some(File::from(fd).metadata()?)),
-            Err(Errno::NOENT) => Ok(None),
-            Err(error) => Err(error.into()),
+        match named(self.folder.as_fd(), &self.name)? {
+            Some((fd, _)) => Ok(Some(File::from(fd).metadata()?)),
+            None => Ok(None),
         }
     }
 
@@ -146,8 +75,7 @@ impl Place {
         let opened = self.act(|at, name| open(at, name, OFlags::RDONLY));
         match opened {
             Err(error) if error.kind() == io::ErrorKind::PermissionDenied && self.account.is_some() => {
-                let named = rustix::fs::openat(&self.folder, &self.name, NAME_ONLY, Mode::empty())?;
-                let meta = rustix::fs::fstat(&named)?;
+                let Some((named, meta)) = named(self.folder.as_fd(), &self.name)? else { return Err(error) };
                 if meta.st_uid != 0 || meta.st_nlink != 1 || kind(&meta) != FileType::RegularFile {
                     return Err(error);
                 }
@@ -215,7 +143,7 @@ pub fn read_whole(file: File, most: usize) -> io::Result<Vec<u8>> {
     }
     let mut bytes = Vec::new();
     bytes.try_reserve_exact(length.saturating_add(1)).map_err(|_| io::ErrorKind::OutOfMemory)?;
-    file.take(most as u64 + 1).read_to_end(&mut bytes)?;
+    file.take((most as u64).saturating_add(1)).read_to_end(&mut bytes)?;
     if bytes.len() > most {
         return Err(io::Error::new(io::ErrorKind::FileTooLarge, "it grows while it is read"));
     }
@@ -347,6 +275,18 @@ fn kind(meta: &Stat) -> FileType {
 
 const NAME_ONLY: OFlags = OFlags::PATH.union(OFlags::NOFOLLOW).union(OFlags::CLOEXEC);
 
+/// What is under a name, by a descriptor that names it and opens nothing; `None` where there is nothing.
+fn named(at: BorrowedFd<'_>, name: &OsStr) -> io::Result<Option<(OwnedFd, Stat)>> {
+    match rustix::fs::openat(at, name, NAME_ONLY, Mode::empty()) {
+        Ok(fd) => {
+            let meta = rustix::fs::fstat(&fd)?;
+            Ok(Some((fd, meta)))
+        }
+        Err(Errno::NOENT) => Ok(None),
+        Err(error) => Err(error.into()),
+    }
+}
+
 impl Walk {
     fn begin(&mut self) -> io::Result<()> {
         let root = rustix::fs::open("/", NAME_ONLY, Mode::empty())?;
@@ -360,16 +300,8 @@ impl Walk {
         self.folders.last().ok_or_else(|| io::Error::other("a way without a beginning"))
     }
 
-    /// What is under a name here, by a descriptor that names it and opens nothing; none where there is nothing.
     fn entry(&self, name: &OsStr) -> io::Result<Option<(OwnedFd, Stat)>> {
-        match rustix::fs::openat(&self.here()?.0, name, NAME_ONLY, Mode::empty()) {
-            Ok(fd) => {
-                let meta = rustix::fs::fstat(&fd)?;
-                Ok(Some((fd, meta)))
-            }
-            Err(Errno::NOENT) => Ok(None),
-            Err(error) => Err(error.into()),
-        }
+        named(self.here()?.0.as_fd(), name)
     }
 
     /// Whoever may write here decides what the name leads to.

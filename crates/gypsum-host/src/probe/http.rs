@@ -5,7 +5,7 @@ use super::{addresses, proxy};
 use crate::disk::walk::{open_to_read, read_whole};
 use gypsum_core::probe::Http;
 use std::io::Read;
-use std::net::IpAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::path::Path;
 use std::sync::mpsc::channel;
 use std::time::Duration;
@@ -176,10 +176,7 @@ impl Resolver for Fixed {
         _: NextTimeout,
     ) -> Result<ResolvedSocketAddrs, ureq::Error> {
         let port = uri.port_u16().unwrap_or(self.1);
-        let mut out = DefaultResolver::default().empty();
-        let found = addresses(&self.0, port).map_err(|_| ureq::Error::HostNotFound)?;
-        found.into_iter().take(MOST_ADDRESSES).for_each(|address| out.push(address));
-        Ok(out)
+        addresses(&self.0, port).map(resolved).map_err(|_| ureq::Error::HostNotFound)
     }
 }
 
@@ -210,10 +207,15 @@ impl Resolver for Named {
             })?;
             told.recv_timeout(*timeout.after).map_err(|_| ureq::Error::Timeout(timeout.reason))??
         };
-        let mut out = DefaultResolver::default().empty();
-        found.into_iter().take(MOST_ADDRESSES).for_each(|address| out.push(address));
-        Ok(out)
+        Ok(resolved(found))
     }
+}
+
+/// As many of the addresses as the library takes.
+fn resolved(found: Vec<SocketAddr>) -> ResolvedSocketAddrs {
+    let mut out = DefaultResolver::default().empty();
+    found.into_iter().take(MOST_ADDRESSES).for_each(|address| out.push(address));
+    out
 }
 
 fn in_words(error: ureq::Error, limit: Duration) -> ProbeError {

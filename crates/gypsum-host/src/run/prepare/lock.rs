@@ -32,14 +32,13 @@ pub(super) fn lock(
     let (profile, new_file) = (&request.profile, request.new_file());
     let daemon = &profile.daemon;
     let early = Early::begin(profile);
-    let (mut known, mut files_of_it) = (Vec::new(), Vec::new());
+    let (mut known, mut paths) = (Vec::new(), Vec::new());
     if !request.wishes.dry_run {
         state.prepare(disk, daemon)?;
         let loading = files::load(profile, new_file)?;
-        files_of_it.extend(loading.loaded.iter().map(|file| file.real.clone()));
-        files_of_it
-            .extend(request.extra_files.companions.iter().map(|companion| files::resolved(&companion.to)));
-        let mut things: Vec<Thing> = files_of_it.iter().map(|file| Thing::file(file)).collect();
+        paths.extend(loading.loaded.iter().map(|file| file.real.clone()));
+        paths.extend(request.extra_files.companions.iter().map(|companion| files::resolved(&companion.to)));
+        let mut things: Vec<Thing> = paths.iter().map(|path| Thing::file(path)).collect();
         things.push(Thing::changes(&state.of_daemon(daemon)));
         known = loading.files;
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
@@ -54,7 +53,7 @@ pub(super) fn lock(
         return Err(Error::busy(what).help(format!("finish or undo it with: gypsum recover {daemon}")));
     }
     if !request.wishes.dry_run {
-        refuse_shared(state, disk, daemon, &files_of_it)?;
+        refuse_shared(state, disk, daemon, &paths)?;
     }
     // Under the locks, and whatever was read to find them: another process may have changed it before.
     let held = held_already(state, &request)?;
