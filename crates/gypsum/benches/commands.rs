@@ -47,6 +47,30 @@ fn show_a_built_in_daemon(bencher: Bencher<'_, '_>) {
     bencher.bench(|| assert!(gypsum(&["show", "sshd", "--profile", &profile])));
 }
 
+/// The last fifty of very many changes, as a host has them that nobody pruned.
+#[divan::bench(sample_count = 60, sample_size = 1)]
+fn the_last_50_of_100_000_changes(bencher: Bencher<'_, '_>) {
+    let folder = folder();
+    let config = config(folder.path()).display().to_string();
+    let state = folder.path().join("state");
+    let words = ["--file", &config, "--format", "keyword", "--state", &state.display().to_string()];
+    assert!(gypsum(&[&["change", "boards", "rows=9"], &words[..]].concat()));
+    let changes = state.join("boards");
+    let first = std::fs::read_dir(&changes).expect("it is there").next().expect("one").expect("read").path();
+    let record = std::fs::read(first.join("change.json")).expect("its record");
+    for number in 2..=100_000 {
+        let folder = changes.join(format!("20261123T060122Z-{number:04}"));
+        std::fs::create_dir(&folder).expect("a folder");
+        std::fs::write(folder.join("change.json"), &record).expect("a record");
+    }
+    // The names are kept once the folder is left alone for a moment.
+    std::thread::sleep(std::time::Duration::from_secs(3));
+    let state = state.display().to_string();
+    let list = ["changes", "boards", "--last", "50", "--state", &state];
+    assert!(gypsum(&list));
+    bencher.bench(|| assert!(gypsum(&list)));
+}
+
 /// No checker, no service, no health check: all that is left is Gypsum's own time, durable writes
 /// included.
 #[divan::bench(sample_count = 60, sample_size = 1)]

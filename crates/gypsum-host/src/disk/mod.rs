@@ -11,7 +11,10 @@ pub use link::{link_target, link_to};
 pub use real::{RealDisk, entries};
 
 use gypsum_core::change::{Content, Ownership};
+use serde::{Deserialize, Serialize};
+use std::fs::Metadata;
 use std::io;
+use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 
 /// A disk. Paths are absolute, and links in them are not followed at the last step.
@@ -27,6 +30,8 @@ pub trait Disk {
     /// The names of the folders in a folder, in any order; none if it does not exist. A name that is not UTF-8 is
     /// none of ours.
     fn folders(&self, path: &Path) -> io::Result<Vec<String>>;
+    /// When the names in a folder changed last; `None` if it does not exist, or this cannot be told.
+    fn stamp(&self, path: &Path) -> io::Result<Option<Stamp>>;
     /// A new file with these bytes and, where `like` is given, that file's owner, group, mode, access
     /// list and extended attributes; else for the owner alone. Fails where the name is taken.
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()>;
@@ -54,6 +59,29 @@ pub trait Disk {
     fn sync_file(&self, path: &Path) -> io::Result<()>;
     /// Makes the names in a folder durable.
     fn sync_folder(&self, path: &Path) -> io::Result<()>;
+}
+
+/// A folder at one moment. Another stamp means that its names may have changed; the kernel sets the time, and no account
+/// can set it back (`st_ctim`, inode(7)).
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Stamp {
+    device: u64,
+    inode: u64,
+    changed_s: i64,
+    changed_ns: i64,
+}
+
+impl Stamp {
+    /// The stamp of a folder that has these properties.
+    pub fn of(meta: &Metadata) -> Self {
+        Self { device: meta.dev(), inode: meta.ino(), changed_s: meta.ctime(), changed_ns: meta.ctime_nsec() }
+    }
+
+    /// How long ago the folder changed, in milliseconds of the clock that may be set.
+    pub fn age_ms(&self) -> i64 {
+        let now = jiff::Timestamp::now().as_millisecond();
+        now.saturating_sub(self.changed_s.saturating_mul(1_000) + self.changed_ns / 1_000_000)
+    }
 }
 
 /// What these bytes are to the plan of a change.

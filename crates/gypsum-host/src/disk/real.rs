@@ -1,7 +1,7 @@
 //! The disk of this machine.
 
 use super::walk::{Place, folder, make_folder, open, place, place_made, read_whole};
-use super::{Disk, content_of, link_target, link_to};
+use super::{Disk, Stamp, content_of, link_target, link_to};
 use gypsum_core::change::{Content, Ownership};
 use rustix::fs::{AtFlags, FileType, Gid, Mode, OFlags, RenameFlags, Uid, XattrFlags};
 use rustix::io::Errno;
@@ -135,6 +135,14 @@ impl Disk for RealDisk {
             }
         }
         Ok(names)
+    }
+
+    fn stamp(&self, path: &Path) -> io::Result<Option<Stamp>> {
+        let meta = match place(path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+            place => place?.look()?,
+        };
+        Ok(meta.as_ref().map(Stamp::of))
     }
 
     fn create(&self, path: &Path, bytes: &[u8], like: Option<&Path>) -> io::Result<()> {

@@ -2,7 +2,7 @@
 //! any of them.
 
 use gypsum_core::change::{Content, Ownership};
-use gypsum_host::disk::{Disk, content_of};
+use gypsum_host::disk::{Disk, Stamp, content_of};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::io::{self, ErrorKind};
@@ -285,6 +285,11 @@ impl Disk for FakeDisk {
             }
         }
         Ok(names.into_iter().collect())
+    }
+
+    fn stamp(&self, _path: &Path) -> io::Result<Option<Stamp>> {
+        // It has no clock.
+        Ok(None)
     }
 
     fn create(&self, path: &Path, bytes: &[u8], _like: Option<&Path>) -> io::Result<()> {

@@ -10,6 +10,7 @@ use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
 use gypsum_core::survey::Survey;
 use gypsum_host::disk::RealDisk;
+use gypsum_host::error::Error;
 use gypsum_host::files::Loading;
 
 /// Explains the setting called `name`; whether there is one.
@@ -80,11 +81,10 @@ fn lines(one: &Explained, last: Option<&(String, String)>, width: usize) -> Vec<
 
 /// The last change that was kept and touched the setting: its name, and when and by whom it was made.
 fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
-    let entries = context.state.entries(&RealDisk, &profile.daemon).unwrap_or_else(|error| {
-        tracing::warn!(message = error.to_string(), "earlier changes cannot be read");
-        Vec::new()
-    });
-    entries.into_iter().rev().find_map(|entry| {
+    let unread = |error: Error| tracing::warn!(message = error.to_string(), "earlier changes cannot be read");
+    let mut entries = context.state.newest(&RealDisk, &profile.daemon).map_err(unread).ok()?;
+    entries.find_map(|entry| {
+        let entry = entry.map_err(unread).ok()?;
         let report: Report = entry.report(&RealDisk)?;
         let ours = |address: &str| {
             let bare = address.rsplit("..").next().unwrap_or(address);

@@ -32,7 +32,7 @@ pub fn run(context: &Context, daemon: Option<&str>) -> Result<ExitStatus, NoTarg
                 fields["status"] = status.code().into();
                 documents.push(fields);
             }
-            Ok(None) if context.state.entries(&RealDisk, daemon)?.is_empty() => {
+            Ok(None) if context.state.newest(&RealDisk, daemon)?.count() == 0 => {
                 super::changes::must_be_known(daemon)?;
                 context.say_unless_json(&format!("{daemon} has no change to recover."));
             }

@@ -100,7 +100,8 @@ fn must_be_kept(daemon: &str, entry: &Entry, whole: bool) -> Result<(), Error> {
 /// themselves.
 fn live_changes(context: &Context, daemon: &str) -> Result<Vec<Entry>, Error> {
     let (mut taken_back, mut live) = (HashSet::new(), Vec::new());
-    for entry in context.state.entries(&RealDisk, daemon)?.into_iter().rev() {
+    for entry in context.state.newest(&RealDisk, daemon)? {
+        let entry = entry?;
         let is_kept = matches!(entry.evidence(&RealDisk)?.progress, Progress::Ended(Verdict::Kept));
         if !is_kept || taken_back.contains(&entry.number) {
             continue;

@@ -3,6 +3,7 @@
 use crate::boards::{command, config, gypsum, host, said, status};
 use gypsum_demo::Host;
 use std::fs::{self, File};
+use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant, SystemTime};
@@ -79,6 +80,48 @@ fn old_changes_are_removed_and_what_may_be_needed_is_not() {
     let listed = gypsum(&host, &["changes", "departures", "--last", "200"]);
     let text = said(&host, &listed);
     assert!(text.contains("changes of departures before 9 were removed: the last 50 are kept"), "{text}");
+}
+
+/// G19: very many changes are listed once, and every later change of the folder is seen all the same.
+#[test]
+fn a_folder_of_very_many_changes_is_listed_once() {
+    let host = host();
+    fs::DirBuilder::new().mode(0o700).recursive(true).create(folder(&host)).unwrap();
+    let made = |number: u32| {
+        fs::create_dir(folder(&host).join(format!("20261123T060122Z-{number:04}"))).unwrap();
+    };
+    (1..=3_000).for_each(made);
+    let last = || {
+        let output = gypsum(&host, &["changes", "departures", "--last", "1", "--json"]);
+        let document: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+        document["changes"][0]["change"]["number"].as_u64().unwrap()
+    };
+    let kept = host.state().join("departures.last");
+    assert_eq!(last(), 3_000);
+    // A time stamp of the kernel is not fine enough to tell two changes within a moment.
+    assert!(!kept.exists());
+    std::thread::sleep(Duration::from_millis(2_100));
+    assert_eq!([last(), last()], [3_000, 3_000]);
+    let names = fs::read_to_string(&kept).unwrap();
+    assert!(names.contains("-3000") && !names.contains("-0001"), "{}", names.len());
+    made(3_001);
+    assert_eq!(last(), 3_001);
+    fs::remove_dir(folder(&host).join("20261123T060122Z-3001")).unwrap();
+    assert_eq!(last(), 3_000);
+    // What is beside them is only believed whole, and the folder itself is asked beyond it.
+    std::thread::sleep(Duration::from_millis(2_100));
+    assert_eq!(last(), 3_000);
+    fs::write(&kept, fs::read_to_string(&kept).unwrap().replace("-3000", "-9999")).unwrap();
+    assert_eq!(last(), 3_000);
+    let output = gypsum(&host, &["changes", "departures", "--json"]);
+    let document: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let numbers: Vec<u64> = document["changes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|change| change["change"]["number"].as_u64().unwrap())
+        .collect();
+    assert_eq!(numbers, (1..=3_000).rev().collect::<Vec<_>>());
 }
 
 /// G19: a gibibyte of copies is the most.

@@ -364,3 +364,43 @@ fn the_editor_is_the_persons() {
         assert!(!who.contains("mate"), "{who}");
     }
 }
+
+/// G2: a new file has the label that the policy has for its place. The kernel of the lab has no such policy: the program
+/// that knows the policy answers all the same, and the attribute is the same one.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_new_file_gets_the_label_of_its_place() {
+    let lab = boards("restart", "50ms", "Type=exec");
+    lab.sh(
+        "mkdir /etc/saltmarsh; printf 'rows 8\\n' > /etc/quay.conf; echo a > /root/old; echo b > /root/new",
+    );
+    let mut rows = 8;
+    let mut install = |source: &str, file: &str| {
+        rows += 1;
+        let edit = format!("rows={rows}");
+        let (status, report) =
+            change_of(&lab, "/etc/quay.conf", &[&edit, "--companion", source, "--to", file]);
+        assert_eq!(status, KEPT, "{report:#}");
+        lab.sh(&format!("cat /var/lib/gypsum/quay/*-{:04}/events.jsonl", rows - 8))
+    };
+    // No file is labelled on a kernel that does not do it.
+    install("/root/old", "/etc/saltmarsh/before.conf");
+    lab.sh("{ cat /proc/filesystems; printf 'nodev\\tselinuxfs\\n'; } > /run/filesystems
+        mount --bind /run/filesystems /proc/filesystems
+        mkdir -p /etc/selinux/lab/contexts/files
+        printf 'SELINUX=enforcing\\nSELINUXTYPE=lab\\n' > /etc/selinux/config
+        printf '%s\\n' '/etc/saltmarsh(/.*)?  system_u:object_r:board_etc_t:s0' \\
+            > /etc/selinux/lab/contexts/files/file_contexts");
+    install("/root/old", "/etc/saltmarsh/after.conf");
+    // What is replaced keeps its own.
+    install("/root/new", "/etc/saltmarsh/before.conf");
+    let label = |file: &str| {
+        lab.sh(&format!("getfattr -m security -d --absolute-names {file} | grep -v '^#' || true"))
+    };
+    assert_eq!(label("/etc/saltmarsh/after.conf"), "security.selinux=\"system_u:object_r:board_etc_t:s0\"");
+    assert_eq!(label("/etc/saltmarsh/before.conf"), "");
+    // Nobody can be asked.
+    lab.sh("rm /usr/sbin/matchpathcon");
+    let events = install("/root/old", "/etc/saltmarsh/third.conf");
+    assert!(events.contains("restorecon /etc/saltmarsh/third.conf"), "{events}");
+}

@@ -176,7 +176,6 @@ fn last_away(disk: &dyn Disk, state: &State, daemon: &str) -> Option<Duration> {
         told.restarts.then_some(told.ms + until_healthy.unwrap_or(0))
     };
     // Only how long it takes is said by it: what cannot be read says nothing.
-    let entries = state.entries(disk, daemon).unwrap_or_default();
-    let mut last = entries.into_iter().rev().take(LOOKED_BACK);
-    last.find_map(|entry| away(entry.report(disk)?)).map(Duration::from_millis)
+    let mut last = state.newest(disk, daemon).ok()?.take(LOOKED_BACK);
+    last.find_map(|entry| away(entry.ok()?.report(disk)?)).map(Duration::from_millis)
 }

@@ -147,7 +147,8 @@ fn disabled_before(
     if wanted.is_empty() {
         return Ok(found);
     }
-    for entry in cx.state.entries(cx.world.disk(), daemon)?.into_iter().rev() {
+    for entry in cx.state.newest(cx.world.disk(), daemon)? {
+        let entry = entry?;
         let report = entry.report(cx.world.disk());
         let Some(report) = report.filter(|report| report.verdict == Some(Verdict::Kept)) else {
             continue;

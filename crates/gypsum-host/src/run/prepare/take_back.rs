@@ -132,9 +132,10 @@ fn later(cx: &RunContext<'_>, daemon: &str, entry: &Entry, path: &Path) -> Vec<(
     };
     let ours: Vec<String> =
         entry.report(disk).map(in_file).unwrap_or_default().into_iter().map(|edit| edit.address).collect();
-    let entries = cx.state.entries(disk, daemon).unwrap_or_default();
     let mut found = Vec::new();
-    for later in entries.into_iter().filter(|later| later.number > entry.number) {
+    let Ok(entries) = cx.state.newest(disk, daemon) else { return found };
+    let later = entries.map_while(Result::ok).take_while(|later| later.number > entry.number);
+    for later in later.collect::<Vec<_>>().into_iter().rev() {
         let Some(report) = later.report(disk).filter(|report| report.verdict == Some(Verdict::Kept)) else {
             continue;
         };

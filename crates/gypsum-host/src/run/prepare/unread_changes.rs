@@ -70,10 +70,11 @@ impl Checked {
     fn written_by(&self, file: &Loaded, state: &State, disk: &dyn Disk) -> Writer {
         let Ok(now) = disk.content(&file.real) else { return Writer::Unknown };
         let mut is_loaded = false;
-        let Ok(entries) = state.entries(disk, &self.proposal.request.profile.daemon) else {
+        let Ok(entries) = state.newest(disk, &self.proposal.request.profile.daemon) else {
             return Writer::Unknown;
         };
-        for entry in entries.into_iter().rev() {
+        for entry in entries {
+            let Ok(entry) = entry else { return Writer::Unknown };
             let Ok(evidence) = entry.evidence(disk) else { return Writer::Unknown };
             let (Progress::Ended(verdict), Some(plan)) = (evidence.progress, evidence.plan) else {
                 continue;

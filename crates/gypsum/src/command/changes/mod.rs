@@ -13,7 +13,7 @@ use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
-use gypsum_host::state::{Entry, Way};
+use gypsum_host::state::{Entry, Newest, Way};
 use gypsum_host::{profiles, prune};
 use jiff::Timestamp;
 use known::{Known, known, local_time};
@@ -33,29 +33,36 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
         None => context.state.daemons(&RealDisk)?,
     };
     let held = held(context, &daemons)?;
-    let mut entries = entries(context, &daemons)?;
-    if let (Some(daemon), true) = (&asked.daemon, entries.is_empty() && held.is_empty()) {
+    let mut of_daemons = Vec::new();
+    for daemon in &daemons {
+        of_daemons.push((daemon.as_str(), context.state.newest(&RealDisk, daemon)?));
+    }
+    let all: usize = of_daemons.iter().map(|(_, changes)| changes.count()).sum();
+    if let (Some(daemon), true) = (&asked.daemon, all == 0 && held.is_empty()) {
         must_be_known(daemon)?;
     }
-    let removed: Vec<String> = daemons.iter().filter_map(|daemon| removed(daemon, &entries)).collect();
-    entries.retain(|(_, entry)| since.is_none_or(|since| entry.begun().is_none_or(|begun| begun >= since)));
+    let removed: Vec<String> = of_daemons.iter().filter_map(removed).collect();
     let limit = asked.last.unwrap_or(if context.out.is_screen { ON_A_SCREEN } else { usize::MAX });
     let (mut listed, mut count) = (Vec::new(), 0);
-    let mut rest = entries.iter();
-    for (daemon, entry) in rest.by_ref() {
-        let known = known(daemon, entry);
+    let mut is_whole = true;
+    while let Some((daemon, entry)) = newest_of(&mut of_daemons)? {
+        if since.is_some_and(|since| entry.begun().is_some_and(|begun| begun < since)) {
+            break;
+        }
+        if count == limit {
+            is_whole = false;
+            break;
+        }
+        let known = known(daemon, &entry);
         if !is_asked_for(asked, known.report.as_ref()) {
             continue;
         }
         if context.out.json {
-            listed.push(known.document(daemon, entry));
+            listed.push(known.document(daemon, &entry));
         } else {
-            print(context, daemon, entry, &known, asked.daemon.is_none());
+            print(context, daemon, &entry, &known, asked.daemon.is_none());
         }
         count += 1;
-        if count == limit {
-            break;
-        }
     }
     if context.out.json {
         let held: Vec<Value> =
@@ -63,14 +70,14 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
         context.answer(ExitStatus::Success, json!({ "changes": listed, "held": held }));
         return Ok(ExitStatus::Success);
     }
-    if asked.last.is_none() && rest.len() > 0 {
-        let (more, all) = (rest.len(), entries.len());
+    if asked.last.is_none() && !is_whole {
+        let more = all.saturating_sub(count);
         context.out.print(&format!("and {more} earlier: gypsum changes --last {all}"));
     }
     if count == 0 {
-        context.out.print(&nothing(context, asked, entries.is_empty()));
+        context.out.print(&nothing(context, asked, all == 0));
     }
-    if rest.len() == 0 {
+    if is_whole {
         removed.iter().for_each(|line| context.out.print(line));
     }
     for (daemon, draft) in &held {
@@ -82,25 +89,29 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
 }
 
 /// What is no longer there of a daemon's changes: their numbers begin at 1.
-fn removed(daemon: &str, entries: &[(String, Entry)]) -> Option<String> {
-    let numbers = entries.iter().filter(|(of, _)| of == daemon).map(|(_, entry)| entry.number);
-    let first = numbers.min().filter(|first| *first > 1)?;
+fn removed((daemon, changes): &(&str, Newest<'_>)) -> Option<String> {
+    let first = changes.lowest().filter(|first| *first > 1)?;
     let most = prune::MOST_CHANGES;
     Some(format!(
         "changes of {daemon} before {first} were removed: the last {most} are kept, up to 1 GiB of them"
     ))
 }
 
-/// The changes of these daemons, newest first.
-fn entries(context: &Context, daemons: &[String]) -> Result<Vec<(String, Entry)>, Error> {
-    let mut all = Vec::new();
-    for daemon in daemons {
-        let entries = context.state.entries(&RealDisk, daemon)?;
-        all.extend(entries.into_iter().map(|entry| (daemon.clone(), entry)));
+/// The newest change of all these daemons that was not taken yet; `None` after the last one.
+fn newest_of<'a>(daemons: &mut [(&'a str, Newest<'_>)]) -> Result<Option<(&'a str, Entry)>, Error> {
+    // Names begin with the time, in digits.
+    let mut newest: Option<(usize, (String, u32))> = None;
+    for (index, (_, changes)) in daemons.iter_mut().enumerate() {
+        let Some(entry) = changes.peek()? else { continue };
+        let key = (entry.name.clone(), entry.number);
+        if newest.as_ref().is_none_or(|(_, found)| key > *found) {
+            newest = Some((index, key));
+        }
     }
-    // Their names begin with the time, in digits.
-    all.sort_by(|(_, one), (_, other)| (&other.name, other.number).cmp(&(&one.name, one.number)));
-    Ok(all)
+    let Some((daemon, changes)) = newest.and_then(|(index, _)| daemons.get_mut(index)) else {
+        return Ok(None);
+    };
+    Ok(changes.next().transpose()?.map(|entry| (*daemon, entry)))
 }
 
 /// A daemon without a change, a draft and a profile is probably a typing error.

@@ -1,5 +1,9 @@
 //! The state folder: one folder a change, under one folder a daemon.
 
+mod newest;
+
+pub use newest::Newest;
+
 use crate::disk::Disk;
 use crate::disk::walk::ownership_of;
 use crate::error::Error;
@@ -111,21 +115,16 @@ impl State {
     /// If its folder may not be read: then it is unknown whether there are any.
     pub fn entries(&self, disk: &dyn Disk, daemon: &str) -> Result<Vec<Entry>, Error> {
         let base = self.of_daemon(daemon);
-        let mut entries: Vec<Entry> = folders_in(disk, &base)?
-            .into_iter()
-            .filter_map(|name| Some(Entry { number: number_of(&name)?, folder: base.join(&name), name }))
-            .collect();
+        let names = folders_in(disk, &base)?;
+        let mut entries: Vec<Entry> =
+            names.into_iter().filter_map(|name| Entry::named(&base, name)).collect();
         entries.sort_by_key(|entry| entry.number);
         Ok(entries)
     }
 
     /// A folder for the next change.
     pub fn next(&self, disk: &dyn Disk, daemon: &str, now_ms: i64) -> Result<Entry, Error> {
-        // One that was set aside keeps its number.
-        let base = self.of_daemon(daemon);
-        let names = folders_in(disk, &base)?;
-        let numbers = names.iter().filter_map(|name| number_of(name.strip_suffix(SET_ASIDE).unwrap_or(name)));
-        let number = numbers.max().map_or(1, |last| last + 1);
+        let number = self.newest(disk, daemon)?.highest() + 1;
         let time = Timestamp::from_millisecond(now_ms).unwrap_or_default();
         let name = format!("{}-{number:04}", time.strftime("%Y%m%dT%H%M%SZ"));
         let folder = self.of_daemon(daemon).join(&name);
@@ -214,9 +213,10 @@ impl State {
     }
 
     /// The last change of which anything may have been live, with what is known of it. While one is open no other
-    /// begins: no change before it is open.
+    /// begins: no change before it is open, and none before many of which nothing was live.
     fn last_begun(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<(Entry, Evidence)>, Error> {
-        for entry in self.entries(disk, daemon)?.into_iter().rev() {
+        for entry in self.newest(disk, daemon)?.take(MOST_LOOKED_INTO) {
+            let entry = entry?;
             let evidence = entry.evidence(disk)?;
             if !matches!(evidence.progress, Progress::NotBegun) {
                 return Ok(Some((entry, evidence)));
@@ -244,6 +244,11 @@ impl State {
 }
 
 impl Entry {
+    /// The change whose folder in `base` has this name; `None` if it is no such name.
+    fn named(base: &Path, name: String) -> Option<Self> {
+        Some(Self { number: number_of(&name)?, folder: base.join(&name), name })
+    }
+
     /// What its records prove.
     ///
     /// # Errors
@@ -326,6 +331,9 @@ impl Entry {
         Some(time.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp())
     }
 }
+
+/// So many changes of which nothing was live are looked into for one that is open.
+const MOST_LOOKED_INTO: usize = 100;
 
 /// What ends the name of a folder whose change was set aside.
 const SET_ASIDE: &str = ".damaged";
