@@ -3,6 +3,7 @@
 //! A rule asks; what is not known yet is noted down and counts as unknown, which never refuses anything. The host
 //! answers what was asked, and the rules are run again, until they ask nothing new.
 
+use crate::profile::NameAnswer;
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
@@ -38,6 +39,15 @@ pub enum Question {
     Memory,
     /// The daemon's version.
     Version,
+    /// What the installed daemon says of the name of a setting.
+    Name {
+        /// Which of the profile's ways to ask is taken.
+        way: usize,
+        /// The name.
+        name: String,
+        /// The first word of its block.
+        block: String,
+    },
     /// The account of the person who types, and its groups.
     InvokingUser,
     /// The accounts of people that may log in, besides root.
@@ -107,6 +117,8 @@ pub enum Answer {
     PortOwners(Vec<Holder>),
     /// An amount.
     Amount(u64),
+    /// What the daemon says of a name.
+    Name(NameAnswer),
     /// Words: a version, an account and its groups, accounts.
     Words(Vec<String>),
 }
@@ -225,6 +237,14 @@ impl Survey {
     /// The daemon's version.
     pub fn version(&self) -> Option<&str> {
         self.words(Question::Version)?.first().map(String::as_str)
+    }
+
+    /// What the installed daemon says of a name in a block, asked in this way of its profile.
+    pub fn name(&self, way: usize, name: &str, block: &str) -> Option<&NameAnswer> {
+        match self.ask(Question::Name { way, name: name.into(), block: block.into() })? {
+            Answer::Name(answer) => Some(answer),
+            _ => None,
+        }
     }
 
     /// The account of the person who types, and behind it its groups.

@@ -129,7 +129,37 @@ pub fn run_command(command: Command, limit: Duration) -> io::Result<Ran> {
     carry_out(command, Limit::unless(limit, &interrupt::is_requested), false, Stdio::null())
 }
 
-fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool, input: Stdio) -> io::Result<Ran> {
+/// Runs `argv` to its end in `folder`, which is its home and for what it writes: as an account without any rights, where
+/// this process could give it more. It is ended if the person wants out.
+///
+/// # Errors
+///
+/// If it could not be started.
+pub fn run_unprivileged(argv: &[String], folder: &Path, limit: Duration) -> io::Result<Ran> {
+    let mut command = command_of(argv)?;
+    command.current_dir(folder);
+    if rustix::process::geteuid().is_root() {
+        command.uid(NOBODY).gid(NOBODY);
+    }
+    let here =
+        [("HOME", folder), ("TMPDIR", folder), ("XDG_RUNTIME_DIR", folder), ("XDG_CONFIG_HOME", folder)];
+    carry_out_with(command, Limit::unless(limit, &interrupt::is_requested), false, Stdio::null(), &here)
+}
+
+/// The account that the kernel takes for those it does not know (`/proc/sys/fs/overflowuid`, proc(5)); it owns nothing.
+const NOBODY: u32 = 65_534;
+
+fn carry_out(command: Command, limit: Limit<'_>, spares: bool, input: Stdio) -> io::Result<Ran> {
+    carry_out_with(command, limit, spares, input, &[])
+}
+
+fn carry_out_with(
+    mut command: Command,
+    limit: Limit<'_>,
+    spares: bool,
+    input: Stdio,
+    places: &[(&str, &Path)],
+) -> io::Result<Ran> {
     let (mut out, mut err) = (memory("out")?, memory("err")?);
     command
         .env_clear()
@@ -140,6 +170,7 @@ fn carry_out(mut command: Command, limit: Limit<'_>, spares: bool, input: Stdio)
     for name in PASSED_ON {
         command.envs(std::env::var_os(name).map(|value| (name, value)));
     }
+    command.envs(places.iter().copied());
     command.stdin(input).stdout(out.try_clone()?).stderr(err.try_clone()?).process_group(0);
     let begun = Instant::now();
     let mut child = command.spawn()?;

@@ -1,6 +1,7 @@
 //! Profiles: what Gypsum knows about one daemon. TOML in, a checked [`Profile`] out.
 
 mod argv;
+mod ask;
 mod builtin;
 mod fill;
 mod read;
@@ -10,6 +11,7 @@ mod service;
 mod setting;
 
 pub use argv::Argv;
+pub use ask::{Ask, NOBODYS_NAME, NameAnswer};
 pub use builtin::{BUILT_IN, BuiltIn, built_in};
 pub use fill::{MissingSetting, fill};
 pub use read::{ProfileError, read};

@@ -51,6 +51,14 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
     let plain = profile.service.plain.iter();
     let hooks = profile.hook.iter().flat_map(|hook| std::iter::once(&hook.run).chain(&hook.undo));
     // Those of health checks and readings are looked at where they are read.
+    let asks = profile.ask.iter().filter(|ask| !ask.takes_any);
+    if asks.clone().any(|ask| ask.unknown.is_empty() && ask.listed.is_none()) {
+        return Some((
+            "ask wants what is said of an unknown name: unknown or listed".into(),
+            "[[ask]]".into(),
+        ));
+    }
+    let argvs = argvs.chain(asks.map(|ask| &ask.run));
     let commands =
         argvs.chain(plain.clone().map(|plain| &plain.start)).chain(hooks).chain(&profile.service.command);
     if !profile.service.unit.is_empty() && profile.service.plain.is_some() {

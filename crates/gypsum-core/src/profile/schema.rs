@@ -1,6 +1,7 @@
 //! The shape of a profile.
 
 use super::argv::Argv;
+use super::ask::Ask;
 use super::service::{Hook, RelatedService, Service};
 use super::{Rule, Setting};
 use crate::address::Address;
@@ -25,7 +26,8 @@ pub struct Profile {
     /// Other names for it.
     #[serde(default)]
     pub also: Vec<String>,
-    /// Whether `setting` and `names` hold every name that the daemon knows.
+    /// Whether `setting` and `names` hold every name that the daemon knows: then any other is refused. Only for a daemon
+    /// that cannot be asked; no built-in profile has it.
     #[serde(default)]
     pub complete: bool,
     /// Its configuration files.
@@ -85,6 +87,9 @@ pub struct Profile {
     pub login: Option<Login>,
     /// How it tells its version.
     pub version: Option<Argv>,
+    /// How it is asked whether it knows the name of a setting; the first way that is for it is taken.
+    #[serde(default)]
+    pub ask: Vec<Ask>,
 }
 
 /// Where a daemon's files are elsewhere: on another distribution, where its home file is there and the usual one is
@@ -383,6 +388,7 @@ impl Profile {
             setting: BTreeMap::new(),
             names: Vec::new(),
             names_by_checker: false,
+            ask: Vec::new(),
             layout: Vec::new(),
             other: Vec::new(),
             values: Spelling::default(),
@@ -401,9 +407,10 @@ impl Profile {
         self.setting.keys().chain(&self.names).map(String::as_str)
     }
 
-    /// The daemon's own spelling of `name`, where the name is known.
-    pub fn spelling(&self, name: &str) -> Option<&str> {
+    /// The daemon's own spelling of `name`, where the name is known; one that is known by a pattern is spelled as it is.
+    pub fn spelling<'a>(&'a self, name: &'a str) -> Option<&'a str> {
         let named = self.known_names().find(|known| self.dialect.same(known.as_bytes(), name.as_bytes()));
-        named.or_else(|| self.known_names().find(|known| known.contains('*') && glob_match(known, name)))
+        let mut patterns = self.known_names().filter(|known| known.contains('*'));
+        named.or_else(|| patterns.any(|known| glob_match(known, name)).then_some(name))
     }
 }

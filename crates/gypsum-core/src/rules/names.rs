@@ -2,11 +2,13 @@
 
 use super::{ConfigView, Leaf, TypedSettings};
 use crate::finding::{Finding, Severity};
-use crate::profile::Profile;
+use crate::layers::Occurrence;
+use crate::profile::{Ask, NameAnswer, Profile};
 use crate::text::nearest;
 use std::collections::HashSet;
 
-/// New names that nobody knows; what stood there before is somebody's decision.
+/// New names that the installed daemon does not know. It is asked for each; where it cannot be asked, a name that the
+/// profile does not have is worth a warning, and no more: the profile may be older than the daemon.
 pub fn unknown(
     config_view: &ConfigView<'_>,
     changed_statements: &HashSet<Leaf>,
@@ -14,53 +16,147 @@ pub fn unknown(
 ) {
     let profile = config_view.profile;
     for turn in config_view.layers.turns() {
-        if !changed_statements.contains(&(turn.file, turn.leaf)) || config_view.known(turn).is_some() {
+        if !changed_statements.contains(&(turn.file, turn.leaf)) {
             continue;
         }
         let name = config_view.name(turn);
         let scope = config_view.layers.scope(turn.scope);
-        let dialect = &profile.dialect;
-        let includes = dialect.includes.iter().chain(dialect.include_folders.keys());
-        let spelled = profile.spelling(&name).is_some()
-            || includes.into_iter().any(|known| dialect.same(known.as_bytes(), name.as_bytes()));
-        let inner = profile.spelling(&format!("{}..{name}", scope.word())).is_some();
-        let other = config_view.files[turn.file].doc.family() != profile.files.format;
-        let free = profile
-            .free_blocks
-            .iter()
-            .any(|free| free == "*" || profile.dialect.same(free.as_bytes(), scope.word().as_bytes()));
-        if spelled || inner || free || other || name.is_empty() || profile.names_by_checker {
+        let file = &config_view.files[turn.file];
+        let same = |one: &str, other: &str| profile.dialect.same(one.as_bytes(), other.as_bytes());
+        let is_free = profile.free_blocks.iter().any(|free| free == "*" || same(free, scope.word()));
+        if is_free || file.doc.family() != profile.files.format || name.is_empty() {
             continue;
         }
-        let homes: Vec<&str> = profile
-            .known_names()
-            .filter_map(|known| {
-                known.rsplit_once("..").filter(|(_, bare)| *bare == name).map(|(block, _)| block)
-            })
-            .collect();
-        let finding = match homes.is_empty() {
-            true => says_unknown(profile, &name),
-            false => says_misplaced(&name, &scope.title, &homes.join(" or ")),
+        let is_described = is_described(config_view, turn, &name);
+        let is_change = config_view.changed_statements.is_some();
+        // What is there and described runs already.
+        if is_described && !is_change {
+            continue;
+        }
+        let finding = match answer(config_view, &file.path, &name, scope.word()) {
+            Said::By(NameAnswer::Unknown(sentence), ask) => {
+                // What is proposed instead, the installed version must know.
+                let is_known = |near: &String| {
+                    let answer = answer(config_view, &file.path, near, scope.word());
+                    !matches!(answer, Said::By(NameAnswer::Unknown(_) | NameAnswer::Removed(_), _))
+                };
+                let near: Vec<String> = near(profile, &name).into_iter().filter(is_known).collect();
+                let finding = says_unknown(profile, &name, sentence.as_deref(), &near);
+                // The administrator's own names are as good as any.
+                let severity = if ask.takes_own { Severity::Warning } else { finding.severity };
+                Some(Finding { severity, ..finding })
+            }
+            Said::By(NameAnswer::Removed(sentence), _) => Some(says_removed(profile, &name, sentence)),
+            _ if is_described || profile.names_by_checker => None,
+            Said::TakesAny => says_near(profile, &name),
+            known => match homes(profile, &name) {
+                homes if !homes.is_empty() => Some(says_misplaced(&name, &scope.title, &homes.join(" or "))),
+                _ if matches!(known, Said::Nothing) => Some(says_not_in_profile(profile, &name)),
+                _ if is_change => Some(says_not_described(profile, &name)),
+                _ => None,
+            },
         };
-        findings.push(config_view.at_name(finding, turn));
+        findings.extend(finding.map(|finding| config_view.at_name(finding, turn)));
     }
 }
 
-/// What is said of a name that is not known.
-pub fn says_unknown(profile: &Profile, name: &str) -> Finding {
-    let near = nearest(name, profile.known_names().map(|known| known.rsplit("..").next().unwrap_or(known)));
-    let help = match near.as_slice() {
+/// What the installed daemon says of a name.
+enum Said<'a> {
+    /// It cannot be asked, or was not yet.
+    Nothing,
+    /// It takes any name.
+    TakesAny,
+    /// This, when it was asked in this way.
+    By(&'a NameAnswer, &'a Ask),
+}
+
+fn answer<'a>(config_view: &ConfigView<'a>, file: &str, name: &str, block: &str) -> Said<'a> {
+    let found = config_view.profile.ask.iter().enumerate().find(|(_, ask)| ask.is_for(file, block));
+    match found {
+        None => Said::Nothing,
+        Some((_, ask)) if ask.takes(name) => Said::TakesAny,
+        Some((way, ask)) => match config_view.survey.name(way, name, block) {
+            Some(answer) => Said::By(answer, ask),
+            None => Said::Nothing,
+        },
+    }
+}
+
+/// Whether the profile has the name, in this block or as that of an include.
+fn is_described(config_view: &ConfigView<'_>, turn: &Occurrence, name: &str) -> bool {
+    let profile = config_view.profile;
+    let dialect = &profile.dialect;
+    let mut includes = dialect.includes.iter().chain(dialect.include_folders.keys());
+    let block = config_view.layers.scope(turn.scope).word();
+    config_view.known(turn).is_some()
+        || profile.spelling(name).is_some()
+        || profile.spelling(&format!("{block}..{name}")).is_some()
+        || includes.any(|known| dialect.same(known.as_bytes(), name.as_bytes()))
+}
+
+/// The blocks that the profile has the name in.
+fn homes<'a>(profile: &'a Profile, name: &str) -> Vec<&'a str> {
+    let inner = profile.known_names().filter_map(|known| known.rsplit_once(".."));
+    inner.filter(|(_, bare)| *bare == name).map(|(block, _)| block).collect()
+}
+
+/// What is said of a name that the daemon does not know.
+fn says_unknown(profile: &Profile, name: &str, sentence: Option<&str>, near: &[String]) -> Finding {
+    let daemon = &profile.daemon;
+    let said = sentence.map_or(String::new(), |sentence| format!("; it says: {sentence}"));
+    let help = match profile.spelling(name) {
+        Some(_) => format!("other versions of {daemon} have it; see the manual of the installed one"),
+        None => did_you_mean(near),
+    };
+    Finding::fault("unknown-name", format!("{daemon} has no setting called {name}{said}")).help(help)
+}
+
+/// What is said of a name that the daemon reads no more.
+fn says_removed(profile: &Profile, name: &str, sentence: &str) -> Finding {
+    let message = format!("{} no longer has a setting called {name}; it says: {sentence}", profile.daemon);
+    let about = profile.setting(name).and_then(|(_, setting)| setting.about.clone());
+    Finding::fault("unknown-name", message)
+        .help(about.unwrap_or_else(|| "see the manual of the installed version".into()))
+}
+
+/// What is said of a name that only the daemon knows.
+fn says_not_described(profile: &Profile, name: &str) -> Finding {
+    let daemon = &profile.daemon;
+    let message = format!("{daemon} knows {name}; Gypsum does not describe it");
+    Finding::new("not-described", Severity::Hint, message)
+        .help(format!("only {daemon} itself checks its value"))
+}
+
+/// What is said of a name that is not in the profile, where the daemon cannot be asked.
+fn says_not_in_profile(profile: &Profile, name: &str) -> Finding {
+    let near = near(profile, name);
+    if profile.complete && profile.ask.is_empty() {
+        return says_unknown(profile, name, None, &near);
+    }
+    let message = format!("{name} is not among the settings that Gypsum knows of {}", profile.daemon);
+    let help = format!("{}; the installed version could not be asked", did_you_mean(&near));
+    Finding::warning("unknown-name", message).help(help)
+}
+
+/// What is said of a name that looks like another one, of a daemon that takes any.
+fn says_near(profile: &Profile, name: &str) -> Option<Finding> {
+    let near = near(profile, name);
+    let message = format!("{} takes any name here, and {name} looks like one that it knows", profile.daemon);
+    (!near.is_empty()).then(|| Finding::warning("unknown-name", message).help(did_you_mean(&near)))
+}
+
+/// The names in the profile that look like this one.
+fn near(profile: &Profile, name: &str) -> Vec<String> {
+    let bare = |known: &'_ str| known.rsplit("..").next().unwrap_or(known).to_owned();
+    let known: Vec<String> = profile.known_names().map(bare).filter(|known| known != name).collect();
+    nearest(name, known.iter().map(String::as_str)).into_iter().map(str::to_owned).collect()
+}
+
+fn did_you_mean(near: &[String]) -> String {
+    match near {
         [] => "check the spelling in the daemon's manual".to_owned(),
         near => format!("did you mean {}?", near.join(" or ")),
-    };
-    let certain = profile.complete || !near.is_empty();
-    let severity = if certain { Severity::Fault } else { Severity::Warning };
-    let message = if certain {
-        format!("{} has no setting called {name}", profile.daemon)
-    } else {
-        format!("{name} is not among the settings known of {}", profile.daemon)
-    };
-    Finding::new("unknown-name", severity, message).help(help)
+    }
 }
 
 /// Settings in a block that they do not belong in.

@@ -1,6 +1,7 @@
 //! The survey of this host: what the rules ask, looked up.
 
 mod endpoints;
+mod names;
 mod people;
 mod place;
 
@@ -124,6 +125,10 @@ impl<'a> Host<'a> {
             Question::SocketHolder(path) => Answer::Is(self.early.endpoints.get().serves(path)),
             Question::Memory => self.memory(),
             Question::Version => self.version(),
+            Question::Name { way, name, block } => match self.profile.ask.get(*way) {
+                Some(ask) => names::ask(ask, name, block),
+                None => Answer::Unknown,
+            },
             Question::InvokingUser => people::typist(self.who),
             Question::LoginUsers => people::people(),
             Question::Key { account, files } => people::key(account, files),

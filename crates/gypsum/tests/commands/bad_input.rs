@@ -117,7 +117,7 @@ fn a_malformed_profile_is_shown_with_its_place() {
     let host = host();
     let good = fs::read_to_string(host.profile()).unwrap();
     let table = [
-        ("rows = { kind = \"integer\"", "rows = { kind = \"numbers\"", "line 44"),
+        ("rows = { kind = \"integer\"", "rows = { kind = \"numbers\"", "line 48"),
         ("[service]", "[service]\nreloads = true", "unknown field `reloads`"),
         ("limit = \"5s\"", "limit = \"5\"", "find unit designator"),
         ("limit = \"5s\"", "limit = \"5s\"\nlimits = { relaod = \"1s\" }", "did you mean reload?"),

@@ -24,6 +24,10 @@ pub(super) fn in_their_sections(
             .into_iter()
             .any(|(_, file)| file.doc.tree().blocks().any(|(block, _)| file.doc.title(block) == section))
     };
+    let is_section = |section: &str| {
+        let outer = |known: &str| known.split_once("..").is_some_and(|(outer, _)| outer == section);
+        profile.known_names().any(outer)
+    };
     for edit in edits {
         let Edit::Set { address, value } = edit else {
             out.push(edit.clone());
@@ -38,6 +42,9 @@ pub(super) fn in_their_sections(
             ([section], homes) if homes.contains(&section.words.as_str()) => section.words.clone(),
             ([], [section]) => (*section).to_owned(),
             ([], homes) if homes.contains(&usual) => usual.to_owned(),
+            // Only the daemon may know the name; the section is one of its own.
+            ([section], []) if is_section(&section.words) => section.words.clone(),
+            ([], []) if is_section(usual) => usual.to_owned(),
             _ => {
                 out.push(edit.clone());
                 continue;
