@@ -15,6 +15,7 @@ use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Profile, Service};
 use gypsum_core::service::{Observation, State};
 use gypsum_core::survey::{Answer, Question, Survey};
+pub use names::ask as ask_name;
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
 use std::path::Path;

@@ -1,6 +1,9 @@
 //! Which names exist is what the installed daemon says, and not what a profile lists.
 
 use crate::{gypsum, needs, needs_root};
+use gypsum_core::profile::NameAnswer;
+use gypsum_core::survey::Answer;
+use gypsum_host::survey::ask_name;
 use serde_json::Value;
 
 /// Daemon, edit, the finding about the name, and words of it. The daemons are those of Debian 12.
@@ -136,4 +139,56 @@ fn a_daemon_that_is_not_understood_refuses_nothing() {
             "{run} {unknown}: {text}"
         );
     }
+}
+
+/// No profile lists a name that the installed daemon does not know.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn no_profile_lists_a_name_that_the_daemon_refuses() {
+    let mut surplus = Vec::new();
+    let (mut asked, mut unanswered) = (0, 0);
+    for name in ["sshd", "redis", "postgresql", "mariadb", "php-fpm", "pulseaudio", "unit:ssh.service"] {
+        let profile = gypsum_host::profiles::load(name, None).unwrap_or_else(|_| panic!("{name}"));
+        let questions: Vec<(usize, String, String)> = profile
+            .known_names()
+            .filter(|known| !known.contains('*'))
+            .filter_map(|known| {
+                let (block, bare) = known.rsplit_once("..").unwrap_or(("", known));
+                let within = profile.setting(known).and_then(|(_, setting)| setting.within.first());
+                let block = within.map_or(block, String::as_str);
+                let way = profile
+                    .ask
+                    .iter()
+                    .position(|ask| ask.is_for(&profile.files.home, block) && !ask.takes(bare))?;
+                Some((way, bare.to_owned(), block.to_owned()))
+            })
+            .collect();
+        let part = |questions: &[(usize, String, String)]| -> Vec<(String, Answer)> {
+            let asked = questions
+                .iter()
+                .map(|(way, bare, block)| (bare.clone(), ask_name(&profile.ask[*way], bare, block)));
+            asked.collect()
+        };
+        let (first, second) = questions.split_at(questions.len() / 2);
+        let answers = std::thread::scope(|scope| {
+            let other = scope.spawn(|| part(first));
+            let mut answers = part(second);
+            answers.extend(other.join().unwrap());
+            answers
+        });
+        asked += answers.len();
+        for (bare, answer) in answers {
+            match answer {
+                Answer::Name(NameAnswer::Known) => {}
+                // A later version has it.
+                Answer::Name(_) if (name, bare.as_str()) == ("redis", "locale-collate") => {}
+                Answer::Name(_) if profile.dialect.is_include(bare.as_bytes()) => {}
+                Answer::Name(_) => surplus.push(format!("{name} {bare}")),
+                _ => unanswered += 1,
+            }
+        }
+    }
+    println!("{asked} names asked, {unanswered} without an answer, {} refused", surplus.len());
+    assert_eq!(surplus, [""; 0]);
+    assert!(asked > 1_200 && unanswered * 50 < asked, "{asked} {unanswered}");
 }
