@@ -37,21 +37,35 @@ impl<'a> Checking<'a> {
 /// A check of files by themselves that goes on as the host answers: what a change to them would find, too.
 pub struct CheckingFiles<'a> {
     checking: Checking<'a>,
-    as_if_new: Vec<Finding>,
+    config_view: ConfigView<'a>,
+    as_if_new: Option<Vec<Finding>>,
 }
 
 impl<'a> CheckingFiles<'a> {
     /// The check of `config_view`.
     pub fn of(config_view: ConfigView<'a>) -> Self {
-        Self { as_if_new: as_if_new(&config_view), checking: Checking::of(config_view) }
+        Self { as_if_new: None, config_view, checking: Checking::of(config_view) }
     }
 
     /// All findings, where so much of the host is known.
     pub fn round(&mut self, survey: &Survey) -> Vec<Finding> {
         let mut findings = self.checking.round(survey);
-        let more = self.as_if_new.iter().filter(|new| !findings.iter().any(|known| known.same_as(new)));
-        let more: Vec<Finding> = more.cloned().collect();
+        let as_if_new = self.as_if_new(survey);
+        let more = as_if_new.into_iter().filter(|new| !findings.iter().any(|known| known.same_as(new)));
+        let more: Vec<Finding> = more.collect();
         findings.extend(more);
+        findings
+    }
+
+    fn as_if_new(&mut self, survey: &Survey) -> Vec<Finding> {
+        if let Some(said) = &self.as_if_new {
+            return said.clone();
+        }
+        let mut findings = Vec::new();
+        let config_view = ConfigView { survey, ..self.config_view };
+        if !survey.lacked_by(|| findings = as_if_new(&config_view)) {
+            self.as_if_new = Some(findings.clone());
+        }
         findings
     }
 }

@@ -3,7 +3,7 @@
 
 use super::argv::Argv;
 use crate::text::glob_match;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 /// A way to ask: a command that reads a scratch file with the name in it, or that prints a list.
 #[derive(Clone, Debug, Deserialize)]
@@ -51,7 +51,8 @@ fn usual_file() -> String {
 }
 
 /// What the daemon said of a name.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum NameAnswer {
     /// It knows it.
     Known,
@@ -104,7 +105,7 @@ impl Ask {
             patterns.iter().find_map(|pattern| line_with(output, &put_in(pattern, name, block)))
         };
         match (said(&self.unknown), said(&self.removed)) {
-            (Some(line), _) => NameAnswer::Unknown(Some(line)),
+            (Some(line), _) => NameAnswer::Unknown(Some(line).filter(|line| says_something(line))),
             (None, Some(line)) => NameAnswer::Removed(line),
             (None, None) => NameAnswer::Known,
         }
@@ -125,6 +126,11 @@ fn listed(output: &str, begin: &str, block: &str) -> NameAnswer {
         }
     }
     NameAnswer::Unknown(None)
+}
+
+/// Whether a line has a word besides what it quotes.
+fn says_something(line: &str) -> bool {
+    line.split('\'').step_by(2).any(|part| part.contains(|c: char| c.is_alphabetic()))
 }
 
 /// The rest of the line from where it has this text, in letters of either case; of a text of several lines its last
@@ -154,7 +160,7 @@ mod tests {
     #[test]
     fn the_daemons_sentence_is_found_and_a_longer_name_is_another_one() {
         let ask = ask(
-            "unknown = ['bad option: {name}', \">>> '{name} x'\\nBad directive\"]\nremoved = ['option {name} is gone']",
+            "unknown = ['bad option: {name}', \">>> '{name} x'\\nBad directive\", \"# >>> '{name} y'\"]\nremoved = ['option {name} is gone']",
         );
         let unknown = |line: &str| NameAnswer::Unknown(Some(line.into()));
         let cases = [
@@ -172,6 +178,7 @@ mod tests {
                 NameAnswer::Removed("option Rows is gone, see there".into()),
             ),
             ("", "Rows", NameAnswer::Known),
+            ("# >>> 'Rows y'\n", "Rows", NameAnswer::Unknown(None)),
         ];
         for (output, name, answer) in cases {
             assert_eq!(ask.read(output, name, ""), answer, "{output:?}");

@@ -1,5 +1,6 @@
 //! The survey of this host: what the rules ask, looked up.
 
+mod answers;
 mod endpoints;
 mod names;
 mod people;
@@ -15,7 +16,7 @@ use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Profile, Service};
 use gypsum_core::service::{Observation, State};
 use gypsum_core::survey::{Answer, Question, Survey};
-pub use names::ask as ask_name;
+pub use names::asked_anew;
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
 use std::path::Path;

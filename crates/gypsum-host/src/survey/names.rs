@@ -1,6 +1,7 @@
 //! Asks the installed daemon for the name of a setting: its own reader, on a scratch file, without the service, as an
 //! account without rights, and within a time.
 
+use super::answers;
 use crate::children;
 use crate::scratch::Scratch;
 use gypsum_core::profile::{Ask, NOBODYS_NAME, NameAnswer};
@@ -17,12 +18,7 @@ const LIMIT: Duration = Duration::from_secs(5);
 /// What the daemon says of a name. It is asked for a name that nobody knows, too: where it takes that for a name, what
 /// it says is not understood, and counts as nothing.
 pub fn ask(ask: &Ask, name: &str, block: &str) -> Answer {
-    let answer = asked(ask, name, block).and_then(|answer| {
-        let is_understood =
-            answer.is_some() && matches!(asked(ask, NOBODYS_NAME, block)?, Some(NameAnswer::Unknown(_)));
-        Ok(answer.filter(|_| is_understood))
-    });
-    match answer {
+    match understood(ask, name, block) {
         Ok(Some(answer)) => Answer::Name(answer),
         Ok(None) => Answer::Unknown,
         Err(error) => {
@@ -30,6 +26,29 @@ pub fn ask(ask: &Ask, name: &str, block: &str) -> Answer {
             Answer::Unknown
         }
     }
+}
+
+/// What it says, or said before, if its words are understood. Only then they are kept.
+fn understood(ask: &Ask, name: &str, block: &str) -> io::Result<Option<NameAnswer>> {
+    if let Some(answer) = answers::kept(ask, name, block) {
+        return Ok(Some(answer));
+    }
+    let answer = asked_anew(ask, name, block)?;
+    if let Some(answer) = &answer {
+        answers::keep(ask, name, block, answer);
+    }
+    Ok(answer)
+}
+
+/// What it says now, if its words are understood.
+///
+/// # Errors
+///
+/// If its program cannot be started.
+pub fn asked_anew(ask: &Ask, name: &str, block: &str) -> io::Result<Option<NameAnswer>> {
+    let Some(answer) = asked(ask, name, block)? else { return Ok(None) };
+    let nobodys = asked(ask, NOBODYS_NAME, block)?;
+    Ok(matches!(nobodys, Some(NameAnswer::Unknown(_))).then_some(answer))
 }
 
 /// What it says, or `None` if it did not come to its end.

@@ -2,8 +2,7 @@
 
 use crate::{gypsum, needs, needs_root};
 use gypsum_core::profile::NameAnswer;
-use gypsum_core::survey::Answer;
-use gypsum_host::survey::ask_name;
+use gypsum_host::survey::asked_anew;
 use serde_json::Value;
 
 /// Daemon, edit, the finding about the name, and words of it. The daemons are those of Debian 12.
@@ -163,10 +162,10 @@ fn no_profile_lists_a_name_that_the_daemon_refuses() {
                 Some((way, bare.to_owned(), block.to_owned()))
             })
             .collect();
-        let part = |questions: &[(usize, String, String)]| -> Vec<(String, Answer)> {
-            let asked = questions
-                .iter()
-                .map(|(way, bare, block)| (bare.clone(), ask_name(&profile.ask[*way], bare, block)));
+        let part = |questions: &[(usize, String, String)]| -> Vec<(String, Option<NameAnswer>)> {
+            let asked = questions.iter().map(|(way, bare, block)| {
+                (bare.clone(), asked_anew(&profile.ask[*way], bare, block).unwrap())
+            });
             asked.collect()
         };
         let (first, second) = questions.split_at(questions.len() / 2);
@@ -179,12 +178,12 @@ fn no_profile_lists_a_name_that_the_daemon_refuses() {
         asked += answers.len();
         for (bare, answer) in answers {
             match answer {
-                Answer::Name(NameAnswer::Known) => {}
+                Some(NameAnswer::Known) => {}
                 // A later version has it.
-                Answer::Name(_) if (name, bare.as_str()) == ("redis", "locale-collate") => {}
-                Answer::Name(_) if profile.dialect.is_include(bare.as_bytes()) => {}
-                Answer::Name(_) => surplus.push(format!("{name} {bare}")),
-                _ => unanswered += 1,
+                Some(_) if (name, bare.as_str()) == ("redis", "locale-collate") => {}
+                Some(_) if profile.dialect.is_include(bare.as_bytes()) => {}
+                Some(_) => surplus.push(format!("{name} {bare}")),
+                None => unanswered += 1,
             }
         }
     }

@@ -178,10 +178,11 @@ fn place(
         batch.edits = in_their_sections(&batch.edits, profile, &loading.files, batch.only);
     }
     let overruled = OnceCell::new();
+    let home = only.unwrap_or(loading.home);
     let guide = Guide {
         home: loading.home,
         only: None,
-        block: &|name| profile.home_block(name),
+        block: &|name| Some(its_name_there(profile, &loading.files[home], profile.home_block(name)?)),
         spelling: &|name| profile.spelling(name).map(str::to_owned),
         plausible: &|name, value| is_plausible(profile, name, value),
         remark: request.remark.as_deref(),
@@ -210,6 +211,15 @@ fn place(
         after[edited.file].doc = edited.doc;
     }
     Ok(Ok(Drawn { after, new_files, edits: proposal.shown }))
+}
+
+/// The block as the file calls it, where the daemon has several names for one and the same.
+fn its_name_there(profile: &Profile, file: &File, block: String) -> String {
+    let doc = &file.doc;
+    let is_there = |name: &&String| doc.tree().blocks().any(|(id, _)| doc.title(id) == *name);
+    let same = profile.dialect.same_blocks.iter().find(|same| same.contains(&block));
+    let there = same.filter(|_| !is_there(&&block)).and_then(|same| same.iter().find(is_there));
+    there.cloned().unwrap_or(block)
 }
 
 /// The file that a prepared one takes the place of.
