@@ -20,8 +20,15 @@ fn script() -> PathBuf {
 
 /// Boots a host on which `programs` are installed.
 pub fn boot(programs: &[&str]) -> Lab {
+    boot_tree(Path::new("/"), programs)
+}
+
+/// Boots a host of another release, whose root tree this is.
+pub fn boot_tree(tree: &Path, programs: &[&str]) -> Lab {
     let needed = ["/lib/systemd/systemd", "/usr/bin/unshare", "/usr/bin/nsenter"];
-    let missing = needed.iter().chain(programs).find(|path| !Path::new(path).exists());
+    // A link of another tree leads into that tree.
+    let there = |path: &str| tree.join(path.trim_start_matches('/')).symlink_metadata().is_ok();
+    let missing = needed.iter().chain(programs).find(|path| !there(path));
     assert_eq!(missing, None, "this is not installed");
     let owner = std::os::unix::fs::MetadataExt::uid(&std::fs::metadata("/proc/self").unwrap());
     assert_eq!(owner, 0, "the lab needs root");
@@ -30,9 +37,25 @@ pub fn boot(programs: &[&str]) -> Lab {
     let boards = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/boards.pl");
     let mut booting = Command::new(script());
     booting.arg("boot").arg(lab.folder.path()).arg(assert_cmd::cargo::cargo_bin!("gypsum")).arg(boards);
+    if tree != Path::new("/") {
+        booting.env("LAB_TREE", tree);
+    }
     let booted = booting.output().unwrap();
     assert!(booted.status.success(), "{}", String::from_utf8_lossy(&booted.stderr));
     lab
+}
+
+/// The root tree of the release after the one of this machine, which `release.sh` makes; `GYPSUM_TREE` is another place
+/// of it.
+pub fn next_release() -> PathBuf {
+    let tree = std::env::var_os("GYPSUM_TREE").unwrap_or_else(|| "/var/tmp/gypsum-trees/trixie".into());
+    let tree = PathBuf::from(tree);
+    assert!(
+        tree.join(".complete").exists(),
+        "make it: crates/gypsum/tests/lab/release.sh trixie {}",
+        tree.display()
+    );
+    tree
 }
 
 impl Drop for Lab {

@@ -7,6 +7,8 @@
 #   lab.sh in DIR CMD...  run a command in it, as root
 #   lab.sh end DIR        end it; all that it changed is gone
 #
+# LAB_TREE=TREE boots the root tree of another release, as release.sh makes it.
+#
 # Needs root, and Debian's systemd, dbus, iproute2 and util-linux. The host sees the files of this machine
 # under an overlay on a tmpfs, and has process ids, mounts, a name and a network (loopback) of its own, so
 # daemons run in it on their real ports and nothing that happens there reaches this machine.
@@ -21,13 +23,18 @@ first_process() { # already in the new namespaces
   mount --make-rprivate /
   mount -t tmpfs tmpfs "$dir"
   mkdir -p "$dir/upper" "$dir/work" "$root"
-  mount -t overlay overlay -o "lowerdir=/,upperdir=$dir/upper,workdir=$dir/work" "$root"
+  mount -t overlay overlay -o "lowerdir=${LAB_TREE:-/},upperdir=$dir/upper,workdir=$dir/work" "$root"
   mount -t proc proc "$root/proc"
   mount -t sysfs sysfs "$root/sys"
-  mount -t tmpfs tmpfs "$root/sys/fs/cgroup"
-  mkdir -p "$root/sys/fs/cgroup/systemd" "$root/sys/fs/cgroup/unified"
-  mount -t cgroup -o none,name=systemd,xattr cgroup "$root/sys/fs/cgroup/systemd"
-  mount -t cgroup2 cgroup2 "$root/sys/fs/cgroup/unified"
+  if [[ ${LAB_TREE:-} ]]; then
+    # From version 256 on systemd takes no other hierarchy.
+    mount -t cgroup2 cgroup2 "$root/sys/fs/cgroup"
+  else
+    mount -t tmpfs tmpfs "$root/sys/fs/cgroup"
+    mkdir -p "$root/sys/fs/cgroup/systemd" "$root/sys/fs/cgroup/unified"
+    mount -t cgroup -o none,name=systemd,xattr cgroup "$root/sys/fs/cgroup/systemd"
+    mount -t cgroup2 cgroup2 "$root/sys/fs/cgroup/unified"
+  fi
   mount -t tmpfs -o mode=755 tmpfs "$root/run"
   mount -t tmpfs -o mode=1777 tmpfs "$root/tmp"
   mount --rbind /dev "$root/dev"
@@ -87,5 +94,5 @@ case ${1:-} in
       sleep 0.1
     done
     ;;
-  *) sed -n '2,12p' "$0" | sed 's/^# \{0,1\}//'; exit 2 ;;
+  *) sed -n '2,14p' "$0" | sed 's/^# \{0,1\}//'; exit 2 ;;
 esac

@@ -1,7 +1,7 @@
 //! Every built-in profile on the daemon as its Debian package ships it: nothing of it is a fault, one good change is kept,
 //! and the daemon itself says that it took it up.
 
-use crate::host::boot;
+use crate::host::{Lab, boot, boot_tree, next_release};
 
 struct Case {
     daemon: &'static str,
@@ -166,7 +166,7 @@ const CASES: [Case; 21] = [
         "systemctl start dovecot; sleep 1",
         &["first_valid_uid=1000"],
         ("1000", "doveconf -h first_valid_uid"),
-        ("mail_location", "doveconf -h mail_location"),
+        ("mail_privileged_group", "doveconf -h mail_privileged_group"),
     ),
     case(
         "samba",
@@ -211,44 +211,60 @@ const CASES: [Case; 21] = [
 #[test]
 #[ignore = "needs root and daemons of Debian: see docs/testing.md"]
 fn every_built_in_profile_on_its_real_package() {
+    every_profile(&|programs| boot(programs), &str::to_owned);
+}
+
+/// The same daemons as the next release ships them, under its systemd.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn every_built_in_profile_on_the_next_release() {
+    let versions = |text: &str| text.replace("8.2", "8.4").replace("postgresql@15", "postgresql@17");
+    every_profile(&|programs| boot_tree(&next_release(), programs), &versions);
+}
+
+fn every_profile(boot: &dyn Fn(&[&str]) -> Lab, versions: &dyn Fn(&str) -> String) {
     let wanted = std::env::var("GYPSUM_PROFILE").unwrap_or_default();
     let mut amiss = Vec::new();
     for case in CASES.iter().filter(|case| case.daemon.contains(&wanted)) {
-        let lab = boot(&[case.program]);
-        lab.run(&["sh", "-c", case.start]);
-        let (_, checked) = lab.gypsum(&["check", case.daemon]);
-        let faults: Vec<_> =
-            checked["findings"].as_array().unwrap().iter().filter(|one| one["severity"] == "fault").collect();
-        if !faults.is_empty() {
-            amiss.push(format!("{}: as shipped: {faults:?}", case.daemon));
-        }
-        let mut words = vec!["change", case.daemon];
-        words.extend(case.edit);
-        let (status, report) = lab.gypsum(&words);
-        // Nothing that samba says or does shows whether it read its file again.
-        let unproven = case.daemon == "samba" && status == 7;
-        if status != 0 && !unproven || report["verdict"] != "kept" {
-            amiss.push(format!("{}: a good change: {report:#}", case.daemon));
-            continue;
-        }
-        let asked = lab.run(&["sh", "-c", case.says.1]);
-        let said = String::from_utf8_lossy(&asked.stdout).into_owned();
-        if !said.contains(case.says.0) {
-            amiss.push(format!("{}: says {said:?}, not {:?}", case.daemon, case.says.0));
-        }
-        let (name, ask) = case.agrees;
-        let told = String::from_utf8_lossy(&lab.run(&["sh", "-c", ask]).stdout).trim().to_owned();
-        let (_, shown) = lab.gypsum(&["show", case.daemon, name]);
-        let places = shown["setting"]["places"].as_array().cloned().unwrap_or_default();
-        let ours = places
-            .iter()
-            .filter(|place| place["in_effect"] == true)
-            .map(|place| place["value"].as_str().unwrap());
-        let ours: Vec<&str> = ours.collect();
-        let same = |value: &&str| value.trim_matches(['"', '\'']).eq_ignore_ascii_case(&told);
-        if !ours.iter().any(same) {
-            amiss.push(format!("{}: {name} is {told:?} to the daemon, and {ours:?} to us", case.daemon));
-        }
+        let lab = boot(&[&versions(case.program)]);
+        lab.run(&["sh", "-c", &versions(case.start)]);
+        try_case(&lab, case, versions, &mut amiss);
     }
     assert!(amiss.is_empty(), "{}", amiss.join("\n\n"));
+}
+
+fn try_case(lab: &Lab, case: &Case, versions: &dyn Fn(&str) -> String, amiss: &mut Vec<String>) {
+    let (_, checked) = lab.gypsum(&["check", case.daemon]);
+    let faults: Vec<_> =
+        checked["findings"].as_array().unwrap().iter().filter(|one| one["severity"] == "fault").collect();
+    if !faults.is_empty() {
+        amiss.push(format!("{}: as shipped: {faults:?}", case.daemon));
+    }
+    let mut words = vec!["change", case.daemon];
+    words.extend(case.edit);
+    let (status, report) = lab.gypsum(&words);
+    // Nothing that samba says or does shows whether it read its file again.
+    let unproven = case.daemon == "samba" && status == 7;
+    if status != 0 && !unproven || report["verdict"] != "kept" {
+        amiss.push(format!("{}: a good change: {report:#}", case.daemon));
+        return;
+    }
+    let asked = lab.run(&["sh", "-c", &versions(case.says.1)]);
+    let said = String::from_utf8_lossy(&asked.stdout).into_owned();
+    if !said.contains(case.says.0) {
+        amiss.push(format!("{}: says {said:?}, not {:?}", case.daemon, case.says.0));
+    }
+    let (name, ask) = case.agrees;
+    let told = String::from_utf8_lossy(&lab.run(&["sh", "-c", &versions(ask)]).stdout).trim().to_owned();
+    let (_, shown) = lab.gypsum(&["show", case.daemon, name]);
+    let places = shown["setting"]["places"].as_array().cloned().unwrap_or_default();
+    let ours = places
+        .iter()
+        .filter(|place| place["in_effect"] == true)
+        .map(|place| place["value"].as_str().unwrap());
+    let ours: Vec<&str> = ours.collect();
+    let same = |value: &&str| value.trim_matches(['"', '\'']).eq_ignore_ascii_case(&told);
+    if !ours.iter().any(same) {
+        amiss.push(format!("{}: {name} is {told:?} to the daemon, and {ours:?} to us", case.daemon));
+    }
 }

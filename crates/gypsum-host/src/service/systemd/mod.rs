@@ -29,6 +29,7 @@ pub struct Systemd;
 impl ServiceManager for Systemd {
     fn resolve(&self, service: &Service) -> Result<(Service, Observation), Error> {
         let mut why = None;
+        let mut loaded: Vec<UnitProperties> = Vec::new();
         let whose = ManagerScope::of(service);
         for name in &service.unit {
             let name = full_name(name)?;
@@ -40,15 +41,22 @@ impl ServiceManager for Systemd {
             };
             match shown.load_state() {
                 "loaded" => {
-                    let shown = behind(&whose, &shown).unwrap_or(shown);
-                    let unit = vec![shown.id().to_owned()];
-                    let found =
-                        Service { unit, keeper: Some(ServiceManagerKind::Systemd), ..service.clone() };
-                    return Ok((found, shown.observation()));
+                    let is_running = shown.likelihood() == 3;
+                    loaded.push(shown);
+                    if is_running {
+                        break;
+                    }
                 }
                 "not-found" => {}
                 state => why = Some(unusable(&name, state)),
             }
+        }
+        // Of equally likely ones the first that the profile names.
+        if let Some(shown) = loaded.into_iter().rev().max_by_key(UnitProperties::likelihood) {
+            let shown = behind(&whose, &shown).unwrap_or(shown);
+            let unit = vec![shown.id().to_owned()];
+            let found = Service { unit, keeper: Some(ServiceManagerKind::Systemd), ..service.clone() };
+            return Ok((found, shown.observation()));
         }
         let names = service.unit.join(" or ");
         Err(why.unwrap_or_else(|| {

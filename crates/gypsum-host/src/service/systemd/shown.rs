@@ -6,7 +6,7 @@ use crate::service::{ASKING, proc};
 use gypsum_core::service::{Observation, State};
 use std::collections::HashMap;
 
-const PROPERTIES: &str = "Id,Type,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
+const PROPERTIES: &str = "Id,Type,UnitFileState,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
 
 /// The properties of a unit, by their names.
 pub struct UnitProperties(HashMap<String, String>);
@@ -37,6 +37,23 @@ impl UnitProperties {
     /// Whether its files could be read: `loaded`, `not-found`, `masked`, `bad-setting`, `error`.
     pub fn load_state(&self) -> &str {
         self.get("LoadState")
+    }
+
+    /// Whether a process of its own is meant to live as long as it does.
+    fn keeps_a_process(&self) -> bool {
+        self.get("Type") != "oneshot"
+    }
+
+    /// How likely it is the daemon's own unit among several that are there, the higher the more: one that runs is, and
+    /// after it one that this host starts.
+    pub fn likelihood(&self) -> u8 {
+        let is_started_here = matches!(self.get("UnitFileState"), "enabled" | "enabled-runtime");
+        match (self.observation().state.is_up(), self.keeps_a_process()) {
+            (true, true) => 3,
+            (false, true) if is_started_here => 2,
+            (true, false) => 1,
+            _ => 0,
+        }
     }
 
     /// The units that are stopped and restarted with it.
