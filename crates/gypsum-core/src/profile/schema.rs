@@ -87,6 +87,9 @@ pub struct Profile {
     pub login: Option<Login>,
     /// How it tells its version.
     pub version: Option<Argv>,
+    /// What took the place of a setting that later versions do not know, by its name.
+    #[serde(default)]
+    pub heirs: BTreeMap<String, String>,
     /// How it is asked whether it knows the name of a setting; the first way that is for it is taken.
     #[serde(default)]
     pub ask: Vec<Ask>,
@@ -389,6 +392,7 @@ impl Profile {
             names: Vec::new(),
             names_by_checker: false,
             ask: Vec::new(),
+            heirs: BTreeMap::new(),
             layout: Vec::new(),
             other: Vec::new(),
             values: Spelling::default(),

@@ -104,9 +104,10 @@ fn homes<'a>(profile: &'a Profile, name: &str) -> Vec<&'a str> {
 fn says_unknown(profile: &Profile, name: &str, sentence: Option<&str>, near: &[String]) -> Finding {
     let daemon = &profile.daemon;
     let said = sentence.map_or(String::new(), |sentence| format!("; it says: {sentence}"));
-    let help = match profile.spelling(name) {
-        Some(_) => format!("other versions of {daemon} have it; see the manual of the installed one"),
-        None => did_you_mean(near),
+    let help = match (profile.heirs.get(name), profile.spelling(name)) {
+        (Some(heir), _) => format!("use {heir} instead"),
+        (None, Some(_)) => format!("other versions of {daemon} have it; see the manual of the installed one"),
+        (None, None) => did_you_mean(near),
     };
     Finding::fault("unknown-name", format!("{daemon} has no setting called {name}{said}")).help(help)
 }

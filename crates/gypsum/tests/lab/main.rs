@@ -22,6 +22,7 @@ mod places;
 mod probes;
 mod profiles;
 mod reasons;
+mod releases;
 mod reloads;
 mod restarts;
 mod rules;
