@@ -104,6 +104,13 @@ pub struct Http {
     pub follow: bool,
     /// The status that must come; any from 200 to 399 where none is given.
     pub status: Option<u16>,
+    /// Whether the answer from before is the measure: what a site answers at an address is its own affair, as long as
+    /// it is no error of the server.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub as_before: bool,
+    /// A status from 400 to 499 that came before, and will do besides those from 200 to 399.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub also: Option<u16>,
     /// A header that must come, `Name: value`; the value may be a part of it, or be left out.
     pub header: Option<String>,
     /// What is expected of the body.

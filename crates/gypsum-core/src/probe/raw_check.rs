@@ -44,6 +44,8 @@ pub(super) struct RawCheck {
     ca: Option<String>,
     proxy: Option<String>,
     follow: bool,
+    #[serde(default)]
+    as_before: bool,
     header: Option<String>,
     certifies: Option<String>,
     days: Option<u32>,
@@ -80,7 +82,7 @@ impl Scalar {
 
 /// What may be looked at, each with the words that go with it.
 pub(super) const KINDS: [(&str, &[&str]); 10] = [
-    ("http", &["status", "contains", "lacks", "header", "at", "host", "ca", "proxy", "follow"]),
+    ("http", &["status", "contains", "lacks", "header", "at", "host", "ca", "proxy", "follow", "as-before"]),
     ("tcp", &["refused"]),
     ("greeting", &["sends", "contains", "lacks", "is"]),
     ("tls", &["certifies", "days", "key", "ca"]),
@@ -148,7 +150,7 @@ impl RawCheck {
 
     /// The words that stand there besides the common ones and the kind itself.
     fn words(&self) -> Vec<&'static str> {
-        let there: [(&str, bool); 27] = [
+        let there: [(&str, bool); 28] = [
             ("status", self.status.is_some()),
             ("is", self.is.is_some()),
             ("contains", self.contains.is_some()),
@@ -162,6 +164,7 @@ impl RawCheck {
             ("ca", self.ca.is_some()),
             ("proxy", self.proxy.is_some()),
             ("follow", self.follow),
+            ("as-before", self.as_before),
             ("header", self.header.is_some()),
             ("certifies", self.certifies.is_some()),
             ("days", self.days.is_some()),
@@ -232,9 +235,11 @@ impl RawCheck {
                 let through = self.proxy.as_deref().map_or(String::new(), |proxy| {
                     format!(" through {}", proxy.rsplit(['@', '/']).next().unwrap_or(proxy))
                 });
-                let Self { at, host, ca, proxy, follow, header, .. } = self;
+                let Self { at, host, ca, proxy, follow, as_before, header, .. } = self;
                 let title = format!("http {url}{through}");
-                (title, Probe::Http(Http { url, at, host, ca, proxy, follow, status, header, expect }))
+                let also = None;
+                let http = Http { url, at, host, ca, proxy, follow, status, as_before, also, header, expect };
+                (title, Probe::Http(http))
             }
             "tls" => {
                 let at = text(self.tls);

@@ -16,6 +16,6 @@ pub use builtin::{BUILT_IN, BuiltIn, built_in};
 pub use fill::{MissingSetting, fill};
 pub use read::{ProfileError, read};
 pub use rule::{Admitted, Covered, EndsAlike, Form, InList, LastWord, Near, Order, Rule, Twins, WantsEnd};
-pub use schema::{Checker, Effective, Files, Layout, Listen, Login, Other, Profile};
+pub use schema::{Checker, Condition, Effective, Files, Layout, Listen, Login, Other, Profile};
 pub use service::{Activation, Hook, Part, Plain, Proof, RelatedService, Service, ServiceManagerKind, Stop};
 pub use setting::{Role, Setting, Sort};

@@ -73,6 +73,9 @@ pub struct Profile {
     /// Where it listens.
     #[serde(default)]
     pub listen: Vec<Listen>,
+    /// Blocks that hold only under a condition.
+    #[serde(default)]
+    pub condition: Vec<Condition>,
     /// Rules that see more than one setting.
     #[serde(default)]
     pub rule: Vec<Rule>,
@@ -93,6 +96,20 @@ pub struct Profile {
     /// How it is asked whether it knows the name of a setting; the first way that is for it is taken.
     #[serde(default)]
     pub ask: Vec<Ask>,
+}
+
+/// Blocks that hold only under a condition, which their argument names.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Condition {
+    /// The first word of such a block.
+    pub block: String,
+    /// The setting that loads a module: the block holds if its argument is the name of a loaded one, and with `!` before
+    /// it if that is not loaded. Without it nobody knows whether the block holds.
+    pub loaded_by: Option<String>,
+    /// Modules that need not be loaded.
+    #[serde(default)]
+    pub built_in: Vec<String>,
 }
 
 /// Where a daemon's files are elsewhere: on another distribution, where its home file is there and the usual one is
@@ -391,6 +408,7 @@ impl Profile {
             setting: BTreeMap::new(),
             names: Vec::new(),
             names_by_checker: false,
+            condition: Vec::new(),
             ask: Vec::new(),
             heirs: BTreeMap::new(),
             layout: Vec::new(),

@@ -1,6 +1,7 @@
 //! Where the daemon wants to listen: on addresses that are this host's, on ports that nobody else holds, and where
 //! it did before.
 
+use super::conditions::hold_around;
 use super::{ConfigView, Leaf};
 use crate::finding::Finding;
 use crate::layers::Occurrence;
@@ -63,6 +64,10 @@ fn words(config_view: &ConfigView<'_>, turn: &Occurrence) -> Vec<String> {
 fn of_endpoints(config_view: &ConfigView<'_>, listen: &Listen, name: &str, out: &mut Vec<Wanted>) {
     let before = out.len();
     for turn in config_view.layers.called(config_view.files, config_view.profile, name) {
+        // Under a condition that may not hold nobody has to listen.
+        if hold_around(config_view, turn) != Some(true) {
+            continue;
+        }
         let Some((setting, value)) = config_view.known(turn) else { continue };
         let all = pieces(setting, &value).into_iter().filter(|piece| piece.what.role == Some(Role::Listen));
         let ends = all.filter_map(|piece| endpoint(&piece.text));

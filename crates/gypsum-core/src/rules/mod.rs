@@ -3,6 +3,7 @@
 mod accounts;
 mod blocks;
 mod characters;
+mod conditions;
 mod dropped;
 mod effect;
 mod listeners;

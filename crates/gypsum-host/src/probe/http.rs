@@ -33,7 +33,8 @@ pub fn probe(http: &Http, limit: Duration) -> Result<String, ProbeError> {
         Err(error) => return Err(error),
     };
     let got = answer.status().as_u16();
-    let wanted = http.status.map_or((200..400).contains(&got), |wanted| wanted == got);
+    let usual = (200..400).contains(&got) || http.also == Some(got);
+    let wanted = http.status.map_or(usual, |wanted| wanted == got);
     let (body, broke) = body_of(&mut answer);
     if !wanted {
         let expected = http.status.map_or("200 to 399".to_owned(), |status| status.to_string());
@@ -56,6 +57,15 @@ pub fn probe(http: &Http, limit: Duration) -> Result<String, ProbeError> {
         (Err(_), Some(error)) => Err(format!("answered {got}, and the body broke off: {error}").into()),
         (Err(why), None) => Err(format!("answered {got}, and {why}").into()),
     }
+}
+
+/// The status of the answer.
+///
+/// # Errors
+///
+/// If there is none.
+pub fn status(http: &Http, limit: Duration) -> Result<u16, ProbeError> {
+    ask(http, limit).map(|answer| answer.status().as_u16())
 }
 
 /// The body of the answer, for a reading.

@@ -16,6 +16,7 @@ mod tcp;
 mod unit;
 
 pub use error::ProbeError;
+pub use http::status as http_status;
 
 use crate::logs::Mark;
 use crate::service;

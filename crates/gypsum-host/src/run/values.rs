@@ -2,19 +2,23 @@
 
 use crate::error::Error;
 use crate::files::Loading;
+use crate::probe::http_status;
 use crate::service;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
 use gypsum_core::layers::EffectiveConfig;
-use gypsum_core::probe::Check;
+use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Profile, Service, fill};
 use gypsum_core::rules::{Wanted, wanted};
 use gypsum_core::survey::Survey;
 use std::net::IpAddr;
+use std::time::Duration;
 
 /// More listeners than this are not looked at one by one.
 const MOST: usize = 16;
+/// So long an answer may take by which later ones are measured.
+const NOW: Duration = Duration::from_secs(1);
 
 /// What the health checks of a daemon are made of: the values of its settings, and where it wants to listen.
 pub struct Values<'a> {
@@ -84,13 +88,14 @@ impl<'a> Values<'a> {
         Ok(filled)
     }
 
-    /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
+    /// The health checks of the daemon, before anything is touched: that its service runs, those of its profile, and that it listens wherever it
     /// wants to.
     pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Error> {
         let has_service = service::exists(service);
         let mut checks: Vec<Check> =
             has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
         checks.extend(self.filled(&self.profile.health)?);
+        checks.iter_mut().for_each(measured_by_now);
         for wanted in self.wanted.iter().filter(|wanted| has_service && wanted.name.is_none()).take(MOST) {
             let address = wanted.address.map(|address| address.to_string());
             let check = Check::listens(address, wanted.port, wanted.udp);
@@ -99,5 +104,17 @@ impl<'a> Values<'a> {
             }
         }
         Ok(checks)
+    }
+}
+
+/// Where the answer from before is the measure, the daemon is asked for it: one that refuses a page by design is healthy.
+fn measured_by_now(check: &mut Check) {
+    let Probe::Http(http) = &mut check.probe else { return };
+    if !http.as_before {
+        return;
+    }
+    // Without an answer there is nothing to measure by; the check itself says what is wrong.
+    if let Ok(status) = http_status(http, NOW) {
+        http.also = Some(status).filter(|status| (400..500).contains(status));
     }
 }

@@ -132,3 +132,53 @@ END
     ]);
     assert_eq!(status, 3, "{report:#}");
 }
+
+/// B6: nobody waits for a port under a condition that does not hold, and each counts under one that does.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_conditional_listener_counts_where_its_condition_holds() {
+    let lab = boot(&["/usr/sbin/apache2"]);
+    lab.sh("printf '<IfModule !mod_ssl.c>\\nListen 8081\\n</IfModule>\\n<IfModule log_config_module>\\nListen 8082\\n</IfModule>\\n\
+            <IfDefine Quay>\\nListen 8083\\n</IfDefine>\\n' >> /etc/apache2/ports.conf
+            systemctl start apache2; sleep 0.5");
+    let ports = || {
+        let (status, report) = lab.gypsum(&["health", "apache2"]);
+        assert_eq!(status, 0, "{report:#}");
+        let names = report["health"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|check| check["name"].as_str().unwrap().to_owned());
+        names.filter(|name| name.starts_with("port")).collect::<Vec<_>>()
+    };
+    assert_eq!(ports(), ["port 80", "port 8081", "port 8082"]);
+    lab.sh("a2enmod -q ssl; systemctl restart apache2; sleep 0.5");
+    assert_eq!(ports(), ["port 80", "port 443", "port 8082"]);
+}
+
+/// B7: what a site answers at its root is its own affair; that it answers something else is not.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn the_answer_from_before_is_the_measure() {
+    let lab = boot(&["/usr/sbin/nginx"]);
+    lab.sh("printf 'server { listen 80 default_server; server_name _; location / { return 404; } location /board { return 200; } }\\n' \
+            > /etc/nginx/sites-available/default; systemctl start nginx; sleep 0.3");
+    let (status, report) = lab.gypsum(&["health", "nginx"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(report.to_string().contains("answered 404"), "{report:#}");
+    let change = |edit: &str| {
+        let (status, report) = lab.gypsum(&["change", "nginx", edit]);
+        (status, report["verdict"].as_str().map(str::to_owned), report.to_string())
+    };
+    let (status, verdict, report) = change("http..keepalive_timeout=70");
+    assert_eq!((status, verdict.as_deref()), (0, Some("kept")), "{report}");
+    assert!(!report.contains("unhealthy-before"), "{report}");
+    // An answer of another kind is worse.
+    let (status, verdict, report) = change("server..location /..return=403");
+    assert_eq!((status, verdict.as_deref()), (4, Some("restored")), "{report}");
+    // A page is better, and from then on the measure.
+    let (status, verdict, report) = change("server..location /..return=200");
+    assert_eq!((status, verdict.as_deref()), (0, Some("kept")), "{report}");
+    let (status, verdict, report) = change("server..location /..return=404");
+    assert_eq!((status, verdict.as_deref()), (4, Some("restored")), "{report}");
+}

@@ -15,7 +15,7 @@ use gypsum_core::change::StepOutcome;
 use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::Probe;
+use gypsum_core::probe::{Check, Probe};
 
 /// The rule by which something was unhealthy before.
 const UNHEALTHY_BEFORE: &str = "unhealthy-before";
@@ -52,6 +52,7 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let mut checks_before = Values::of(profile, before).checks(service)?;
     let values = Values::of(profile, &checked.after);
     let mut checks_after = values.checks(service)?;
+    measure_by_the_same(&mut checks_before, &mut checks_after);
     match checks_behind(profile, service) {
         Ok(None) => {}
         Ok(Some((_, checks))) => {
@@ -92,6 +93,18 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     checks_after.extend(musts);
     checks_after.extend(checked.expected(&readings)?);
     Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
+}
+
+/// At another address nothing answers yet: the answer at the present one is the measure there, too.
+fn measure_by_the_same(before: &mut [Check], after: &mut [Check]) {
+    fn measured(checks: &mut [Check]) -> impl Iterator<Item = &mut Option<u16>> {
+        let http = checks.iter_mut().filter_map(|check| match &mut check.probe {
+            Probe::Http(http) if http.as_before => Some(http),
+            _ => None,
+        });
+        http.map(|http| &mut http.also)
+    }
+    measured(before).zip(measured(after)).for_each(|(before, after)| *after = *before);
 }
 
 /// Says how the service is before anything is touched, and what will be done. Where something is unhealthy, the
