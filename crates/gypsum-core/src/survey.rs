@@ -100,8 +100,8 @@ pub struct Holder {
     pub process: String,
     /// The unit that it belongs to.
     pub unit: Option<String>,
-    /// Whether it belongs to the daemon that is being changed.
-    pub ours: bool,
+    /// Whether it belongs to the daemon that is being changed; `None` if this account cannot see whose it is.
+    pub ours: Option<bool>,
 }
 
 /// What was found out.

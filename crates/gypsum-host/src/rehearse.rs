@@ -48,12 +48,14 @@ pub struct Rehearsal {
 /// Runs the checker on the files as they are alone: all that it says.
 pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Error> {
     let stage = Stage::new(checker, &[], home)?;
-    let run = stage.run(false)?;
-    let findings = match &run {
-        Ok(run) => compare(&CheckerRun::silent(), run, &stage.comparison(&[], false)),
-        Err(why) => vec![unable(&why.0)],
-    };
-    Ok(Rehearsal { findings, by: stage.by() })
+    Ok(match stage.run(false)? {
+        Ok(run) => {
+            let findings = compare(&CheckerRun::silent(), &run, &stage.comparison(&[], false));
+            Rehearsal { findings, by: stage.by() }
+        }
+        // Nothing is known of the files by it, neither good nor bad.
+        Err(why) => Rehearsal { findings: vec![not_asked(&why.0)], by: stage.not_run() },
+    })
 }
 
 /// Why the daemon's checker could not be run.
@@ -110,16 +112,17 @@ pub fn rehearse(
         proposed.iter().map(|file| (file.real.display().to_string(), file.shifts.clone())).collect();
     let about = stage.comparison(&shifts, lenient);
     let said = |findings| Ok(Rehearsal { findings, by: stage.by() });
+    let not_run = |why: &NotRun| Ok(Rehearsal { findings: vec![unable(&why.0)], by: stage.not_run() });
     let proposal = match stage.run(true)? {
         Ok(proposal) => proposal,
-        Err(why) => return said(vec![unable(&why.0)]),
+        Err(why) => return not_run(&why),
     };
     if compare(&CheckerRun::silent(), &proposal, &about).is_empty() {
         return said(Vec::new());
     }
     let control = match stage.run(false)? {
         Ok(control) => control,
-        Err(why) => return said(vec![unable(&why.0)]),
+        Err(why) => return not_run(&why),
     };
     let mut findings = compare(&control, &proposal, &about);
     for finding in &mut findings {
@@ -129,8 +132,18 @@ pub fn rehearse(
     said(findings)
 }
 
+/// What is said of standing files that the checker was not asked about.
+fn not_asked(why: &str) -> Finding {
+    let is_root = rustix::process::geteuid().is_root();
+    let (why, help) = match is_root {
+        true => (why, "see why; the rest was checked"),
+        false => ("it reads the files in a private view, which needs root", "run it as root (sudo)"),
+    };
+    Finding::warning("rehearsal", format!("the daemon's own checker was not run: {why}")).help(help)
+}
+
 fn unable(why: &str) -> Finding {
-    Finding::fault("rehearsal", format!("the daemon's own checker could not read the proposal: {why}")).help(
+    Finding::fault("rehearsal", format!("the daemon's own checker was not run: {why}")).help(
         if rustix::process::geteuid().is_root() {
             "see why, or go on without the checker: --accept rehearsal"
         } else {
@@ -266,12 +279,20 @@ impl<'a> Stage<'a> {
         self.checker.run.first().map_or("", |word| word.rsplit('/').next().unwrap_or(word))
     }
 
+    fn not_run(&self) -> String {
+        format!("{} was not run", self.words())
+    }
+
     fn by(&self) -> String {
         let how = if self.substitutes() { "on a copy" } else { "in a private view" };
+        format!("{}, {how}", self.words())
+    }
+
+    /// The command without what differs from run to run.
+    fn words(&self) -> String {
         let short: Vec<&str> =
             self.checker.run.iter().map(String::as_str).filter(|word| !word.contains('{')).skip(1).collect();
-        let words = std::iter::once(self.program()).chain(short).collect::<Vec<_>>().join(" ");
-        format!("{words}, {how}")
+        std::iter::once(self.program()).chain(short).collect::<Vec<_>>().join(" ")
     }
 
     /// A finding about the copy is about the live file.

@@ -61,7 +61,7 @@ impl ViewSpec {
 /// if that fails, with a message and [`NO_VIEW`].
 pub fn enter(words: &[String]) -> i32 {
     let Err(error) = try_enter(words);
-    eprintln!("no private view: {error}");
+    eprintln!("no private view of the files: {error}");
     NO_VIEW
 }
 

@@ -3,7 +3,7 @@
 
 use super::conditions::hold_around;
 use super::{ConfigView, Leaf};
-use crate::finding::Finding;
+use crate::finding::{Finding, Severity};
 use crate::layers::Occurrence;
 use crate::profile::{Listen, Role};
 use crate::survey::Holder;
@@ -187,12 +187,12 @@ fn foreign(config_view: &ConfigView<'_>, wanted: &Wanted) -> Option<Finding> {
 fn taken(config_view: &ConfigView<'_>, wanted: &Wanted) -> Option<Finding> {
     let holders = config_view.survey.holders(wanted.port, wanted.udp)?;
     // What the daemon holds already it can hold again.
-    if holders.iter().any(|holder| holder.ours) {
+    if holders.iter().any(|holder| holder.ours == Some(true)) {
         return None;
     }
     let in_the_way = |holder: &&Holder| {
         let both = wanted.address.zip(holder.address);
-        !holder.ours && both.is_none_or(|(a, b)| a == b)
+        both.is_none_or(|(a, b)| a == b)
     };
     let holder = holders.iter().find(in_the_way)?;
     let by = match &holder.unit {
@@ -200,6 +200,13 @@ fn taken(config_view: &ConfigView<'_>, wanted: &Wanted) -> Option<Finding> {
         None => holder.process.clone(),
     };
     let port = wanted.port;
+    if holder.ours.is_none() {
+        let message = format!("only root can see which process uses port {port}");
+        return Some(
+            Finding::new("port-taken", Severity::Hint, message)
+                .help("if it is not the daemon itself, the port is taken"),
+        );
+    }
     Some(
         Finding::fault("port-taken", format!("port {port} is taken by {by}"))
             .help("name another port, or stop that one first"),

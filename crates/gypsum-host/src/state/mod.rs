@@ -24,6 +24,9 @@ use std::path::{Path, PathBuf};
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct State {
     root: PathBuf,
+    /// Whether it is the usual one of an account that is not root.
+    #[serde(default)]
+    is_an_accounts: bool,
 }
 
 /// One change, by its folder.
@@ -57,17 +60,17 @@ impl State {
         if let Some(root) = given {
             let root = std::path::absolute(root).map_err(|error| Error::file("use", root, error))?;
             trust::check_folder(Relied::State, &root)?;
-            return Ok(Self { root });
+            return Ok(Self { root, is_an_accounts: false });
         }
         if rustix::process::geteuid().is_root() {
             let root = PathBuf::from("/var/lib/gypsum");
             trust::check_folder(Relied::State, &root)?;
-            return Ok(Self { root });
+            return Ok(Self { root, is_an_accounts: false });
         }
         let home = || std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state"));
         let xdg = std::env::var_os("XDG_STATE_HOME").map(PathBuf::from).filter(|path| path.is_absolute());
         match xdg.or_else(home) {
-            Some(base) => Ok(Self { root: base.join("gypsum") }),
+            Some(base) => Ok(Self { root: base.join("gypsum"), is_an_accounts: true }),
             None => Err(Error::usage("this account has no home folder")
                 .help("say where to keep backups: --state DIR")),
         }
@@ -76,6 +79,11 @@ impl State {
     /// The folder itself.
     pub fn root(&self) -> &Path {
         &self.root
+    }
+
+    /// Whether other changes of this host are recorded elsewhere: an account does not see what root changed.
+    pub fn is_an_accounts(&self) -> bool {
+        self.is_an_accounts
     }
 
     /// The folder of a daemon's changes.

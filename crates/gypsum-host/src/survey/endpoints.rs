@@ -60,14 +60,14 @@ impl Endpoints {
         let holder = |socket: &&Socket| {
             let owner = near.get(&socket.inode).or_else(|| self.everybody().get(&socket.inode));
             // A socket that the service manager holds for the service is the service's own.
-            let ours = owner.is_some_and(|owner| {
+            let ours = owner.map(|owner| {
                 owner.pid == 1 && unit.is_some()
                     || own.contains(&owner.pid)
                     || owner.unit.is_some() && owner.unit.as_ref() == unit
             });
             let process = match owner {
                 Some(owner) => format!("{} (process {})", owner.name, owner.pid),
-                None => "a process that only root can see".into(),
+                None => "another process".into(),
             };
             let unit = owner.and_then(|owner| owner.unit.clone());
             Holder { address: plain(socket.address.ip()), process, unit, ours }

@@ -6,6 +6,7 @@ use crate::view::columns;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::{Profile, Sort};
 use gypsum_host::profiles::{NoProfile, load, names, read_file};
+use std::io;
 use std::path::Path;
 
 pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarget> {
@@ -30,13 +31,17 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
                 continue;
             }
         };
-        let here = Path::new(&profile.files.home).exists();
+        let here = is_here(Path::new(&profile.files.home));
         let source = file.map_or_else(|| "built in".to_owned(), |file| file.display().to_string());
         documents.push(serde_json::json!({
             "daemon": name, "also": profile.also, "title": profile.title,
             "file": profile.files.home, "here": here, "profile": source,
         }));
-        let place = if here { profile.files.home.clone() } else { "not on this host".into() };
+        let place = match here {
+            Some(true) => profile.files.home.clone(),
+            Some(false) => "not on this host".into(),
+            None => "this account cannot see it".into(),
+        };
         rows.push(vec![name, place, profile.title]);
     }
     if context.out.json {
@@ -53,6 +58,15 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
     context.out.print("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
     context.out.print(&format!("{}.", gypsum_host::profiles::FOLDER));
     Ok(ExitStatus::Success)
+}
+
+/// Whether a file is there; `None` if this account may not look.
+fn is_here(path: &Path) -> Option<bool> {
+    match path.metadata() {
+        Ok(_) => Some(true),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Some(false),
+        Err(_) => None,
+    }
 }
 
 /// Checks one profile: how it is written, and whether what it names is there.

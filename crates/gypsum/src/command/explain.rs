@@ -29,11 +29,16 @@ pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) 
         );
         return true;
     }
-    lines(&one, last.as_ref(), context.out.width).iter().for_each(|line| context.out.print(line));
+    let never = match context.state.is_an_accounts() {
+        false => "never through Gypsum",
+        true => "never by this account; only root can see what root changed",
+    };
+    let changed = last.as_ref().map_or(never.to_owned(), |(entry, what)| format!("{what} (change {entry})"));
+    lines(&one, &changed, context.out.width).iter().for_each(|line| context.out.print(line));
     true
 }
 
-fn lines(one: &Explained, last: Option<&(String, String)>, width: usize) -> Vec<String> {
+fn lines(one: &Explained, changed: &str, width: usize) -> Vec<String> {
     let mut out = vec![styled(BOLD, &one.name)];
     out.extend(one.about.iter().flat_map(|about| wrapped(about, width - 4)).map(|line| format!("  {line}")));
     let mut rows: Vec<Vec<String>> = Vec::new();
@@ -67,10 +72,7 @@ fn lines(one: &Explained, last: Option<&(String, String)>, width: usize) -> Vec<
     row("takes effect", &one.takes_effect);
     one.versions.iter().for_each(|versions| row("versions", versions));
     one.notes.iter().for_each(|note| row("note", note));
-    match last {
-        Some((entry, what)) => row("last changed", &format!("{what} (change {entry})")),
-        None => row("last changed", "never through Gypsum"),
-    }
+    row("last changed", changed);
     out.extend(
         columns(&rows, &[18, 200])
             .into_iter()

@@ -39,3 +39,32 @@ fn a_users_own_file_is_the_one_that_counts() {
     assert_eq!(status, 0, "{report:#}");
     assert!(report.to_string().contains("instead of /etc/pulse/daemon.conf"), "{report:#}");
 }
+
+/// B11: what an account cannot see is not told as "no", and what was not run is not told as run.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn an_account_is_told_what_it_cannot_see() {
+    let lab = boot(&["/usr/sbin/sshd", "/usr/bin/redis-server"]);
+    lab.sh("useradd -m -u 1700 mate; chmod 700 /etc/redis; systemctl start ssh; rm -rf /var/lib/gypsum");
+    assert_eq!(lab.gypsum(&["change", "sshd", "MaxAuthTries=4"]).0, 0);
+    let as_mate = |words: &str| {
+        let ran = lab.run(&["runuser", "-u", "mate", "--", "sh", "-c", &format!("gypsum {words} 2>&1")]);
+        let text = String::from_utf8_lossy(&ran.stdout).split_whitespace().collect::<Vec<_>>().join(" ");
+        (ran.status.code(), text)
+    };
+    let cases = [
+        ("daemons", 0, "redis this account cannot see it"),
+        ("daemons", 0, "gunicorn not on this host"),
+        ("changes", 0, "Only root can see what root changed"),
+        ("show sshd MaxAuthTries", 0, "never by this account; only root can see what root changed"),
+        ("check sshd", 0, "sshd -t was not run"),
+        ("health sshd", 0, "port 22"),
+    ];
+    for (words, status, says) in cases {
+        let (got, text) = as_mate(words);
+        let found = text.replace("/etc/gunicorn/gunicorn.conf.py", "not on this host");
+        assert_eq!(got, Some(status), "{words}: {text}");
+        assert!(found.contains(says), "{words}: {text}");
+        assert!(!text.contains("in a private view.") && !text.contains("No changes of"), "{words}: {text}");
+    }
+}

@@ -133,9 +133,15 @@ fn is_asked_for(asked: &ChangesArgs, report: Option<&Report>) -> bool {
 fn nothing(context: &Context, asked: &ChangesArgs, none_at_all: bool) -> String {
     let of_daemon = asked.daemon.as_ref().map_or(String::new(), |daemon| format!(" of {daemon}"));
     let root = context.state.root().display();
+    // What root did is not in the folder of this account.
+    let unseen = if !context.state.is_an_accounts() {
+        ""
+    } else {
+        "\nOnly root can see what root changed: sudo gypsum changes"
+    };
     match none_at_all && asked.since.is_none() {
-        true => format!("No changes{of_daemon} so far (in {root})."),
-        false => format!("No such changes{of_daemon} (in {root})."),
+        true => format!("No changes{of_daemon} so far (in {root}).{unseen}"),
+        false => format!("No such changes{of_daemon} (in {root}).{unseen}"),
     }
 }
 
