@@ -226,9 +226,19 @@ fn every_profile(boot: &dyn Fn(&[&str]) -> Lab, versions: &dyn Fn(&str) -> Strin
     let wanted = std::env::var("GYPSUM_PROFILE").unwrap_or_default();
     let mut amiss = Vec::new();
     for case in CASES.iter().filter(|case| case.daemon.contains(&wanted)) {
-        let lab = boot(&[&versions(case.program)]);
-        lab.run(&["sh", "-c", &versions(case.start)]);
-        try_case(&lab, case, versions, &mut amiss);
+        let mut tried = Vec::new();
+        // Many hosts boot side by side here: what is amiss counts if it is amiss on a second one, too.
+        for _ in 0..2 {
+            tried.clear();
+            let lab = boot(&[&versions(case.program)]);
+            lab.run(&["sh", "-c", &versions(case.start)]);
+            try_case(&lab, case, versions, &mut tried);
+            if tried.is_empty() {
+                break;
+            }
+            println!("{}", tried.join("\n\n"));
+        }
+        amiss.append(&mut tried);
     }
     assert!(amiss.is_empty(), "{}", amiss.join("\n\n"));
 }
