@@ -18,7 +18,8 @@ const LIMIT: Duration = Duration::from_secs(5);
 /// Gives the new file at `aside` the label that `path` wants, before it goes there. Returns what a person should know:
 /// that it has not got it, and what to do then.
 pub fn set_label(path: &Path, aside: &Path) -> Option<String> {
-    if !labels_files() {
+    // A link has no bytes that anybody reads by its own label.
+    if !labels_files() || !is_file(aside) {
         return None;
     }
     let set = wanted(path).and_then(|label| label.map_or(Ok(()), |label| give(aside, &label)));
@@ -27,6 +28,12 @@ pub fn set_label(path: &Path, aside: &Path) -> Option<String> {
     Some(format!(
         "the new {path} has the security label of its folder ({error}); to give it its own: restorecon {path}"
     ))
+}
+
+fn is_file(path: &Path) -> bool {
+    let looked = walk::place(path).and_then(|place| place.look());
+    // What cannot be looked at is told by what is done next.
+    !matches!(looked, Ok(Some(meta)) if !meta.is_file())
 }
 
 /// The kernel lists this file system if SELinux was enabled when it started.
@@ -61,5 +68,6 @@ fn wanted(path: &Path) -> io::Result<Option<String>> {
 fn give(file: &Path, label: &str) -> io::Result<()> {
     let value = [label.as_bytes(), b"\0"].concat();
     let file = walk::place(file)?.open()?;
-    Ok(rustix::fs::fsetxattr(&file, LABEL, &value, XattrFlags::empty())?)
+    rustix::fs::fsetxattr(&file, LABEL, &value, XattrFlags::empty())?;
+    file.sync_all()
 }

@@ -104,6 +104,9 @@ pub struct Http {
     pub follow: bool,
     /// The status that must come; any from 200 to 399 where none is given.
     pub status: Option<u16>,
+    /// Whether any certificate will do.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub unverified: bool,
     /// Whether the answer from before is the measure: what a site answers at an address is its own affair, as long as
     /// it is no error of the server.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]

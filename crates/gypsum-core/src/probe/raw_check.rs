@@ -45,6 +45,8 @@ pub(super) struct RawCheck {
     proxy: Option<String>,
     follow: bool,
     #[serde(default)]
+    unverified: bool,
+    #[serde(default)]
     as_before: bool,
     header: Option<String>,
     certifies: Option<String>,
@@ -82,7 +84,22 @@ impl Scalar {
 
 /// What may be looked at, each with the words that go with it.
 pub(super) const KINDS: [(&str, &[&str]); 10] = [
-    ("http", &["status", "contains", "lacks", "header", "at", "host", "ca", "proxy", "follow", "as-before"]),
+    (
+        "http",
+        &[
+            "status",
+            "contains",
+            "lacks",
+            "header",
+            "at",
+            "host",
+            "ca",
+            "proxy",
+            "follow",
+            "unverified",
+            "as-before",
+        ],
+    ),
     ("tcp", &["refused"]),
     ("greeting", &["sends", "contains", "lacks", "is"]),
     ("tls", &["certifies", "days", "key", "ca"]),
@@ -150,7 +167,7 @@ impl RawCheck {
 
     /// The words that stand there besides the common ones and the kind itself.
     fn words(&self) -> Vec<&'static str> {
-        let there: [(&str, bool); 28] = [
+        let there: [(&str, bool); 29] = [
             ("status", self.status.is_some()),
             ("is", self.is.is_some()),
             ("contains", self.contains.is_some()),
@@ -164,6 +181,7 @@ impl RawCheck {
             ("ca", self.ca.is_some()),
             ("proxy", self.proxy.is_some()),
             ("follow", self.follow),
+            ("unverified", self.unverified),
             ("as-before", self.as_before),
             ("header", self.header.is_some()),
             ("certifies", self.certifies.is_some()),
@@ -235,10 +253,24 @@ impl RawCheck {
                 let through = self.proxy.as_deref().map_or(String::new(), |proxy| {
                     format!(" through {}", proxy.rsplit(['@', '/']).next().unwrap_or(proxy))
                 });
-                let Self { at, host, ca, proxy, follow, as_before, header, .. } = self;
-                let title = format!("http {url}{through}");
+                let Self { at, host, ca, proxy, follow, unverified, as_before, header, .. } = self;
+                let whatever = if unverified { " unverified" } else { "" };
+                let title = format!("http {url}{through}{whatever}");
                 let also = None;
-                let http = Http { url, at, host, ca, proxy, follow, status, as_before, also, header, expect };
+                let http = Http {
+                    url,
+                    at,
+                    host,
+                    ca,
+                    proxy,
+                    follow,
+                    status,
+                    unverified,
+                    as_before,
+                    also,
+                    header,
+                    expect,
+                };
                 (title, Probe::Http(http))
             }
             "tls" => {

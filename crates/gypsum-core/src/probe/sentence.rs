@@ -18,7 +18,7 @@ enum Value {
 fn value_of(word: &str) -> Value {
     match word {
         "status" | "days" | "times" => Value::Number,
-        "follow" | "refused" | "absent" | "as-before" => Value::Flag,
+        "follow" | "unverified" | "refused" | "absent" | "as-before" => Value::Flag,
         "run" => Value::Words,
         _ => Value::Text,
     }

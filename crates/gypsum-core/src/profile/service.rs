@@ -98,6 +98,9 @@ pub struct Service {
     pub proof: Option<Proof>,
     /// Texts of its log which say that it could not take up its configuration.
     pub failed: Vec<String>,
+    /// Texts of lines that it logs about a connection which only looks whether it answers. They are no evidence.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub looked_at: Vec<String>,
     /// The files that it logs to, besides or instead of the journal.
     pub log: Vec<String>,
     /// Whether it is a unit of a user's own service manager.

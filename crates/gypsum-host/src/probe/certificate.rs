@@ -132,12 +132,34 @@ fn belongs(certificate: &Certificate, path: &str) -> Result<(), ProbeError> {
     }
 }
 
+/// The certificates in a file.
+fn trusted(ca: &str) -> Result<Vec<CertificateDer<'static>>, ProbeError> {
+    let found = CertificateDer::pem_file_iter(ca).map_err(|error| format!("{ca} cannot be read: {error}"))?;
+    Ok(found.flatten().collect())
+}
+
+/// Whether the server at `tls.at` shows a certificate that stands itself in the file of those that are trusted, for its
+/// name and for today. The libraries take one that may sign others for no server's.
+pub fn is_trusted_itself(tls: &Tls, limit: Duration) -> bool {
+    let Some(ca) = &tls.ca else { return false };
+    let shows = || -> Result<bool, ProbeError> {
+        let shown = shown(tls, limit)?;
+        Ok(shown.first().is_some_and(|first| trusted(ca).is_ok_and(|all| all.contains(first))))
+    };
+    // What is wrong with it, the check itself says.
+    shows().is_ok_and(|shows| shows) && probe(tls, limit).is_ok()
+}
+
 /// Whether one of the certificates in the file `ca` signed what was shown.
 fn signed(shown: &[CertificateDer<'_>], ca: &str, name: Option<&str>) -> Result<(), ProbeError> {
+    let trusted = trusted(ca)?;
+    let (first, others) = shown.split_first().ok_or("shows no certificate")?;
+    // One that is trusted itself needs no signature: so is one that an authority or the server made for itself.
+    if trusted.contains(first) {
+        return Ok(());
+    }
     let mut roots = RootCertStore::empty();
-    let trusted =
-        CertificateDer::pem_file_iter(ca).map_err(|error| format!("{ca} cannot be read: {error}"))?;
-    for one in trusted.flatten() {
+    for one in trusted {
         roots.add(one).map_err(|error| format!("{ca}: {error}"))?;
     }
     let provider = Arc::new(ring::default_provider());
@@ -145,7 +167,6 @@ fn signed(shown: &[CertificateDer<'_>], ca: &str, name: Option<&str>) -> Result<
         .build()
         .map_err(|error| format!("{ca}: {error}"))?;
     let name = ServerName::try_from(name.unwrap_or_default()).map_err(|error| error.to_string())?;
-    let (first, others) = shown.split_first().ok_or("shows no certificate")?;
     verifier
         .verify_server_cert(first, others, &name, &[], UnixTime::now())
         .map(|_| ())

@@ -1,9 +1,10 @@
 //! An HTTP answer: its status, its headers, a text in its body.
 
 use super::ProbeError;
+use super::certificate::is_trusted_itself;
 use super::{addresses, proxy};
 use crate::disk::walk::{open_to_read, read_whole};
-use gypsum_core::probe::Http;
+use gypsum_core::probe::{Http, Tls};
 use std::io::Read;
 use std::net::{IpAddr, SocketAddr};
 use std::path::Path;
@@ -121,7 +122,7 @@ fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
         .max_redirects_will_error(false);
     // The usual certificates are many, and plain HTTP needs none of them.
     let secure = http.follow || http.url.starts_with("https://");
-    let config = if secure { config.tls_config(trust(http.ca.as_deref())?) } else { config };
+    let config = if secure { config.tls_config(trust(http, limit)?) } else { config };
     let through = http.proxy.as_deref().map(proxy::parse).transpose()?;
     // Plain HTTP goes through a proxy by asking it for the whole URL; a tunnel is for HTTPS.
     let plain = http.url.starts_with("http://");
@@ -149,10 +150,13 @@ fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
 }
 
 /// What a server must be signed by: the given authority, else those that this host trusts.
-fn trust(ca: Option<&str>) -> Result<TlsConfig, ProbeError> {
+fn trust(http: &Http, limit: Duration) -> Result<TlsConfig, ProbeError> {
     // Another part of the program may have done it already, which is just as well.
     let _ = rustls::crypto::ring::default_provider().install_default();
-    let trusted: Vec<Certificate<'static>> = match ca {
+    if http.unverified || shows_a_trusted_one(http, limit) {
+        return Ok(TlsConfig::builder().disable_verification(true).build());
+    }
+    let trusted: Vec<Certificate<'static>> = match http.ca.as_deref() {
         Some(path) => {
             let bytes = open_to_read(Path::new(path))
                 .and_then(|file| read_whole(file, MOST_AUTHORITIES))
@@ -172,6 +176,19 @@ fn trust(ca: Option<&str>) -> Result<TlsConfig, ProbeError> {
             .collect(),
     };
     Ok(TlsConfig::builder().root_certs(RootCerts::new_with_certs(&trusted)).build())
+}
+
+/// Whether the server shows just the certificate that is named as trusted; then it was looked at, and the library, which
+/// takes none that may sign others, need not. Not where redirects lead elsewhere.
+fn shows_a_trusted_one(http: &Http, limit: Duration) -> bool {
+    let Some((ca, uri)) = http.ca.clone().zip(http.url.parse::<Uri>().ok()) else { return false };
+    let Some(host) = uri.host().filter(|_| uri.scheme_str() == Some("https") && http.proxy.is_none()) else {
+        return false;
+    };
+    let at = http.at.clone().unwrap_or_else(|| format!("{host}:{}", uri.port_u16().unwrap_or(443)));
+    let name = Some(host.trim_matches(['[', ']']).to_owned());
+    let tls = Tls { at, name, days: 0, key: None, ca: Some(ca) };
+    !http.follow && is_trusted_itself(&tls, limit)
 }
 
 /// Every name is at this address: a name can be asked for before name servers know it.

@@ -88,8 +88,8 @@ impl<'a> Values<'a> {
         Ok(filled)
     }
 
-    /// The health checks of the daemon, before anything is touched: that its service runs, those of its profile, and that it listens wherever it
-    /// wants to.
+    /// The health checks of the daemon, before anything is touched: that its service runs, those of its profile, and that
+    /// it listens wherever it wants to.
     pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Error> {
         let has_service = service::exists(service);
         let mut checks: Vec<Check> =

@@ -106,6 +106,12 @@ fn sshd() {
         "foreign-address",
     ]);
     assert_eq!((status, lab.is_active("ssh")), (4, true), "{report:#}");
+    // B8: what it logs of the health checks themselves is not shown as the reason.
+    let failing = ["change", "sshd", "MaxAuthTries=5", "--must", "run '/bin/false'"];
+    let (status, report) = lab.gypsum(&failing);
+    assert_eq!(status, 4, "{report:#}");
+    let log = report["log"].to_string();
+    assert!(!log.contains("kex_exchange") && !log.contains("Connection "), "{report:#}");
     // Down, its own checker would fail whatever the files say: what its manager makes at the start is there in the view.
     let (status, report) = lab.gypsum(&["change", "sshd", "Port=2222"]);
     assert_eq!(status, 0, "{report:#}");

@@ -3,7 +3,7 @@
 use crate::services::boards;
 
 /// A sentence, whether it holds, and what is said.
-const TABLE: [(&str, bool, &str); 39] = [
+const TABLE: [(&str, bool, &str); 45] = [
     ("8571", true, "accepts connections"),
     ("tcp 127.0.0.1:9", false, "connection refused"),
     ("tcp 127.0.0.1:9 refused", true, "as expected"),
@@ -17,6 +17,12 @@ const TABLE: [(&str, bool, &str); 39] = [
     ("http http://127.0.0.1:8571/ times 3", true, "answered 200"),
     ("http https://boards.example/ at 127.0.0.1:8443 ca /root/ca.pem", true, "answered 200"),
     ("http https://127.0.0.1:8443/", false, "certificate"),
+    ("http https://127.0.0.1:8443/ unverified", true, "answered 200"),
+    ("http https://self.example/ at 127.0.0.1:8444 ca /root/self.pem", true, "answered 200"),
+    ("http https://other.example/ at 127.0.0.1:8444 ca /root/self.pem", false, "certificate"),
+    ("http https://self.example/ at 127.0.0.1:8444 ca /root/ca.pem", false, "certificate"),
+    ("tls 127.0.0.1:8444 certifies self.example ca /root/self.pem", true, "is for self.example"),
+    ("tls 127.0.0.1:8444 certifies self.example ca /root/ca.pem", false, "is not signed by"),
     ("tls 127.0.0.1:8443 certifies boards.example days 5", true, "valid for 9 days more"),
     ("tls 127.0.0.1:8443 certifies quay.example", false, "is for boards.example, expected quay.example"),
     ("tls 127.0.0.1:8443 days 14", false, "expected at least 14"),
@@ -52,6 +58,12 @@ fn every_kind_of_health_check_says_what_it_saw() {
     lab.sh(
         "cd /root; new() { openssl req -x509 -newkey rsa:2048 -nodes -days 10 -subj /CN=$1 -addext subjectAltName=DNS:$1 -addext basicConstraints=critical,CA:FALSE -keyout $2.key -out $2.pem 2>/dev/null; }
          new boards.example boards; cp boards.pem ca.pem; new quay.example other
+         # As openssl makes it where nothing else is said: it may sign others, too.
+         openssl req -x509 -newkey rsa:2048 -nodes -days 10 -subj /CN=self.example -addext subjectAltName=DNS:self.example -keyout self.key -out self.pem 2>/dev/null
+         cat > /etc/systemd/system/self.service <<'END'
+[Service]
+ExecStart=/usr/bin/openssl s_server -accept 8444 -cert /root/self.pem -key /root/self.key -www -quiet
+END
          cat > /etc/systemd/system/tls.service <<'END'
 [Service]
 ExecStart=/usr/bin/openssl s_server -accept 8443 -cert /root/boards.pem -key /root/boards.key -www -quiet
@@ -61,7 +73,7 @@ END
 ExecStart=/usr/bin/perl /root/post.pl
 END
          echo 'use IO::Socket::INET; $s = IO::Socket::INET->new(Listen => 5, LocalPort => 8025, ReuseAddr => 1); while ($c = $s->accept) { print $c \"220 quay.example\\r\\n\"; close $c }' > /root/post.pl
-         systemctl daemon-reload; systemctl start tls post; sleep 0.5",
+         systemctl daemon-reload; systemctl start tls self post; sleep 0.5",
     );
     for (sentence, holds, says) in TABLE {
         let (status, report) = lab.gypsum(&["health", "boards", "--health", sentence]);

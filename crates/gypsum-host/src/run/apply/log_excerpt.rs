@@ -33,10 +33,10 @@ pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
     let (services, since) = (services.clone(), since.clone());
     let Some((journal, files)) = take_excerpt(live) else { return };
     let of_files = files.iter().map(|line| LogLine::of_daemon(line.as_str()));
-    let mut lines: Vec<LogLine> = journal.iter().cloned().chain(of_files).collect();
+    let mut lines = without_our_own(live, journal.iter().cloned().chain(of_files));
     if !has_error(&lines) {
         // Perhaps it said why a little later. By now the old configuration is back, and what that says is no error.
-        let later = lines_of_all(live, services, &since);
+        let later = without_our_own(live, lines_of_all(live, services, &since));
         if has_error(&later) {
             lines = later;
         }
@@ -46,6 +46,13 @@ pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
         live.emit(Event::Log { lines: shown });
     }
     record_log(live, texts(journal), files);
+}
+
+/// Without what the daemon says of health checks: it would look like the reason.
+fn without_our_own(live: &Live<'_>, lines: impl IntoIterator<Item = LogLine>) -> Vec<LogLine> {
+    let own = &live.plan.service.looked_at;
+    let is_ours = |line: &LogLine| own.iter().any(|text| line.text.contains(text.as_str()));
+    lines.into_iter().filter(|line| !is_ours(line)).collect()
 }
 
 /// All that came into the logs of these services since.

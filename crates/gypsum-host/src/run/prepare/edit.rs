@@ -83,17 +83,19 @@ pub(super) fn edit(
     Ok(Step::Done(proposal))
 }
 
-/// A file that nobody may write, root neither, is told as that: what fails on it later has other words.
+/// A file that not even root may write is told as that: what fails on it later has other words.
 fn refuse_immutable(proposal: &Proposal) -> Result<(), Error> {
     for file in proposal.new_files.iter().filter(|file| file.before.is_some()) {
         // One that cannot be opened, such as a link, has no such flags; one that is not supported has none either.
         let flags = open_to_read(&file.real).and_then(|file| Ok(rustix::fs::ioctl_getflags(file)?));
         if flags.is_ok_and(|flags| flags.intersects(IFlags::IMMUTABLE | IFlags::APPEND)) {
             let path = file.real.display();
-            return Err(Error::refused(format!("{path} is immutable: nobody can change it, root neither"))
-                .help(format!(
-                    "see who made it so, and why; lsattr {path} shows it, chattr -ia {path} ends it"
-                )));
+            return Err(Error::refused(format!(
+                "{path} is immutable: no account can change it, not even root"
+            ))
+            .help(format!(
+                "see who made it so, and why; lsattr {path} shows it, chattr -ia {path} ends it"
+            )));
         }
     }
     Ok(())
