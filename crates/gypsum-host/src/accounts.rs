@@ -1,7 +1,16 @@
 //! Users and groups of this host, by name or by number.
 
 use std::io;
+use std::path::{Path, PathBuf};
 use uzers::os::unix::GroupExt;
+
+/// Gypsum's folder of this account: in the one that `variable` names, else in `usual` of its home folder (XDG Base
+/// Directory Specification); `None` if it has no home folder.
+pub fn own_folder(variable: &str, usual: &str) -> Option<PathBuf> {
+    let named = std::env::var_os(variable).map(PathBuf::from).filter(|path| path.is_absolute());
+    let at_home = || std::env::var_os("HOME").map(|home| Path::new(&home).join(usual));
+    Some(named.or_else(at_home)?.join("gypsum"))
+}
 
 /// The number of the user called `name`, or written as a number.
 pub fn user(name: &str) -> Option<u32> {

@@ -66,6 +66,7 @@ pub mod prune;
 pub mod rehearse;
 pub mod run;
 pub mod scratch;
+mod sealed;
 mod security_label;
 pub mod service;
 pub mod shell;

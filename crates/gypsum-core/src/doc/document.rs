@@ -277,6 +277,11 @@ impl Document {
             .then(|| self.tree.leaves().filter_map(closes).last())?
     }
 
+    /// Whether a block has this title.
+    pub fn has_block(&self, title: &str) -> bool {
+        self.tree.blocks().any(|(block, _)| self.title(block) == title)
+    }
+
     /// Whether `block` is a conditional group: what stands in it holds only at times.
     pub fn is_conditional(&self, block: BlockId) -> bool {
         self.family == Family::Keyword

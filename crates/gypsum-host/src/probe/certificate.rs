@@ -20,7 +20,11 @@ use x509_cert::ext::pkix::name::GeneralName;
 use x509_cert::time::Time;
 
 pub fn probe(tls: &Tls, limit: Duration) -> Result<String, ProbeError> {
-    let shown = shown(tls, limit)?;
+    judge(tls, &shown(tls, limit)?)
+}
+
+/// What is expected of the certificates that a server shows.
+fn judge(tls: &Tls, shown: &[CertificateDer<'_>]) -> Result<String, ProbeError> {
     let first = shown.first().ok_or("shows no certificate")?;
     let certificate =
         Certificate::from_der(first).map_err(|error| format!("its certificate cannot be read: {error}"))?;
@@ -44,7 +48,7 @@ pub fn probe(tls: &Tls, limit: Duration) -> Result<String, ProbeError> {
         belongs(&certificate, key)?;
     }
     if let Some(ca) = &tls.ca {
-        signed(&shown, ca, tls.name.as_deref().or_else(|| names.first().map(String::as_str)))?;
+        signed(shown, ca, tls.name.as_deref().or_else(|| names.first().map(String::as_str)))?;
     }
     Ok(format!("is for {}, valid for {days} days more", names.join(", ")))
 }
@@ -141,13 +145,10 @@ fn trusted(ca: &str) -> Result<Vec<CertificateDer<'static>>, ProbeError> {
 /// Whether the server at `tls.at` shows a certificate that stands itself in the file of those that are trusted, for its
 /// name and for today. The libraries take one that may sign others for no server's.
 pub fn is_trusted_itself(tls: &Tls, limit: Duration) -> bool {
-    let Some(ca) = &tls.ca else { return false };
-    let shows = || -> Result<bool, ProbeError> {
-        let shown = shown(tls, limit)?;
-        Ok(shown.first().is_some_and(|first| trusted(ca).is_ok_and(|all| all.contains(first))))
-    };
     // What is wrong with it, the check itself says.
-    shows().is_ok_and(|shows| shows) && probe(tls, limit).is_ok()
+    let (Some(ca), Ok(shown)) = (&tls.ca, shown(tls, limit)) else { return false };
+    let is_named = shown.first().is_some_and(|first| trusted(ca).is_ok_and(|all| all.contains(first)));
+    is_named && judge(tls, &shown).is_ok()
 }
 
 /// Whether one of the certificates in the file `ca` signed what was shown.

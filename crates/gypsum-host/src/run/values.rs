@@ -88,14 +88,21 @@ impl<'a> Values<'a> {
         Ok(filled)
     }
 
-    /// The health checks of the daemon, before anything is touched: that its service runs, those of its profile, and that
-    /// it listens wherever it wants to.
+    /// The health checks of the daemon as it is, before anything is touched. Where the answer from before is the measure,
+    /// the daemon is asked for it.
+    pub fn checks_now(&self, service: &Service) -> Result<Vec<Check>, Error> {
+        let mut checks = self.checks(service)?;
+        checks.iter_mut().for_each(measured_by_now);
+        Ok(checks)
+    }
+
+    /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
+    /// wants to.
     pub fn checks(&self, service: &Service) -> Result<Vec<Check>, Error> {
         let has_service = service::exists(service);
         let mut checks: Vec<Check> =
             has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
         checks.extend(self.filled(&self.profile.health)?);
-        checks.iter_mut().for_each(measured_by_now);
         for wanted in self.wanted.iter().filter(|wanted| has_service && wanted.name.is_none()).take(MOST) {
             let address = wanted.address.map(|address| address.to_string());
             let check = Check::listens(address, wanted.port, wanted.udp);

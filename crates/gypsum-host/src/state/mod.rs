@@ -4,6 +4,7 @@ mod newest;
 
 pub use newest::Newest;
 
+use crate::accounts;
 use crate::disk::Disk;
 use crate::disk::walk::ownership_of;
 use crate::error::Error;
@@ -67,10 +68,8 @@ impl State {
             trust::check_folder(Relied::State, &root)?;
             return Ok(Self { root, is_an_accounts: false });
         }
-        let home = || std::env::var_os("HOME").map(|home| Path::new(&home).join(".local/state"));
-        let xdg = std::env::var_os("XDG_STATE_HOME").map(PathBuf::from).filter(|path| path.is_absolute());
-        match xdg.or_else(home) {
-            Some(base) => Ok(Self { root: base.join("gypsum"), is_an_accounts: true }),
+        match accounts::own_folder("XDG_STATE_HOME", ".local/state") {
+            Some(root) => Ok(Self { root, is_an_accounts: true }),
             None => Err(Error::usage("this account has no home folder")
                 .help("say where to keep backups: --state DIR")),
         }
@@ -124,10 +123,7 @@ impl State {
     pub fn entries(&self, disk: &dyn Disk, daemon: &str) -> Result<Vec<Entry>, Error> {
         let base = self.of_daemon(daemon);
         let names = folders_in(disk, &base)?;
-        let mut entries: Vec<Entry> =
-            names.into_iter().filter_map(|name| Entry::named(&base, name)).collect();
-        entries.sort_by_key(|entry| entry.number);
-        Ok(entries)
+        Ok(Entry::all_of(&base, names))
     }
 
     /// A folder for the next change.
@@ -255,6 +251,13 @@ impl Entry {
     /// The change whose folder in `base` has this name; `None` if it is no such name.
     fn named(base: &Path, name: String) -> Option<Self> {
         Some(Self { number: number_of(&name)?, folder: base.join(&name), name })
+    }
+
+    /// The changes whose folders in `base` have these names, oldest first.
+    fn all_of(base: &Path, names: Vec<String>) -> Vec<Self> {
+        let mut entries: Vec<Self> = names.into_iter().filter_map(|name| Self::named(base, name)).collect();
+        entries.sort_by_key(|entry| entry.number);
+        entries
     }
 
     /// What its records prove.

@@ -4,11 +4,9 @@
 use super::{Entry, SET_ASIDE, State, folders_in, number_of};
 use crate::disk::{Disk, Stamp};
 use crate::error::Error;
-use gypsum_core::record::{Recorded, seal, unseal};
+use crate::sealed;
+use gypsum_core::record::unseal;
 use serde::{Deserialize, Serialize};
-use std::fs::File;
-use std::io::{self, Write};
-use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 /// So many names are kept.
@@ -69,13 +67,14 @@ impl State {
         // One that was set aside keeps its number.
         let highest = names.iter().filter_map(|name| number_of(name.strip_suffix(SET_ASIDE).unwrap_or(name)));
         let highest = highest.max().unwrap_or(0);
-        let mut known: Vec<Entry> = names.into_iter().filter_map(|name| Entry::named(&base, name)).collect();
-        known.sort_by_key(|entry| entry.number);
+        let known = Entry::all_of(&base, names);
         let lowest = known.first().map(|entry| entry.number);
         if let Some(stamp) = stamp.filter(|stamp| known.len() >= MANY && stamp.age_ms() > AGE_MS) {
             let names = known.iter().rev().take(NAMES).map(|entry| entry.name.clone()).collect();
             // The next command lists the folder again.
-            if let Err(error) = keep(&beside, &Kept { stamp, count: known.len(), highest, lowest, names }) {
+            if let Err(error) =
+                sealed::replace(&beside, &Kept { stamp, count: known.len(), highest, lowest, names })
+            {
                 tracing::debug!(%error, "the names of the last changes are not kept");
             }
         }
@@ -112,9 +111,7 @@ impl Newest<'_> {
     pub fn peek(&mut self) -> Result<Option<&Entry>, Error> {
         if self.known.is_empty() && self.left() > 0 {
             let names = folders_in(self.disk, &self.base)?;
-            let mut all: Vec<Entry> =
-                names.into_iter().filter_map(|name| Entry::named(&self.base, name)).collect();
-            all.sort_by_key(|entry| entry.number);
+            let mut all = Entry::all_of(&self.base, names);
             // Others may be new, or gone: those that were given out are not given out again.
             all.retain(|entry| self.last.is_none_or(|last| entry.number < last));
             self.count = all.len() + self.given;
@@ -140,23 +137,11 @@ impl Iterator for Newest<'_> {
     }
 }
 
-/// The names that are kept, if the folder is as it was.
+/// The names that are kept, if the folder is as it was; otherwise the folder itself tells.
 fn kept(disk: &dyn Disk, beside: &Path, stamp: &Stamp) -> Option<Kept> {
     let bytes = disk.read(beside).unwrap_or_else(|error| {
         tracing::debug!(%error, "the names of the last changes cannot be read");
         None
     })?;
-    match unseal::<Kept>(&bytes) {
-        Recorded::Whole(kept) if kept.stamp == *stamp => Some(kept),
-        // The folder itself tells.
-        Recorded::Whole(_) | Recorded::Damaged(_) | Recorded::Newer(_) | Recorded::Absent => None,
-    }
-}
-
-fn keep(beside: &Path, kept: &Kept) -> io::Result<()> {
-    // A file of another process's making is replaced as a whole.
-    let aside = beside.with_extension(format!("last.{}", std::process::id()));
-    let mut file = File::options().write(true).create_new(true).mode(0o600).open(&aside)?;
-    file.write_all(seal(kept)?.to_string().as_bytes())?;
-    std::fs::rename(&aside, beside)
+    unseal::<Kept>(&bytes).whole().filter(|kept| kept.stamp == *stamp)
 }

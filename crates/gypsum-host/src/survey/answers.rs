@@ -1,17 +1,19 @@
 //! What installed daemons said of names, kept until the program is another one. What cannot be kept or read is asked
 //! again.
 
+use crate::accounts;
 use crate::disk::Stamp;
+use crate::sealed;
 use crate::trust::{self, Relied};
 use gypsum_core::profile::{Ask, NameAnswer};
-use gypsum_core::record::{Recorded, seal, unseal};
+use gypsum_core::record::unseal;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use std::fs::{self, DirBuilder, File};
-use std::io::{self, Write};
-use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
+use std::fs::{self, DirBuilder};
+use std::io;
+use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
 /// So many answers are kept; then they are asked for anew.
 const MOST: usize = 4_000;
@@ -27,19 +29,25 @@ struct Kept {
     answer: NameAnswer,
 }
 
+/// Those that are kept, read once.
+fn answers() -> MutexGuard<'static, Answers> {
+    static ANSWERS: OnceLock<Mutex<Answers>> = OnceLock::new();
+    let read = || Mutex::new(place().map_or_else(Answers::default, |place| read(&place)));
+    ANSWERS.get_or_init(read).lock().unwrap_or_else(PoisonError::into_inner)
+}
+
 /// What the program of `ask` said of this name in this block, if it is still the same program.
 pub fn kept(ask: &Ask, name: &str, block: &str) -> Option<NameAnswer> {
     let program = program_of(ask)?;
-    let mut answers = read(&place()?);
-    answers.0.remove(&key(ask, name, block)).filter(|kept| kept.program == program).map(|kept| kept.answer)
+    let answers = answers();
+    let kept = answers.0.get(&key(ask, name, block)).filter(|kept| kept.program == program)?;
+    Some(kept.answer.clone())
 }
 
 /// Keeps an answer.
 pub fn keep(ask: &Ask, name: &str, block: &str, answer: &NameAnswer) {
     let (Some(program), Some(place)) = (program_of(ask), place()) else { return };
-    static ONE_AT_A_TIME: Mutex<()> = Mutex::new(());
-    let _one = ONE_AT_A_TIME.lock().unwrap_or_else(PoisonError::into_inner);
-    let mut answers = read(&place);
+    let mut answers = answers();
     if answers.0.len() >= MOST {
         answers.0.clear();
     }
@@ -63,12 +71,9 @@ fn program_of(ask: &Ask) -> Option<Stamp> {
 
 /// Root's answers are where root alone can write.
 fn place() -> Option<PathBuf> {
-    let folder = if rustix::process::geteuid().is_root() {
-        PathBuf::from("/var/cache/gypsum")
-    } else {
-        let home = || std::env::var_os("HOME").map(|home| Path::new(&home).join(".cache"));
-        let base = std::env::var_os("XDG_CACHE_HOME").map(PathBuf::from).filter(|path| path.is_absolute());
-        base.or_else(home)?.join("gypsum")
+    let folder = match rustix::process::geteuid().is_root() {
+        true => PathBuf::from("/var/cache/gypsum"),
+        false => accounts::own_folder("XDG_CACHE_HOME", ".cache")?,
     };
     Some(folder.join("names.json"))
 }
@@ -76,18 +81,12 @@ fn place() -> Option<PathBuf> {
 fn read(place: &Path) -> Answers {
     let is_ours = place.parent().is_some_and(|folder| trust::check_folder(Relied::State, folder).is_ok());
     let bytes = if is_ours { fs::read(place).unwrap_or_default() } else { Vec::new() };
-    match unseal(&bytes) {
-        Recorded::Whole(answers) => answers,
-        Recorded::Absent | Recorded::Damaged(_) | Recorded::Newer(_) => Answers::default(),
-    }
+    unseal(&bytes).whole().unwrap_or_default()
 }
 
 fn write(place: &Path, answers: &Answers) -> io::Result<()> {
     let folder = place.parent().unwrap_or(place);
     DirBuilder::new().recursive(true).mode(0o700).create(folder)?;
     trust::check_folder(Relied::State, folder).map_err(|error| io::Error::other(error.to_string()))?;
-    let aside = place.with_extension(std::process::id().to_string());
-    let mut file = File::options().write(true).create(true).truncate(true).mode(0o600).open(&aside)?;
-    file.write_all(seal(answers)?.to_string().as_bytes())?;
-    fs::rename(&aside, place)
+    sealed::replace(place, answers)
 }

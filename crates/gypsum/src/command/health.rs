@@ -16,7 +16,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&profile, None)?;
-    let mut checks = Values::of(&profile, &loading).checks(&unit)?;
+    let mut checks = Values::of(&profile, &loading).checks_now(&unit)?;
     if let Some((_, behind)) = checks_behind(&profile, &unit)? {
         checks.extend(behind);
     }

@@ -217,11 +217,11 @@ fn place(
 
 /// The block as the file calls it, where the daemon has several names for one and the same.
 fn its_name_there(profile: &Profile, file: &File, block: String) -> String {
-    let doc = &file.doc;
-    let is_there = |name: &&String| doc.tree().blocks().any(|(id, _)| doc.title(id) == *name);
+    if file.doc.has_block(&block) {
+        return block;
+    }
     let same = profile.dialect.same_blocks.iter().find(|same| same.contains(&block));
-    let there = same.filter(|_| !is_there(&&block)).and_then(|same| same.iter().find(is_there));
-    there.cloned().unwrap_or(block)
+    same.and_then(|same| same.iter().find(|name| file.doc.has_block(name))).cloned().unwrap_or(block)
 }
 
 /// The file that a prepared one takes the place of.

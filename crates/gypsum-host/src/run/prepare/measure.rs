@@ -49,10 +49,10 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let (world, service) = (cx.world, &checked.service);
     let (request, before) = (&checked.proposal.request, &checked.proposal.before);
     let profile = &request.profile;
-    let mut checks_before = Values::of(profile, before).checks(service)?;
+    let mut checks_before = Values::of(profile, before).checks_now(service)?;
     let values = Values::of(profile, &checked.after);
     let mut checks_after = values.checks(service)?;
-    measure_by_the_same(&mut checks_before, &mut checks_after);
+    measure_by_the_same(&checks_before, &mut checks_after);
     match checks_behind(profile, service) {
         Ok(None) => {}
         Ok(Some((_, checks))) => {
@@ -95,16 +95,17 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
 }
 
-/// At another address nothing answers yet: the answer at the present one is the measure there, too.
-fn measure_by_the_same(before: &mut [Check], after: &mut [Check]) {
-    fn measured(checks: &mut [Check]) -> impl Iterator<Item = &mut Option<u16>> {
-        let http = checks.iter_mut().filter_map(|check| match &mut check.probe {
-            Probe::Http(http) if http.as_before => Some(http),
-            _ => None,
-        });
-        http.map(|http| &mut http.also)
-    }
-    measured(before).zip(measured(after)).for_each(|(before, after)| *after = *before);
+/// The new configuration is measured by the answers to the old one, at another address, too.
+fn measure_by_the_same(before: &[Check], after: &mut [Check]) {
+    let answers = before.iter().filter_map(|check| match &check.probe {
+        Probe::Http(http) if http.as_before => Some(http.also),
+        _ => None,
+    });
+    let measured = after.iter_mut().filter_map(|check| match &mut check.probe {
+        Probe::Http(http) if http.as_before => Some(http),
+        _ => None,
+    });
+    measured.zip(answers).for_each(|(http, answer)| http.also = answer);
 }
 
 /// Says how the service is before anything is touched, and what will be done. Where something is unhealthy, the

@@ -20,9 +20,7 @@ pub(super) fn in_their_sections(
     let mut out: Vec<Edit> = Vec::new();
     let stands = |section: &str| {
         let meant = files.iter().enumerate().filter(|(n, _)| only.is_none_or(|only| only == *n));
-        meant
-            .into_iter()
-            .any(|(_, file)| file.doc.tree().blocks().any(|(block, _)| file.doc.title(block) == section))
+        meant.into_iter().any(|(_, file)| file.doc.has_block(section))
     };
     let is_section = |section: &str| {
         let outer = |known: &str| known.split_once("..").is_some_and(|(outer, _)| outer == section);

@@ -20,7 +20,7 @@ use crate::logs::Mark;
 use gypsum_core::log::LogLine;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
-use shown::UnitProperties;
+use shown::{Likelihood, UnitProperties};
 use std::time::{Duration, Instant};
 
 /// systemd.
@@ -41,7 +41,7 @@ impl ServiceManager for Systemd {
             };
             match shown.load_state() {
                 "loaded" => {
-                    let is_running = shown.likelihood() == 3;
+                    let is_running = shown.likelihood() == Likelihood::Runs;
                     loaded.push(shown);
                     if is_running {
                         break;

@@ -8,6 +8,19 @@ use std::collections::HashMap;
 
 const PROPERTIES: &str = "Id,Type,UnitFileState,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
 
+/// What speaks for a unit being the daemon's own, the least first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Likelihood {
+    /// That it is there.
+    Exists,
+    /// It did its work, and no process of it is meant to live.
+    RanOnce,
+    /// This host starts it.
+    IsEnabled,
+    /// It runs.
+    Runs,
+}
+
 /// The properties of a unit, by their names.
 pub struct UnitProperties(HashMap<String, String>);
 
@@ -44,15 +57,14 @@ impl UnitProperties {
         self.get("Type") != "oneshot"
     }
 
-    /// How likely it is the daemon's own unit among several that are there, the higher the more: one that runs is, and
-    /// after it one that this host starts.
-    pub fn likelihood(&self) -> u8 {
+    /// How likely it is the daemon's own unit among several that are there.
+    pub fn likelihood(&self) -> Likelihood {
         let is_started_here = matches!(self.get("UnitFileState"), "enabled" | "enabled-runtime");
         match (self.observation().state.is_up(), self.keeps_a_process()) {
-            (true, true) => 3,
-            (false, true) if is_started_here => 2,
-            (true, false) => 1,
-            _ => 0,
+            (true, true) => Likelihood::Runs,
+            (false, true) if is_started_here => Likelihood::IsEnabled,
+            (true, false) => Likelihood::RanOnce,
+            (false, _) => Likelihood::Exists,
         }
     }
 
