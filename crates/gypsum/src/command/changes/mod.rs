@@ -43,16 +43,13 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
     }
     let removed: Vec<String> = of_daemons.iter().filter_map(removed).collect();
     let limit = asked.last.unwrap_or(if context.out.is_screen { ON_A_SCREEN } else { usize::MAX });
-    let (mut listed, mut count) = (Vec::new(), 0);
-    let mut is_whole = true;
-    while let Some((daemon, entry)) = newest_of(&mut of_daemons)? {
-        if since.is_some_and(|since| entry.begun().is_some_and(|begun| begun < since)) {
-            break;
-        }
+    let (mut listed, mut count, mut seen, mut more) = (Vec::new(), 0, 0, 0);
+    while let Some((daemon, entry)) = next_since(&mut of_daemons, since)? {
         if count == limit {
-            is_whole = false;
+            more = 1 + left_since(&mut of_daemons, since)?;
             break;
         }
+        seen += 1;
         let known = known(daemon, &entry);
         if !is_asked_for(asked, known.report.as_ref()) {
             continue;
@@ -70,14 +67,13 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
         context.answer(ExitStatus::Success, json!({ "changes": listed, "held": held }));
         return Ok(ExitStatus::Success);
     }
-    if asked.last.is_none() && !is_whole {
-        let more = all.saturating_sub(count);
-        context.out.print(&format!("and {more} earlier: gypsum changes --last {all}"));
+    if asked.last.is_none() && more > 0 {
+        context.out.print(&format!("and {more} earlier: gypsum changes --last {}", seen + more));
     }
     if count == 0 {
         context.out.print(&nothing(context, asked, all == 0));
     }
-    if is_whole {
+    if more == 0 {
         removed.iter().for_each(|line| context.out.print(line));
     }
     for (daemon, draft) in &held {
@@ -112,6 +108,31 @@ fn newest_of<'a>(daemons: &mut [(&'a str, Newest<'_>)]) -> Result<Option<(&'a st
         return Ok(None);
     };
     Ok(changes.next().transpose()?.map(|entry| (*daemon, entry)))
+}
+
+/// The newest change since a moment that was not taken yet; `None` after the last one.
+fn next_since<'a>(
+    daemons: &mut [(&'a str, Newest<'_>)],
+    since: Option<Timestamp>,
+) -> Result<Option<(&'a str, Entry)>, Error> {
+    while let Some((daemon, entry)) = newest_of(daemons)? {
+        if since.is_none_or(|since| entry.begun().is_none_or(|begun| begun >= since)) {
+            return Ok(Some((daemon, entry)));
+        }
+    }
+    Ok(None)
+}
+
+/// How many changes since a moment were not taken yet. Nothing is listed to count all of them.
+fn left_since(daemons: &mut [(&str, Newest<'_>)], since: Option<Timestamp>) -> Result<usize, Error> {
+    if since.is_none() {
+        return Ok(daemons.iter().map(|(_, changes)| changes.left()).sum());
+    }
+    let mut left = 0;
+    while next_since(daemons, since)?.is_some() {
+        left += 1;
+    }
+    Ok(left)
 }
 
 /// A daemon without a change, a draft and a profile is probably a typing error.
