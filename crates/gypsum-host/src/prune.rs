@@ -9,6 +9,7 @@ use gypsum_core::change::Verdict;
 use std::fs;
 use std::io;
 use std::path::Path;
+use std::time::{Duration, Instant};
 
 /// So many changes of a daemon are kept.
 pub const MOST_CHANGES: usize = 50;
@@ -16,6 +17,8 @@ pub const MOST_CHANGES: usize = 50;
 pub const MOST_BYTES: u64 = 1 << 30;
 /// So many are removed at the most while somebody waits.
 const AT_ONCE: usize = 20;
+/// So long one that nobody waits for waits for its turn.
+const TURN: Duration = Duration::from_secs(30);
 
 /// Whether somebody waits for it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -34,11 +37,7 @@ pub enum Haste {
 ///
 /// If the folder cannot be read, or a change not be removed.
 pub fn prune(state: &State, daemon: &str, haste: Haste) -> Result<usize, Error> {
-    let lock = Locks::take(&[Thing::old_changes(&state.of_daemon(daemon))], "removing old changes");
-    let _lock = match lock {
-        Err(Error::Busy { .. }) => return Ok(0),
-        lock => lock?,
-    };
+    let Some(_lock) = lock(&Thing::old_changes(&state.of_daemon(daemon)), haste)? else { return Ok(0) };
     let disk = &RealDisk;
     let (mut kept, mut bytes, mut is_good_kept, mut removed) = (0, 0u64, false, Vec::new());
     for entry in state.entries(disk, daemon)?.into_iter().rev() {
@@ -57,7 +56,10 @@ pub fn prune(state: &State, daemon: &str, haste: Haste) -> Result<usize, Error> 
     // The oldest first: an interrupted removal leaves no gap.
     let most = if haste == Haste::Waited { AT_ONCE } else { usize::MAX };
     let last_good = if is_good_kept { None } else { last_good(&removed)? };
-    for entry in removed.into_iter().rev().take(most) {
+    for entry in removed.into_iter().rev() {
+        if done == most {
+            break;
+        }
         if Some(entry.number) == last_good || !may_go(&entry.evidence(disk)?) {
             continue;
         }
@@ -69,6 +71,21 @@ pub fn prune(state: &State, daemon: &str, haste: Haste) -> Result<usize, Error> 
         disk.sync_folder(&folder).map_err(|error| Error::file("sync", &folder, error))?;
     }
     Ok(done)
+}
+
+/// The lock of those who remove; `None` if another process has it. One that nobody waits for comes after the other:
+/// that one may have listed the folder before the last change was in it.
+fn lock(old_changes: &Thing, haste: Haste) -> Result<Option<Locks>, Error> {
+    let begun = Instant::now();
+    loop {
+        match Locks::take(std::slice::from_ref(old_changes), "removing old changes") {
+            Err(Error::Busy { .. }) if haste == Haste::AtLeisure && begun.elapsed() < TURN => {
+                std::thread::sleep(Duration::from_millis(100));
+            }
+            Err(Error::Busy { .. }) => return Ok(None),
+            lock => return lock.map(Some),
+        }
+    }
 }
 
 /// The newest of these that was kept and healthy; they are given newest first.

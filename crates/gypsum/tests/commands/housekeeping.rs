@@ -20,15 +20,30 @@ fn numbers(host: &Host) -> Vec<u32> {
     numbers
 }
 
-fn change(host: &Host, edit: &str) -> i32 {
-    status(&gypsum(host, &["change", "departures", edit, "--steady", "0"]))
+/// Makes a change, and waits until the process that carried it has ended: it looks for old changes at its end.
+fn change(host: &Host, words: &[&str]) -> i32 {
+    let words = [&["change", "departures"], words].concat();
+    let done = command(host, &words).env("CHANGE_OF", host.root()).status().unwrap();
+    let mark = format!("CHANGE_OF={}\0", host.root().display());
+    let of = |process: &fs::DirEntry| fs::read(process.path().join("environ")).unwrap_or_default();
+    while fs::read_dir("/proc")
+        .unwrap()
+        .any(|process| of(&process.unwrap()).windows(mark.len()).any(|part| part == mark.as_bytes()))
+    {
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    done.code().unwrap()
 }
 
-/// The removal goes on after the person has the verdict.
-fn until(what: &str, mut holds: impl FnMut() -> bool) {
+/// Waits until these changes are left: the removal goes on after the person has the verdict.
+fn left(host: &Host, expected: &[u32], said: &str) {
     let begun = Instant::now();
-    while !holds() {
-        assert!(begun.elapsed() < Duration::from_secs(20), "{what}");
+    while numbers(host) != expected {
+        assert!(
+            begun.elapsed() < Duration::from_secs(20),
+            "left: {:?}\nexpected: {expected:?}\n{said}",
+            numbers(host)
+        );
         std::thread::sleep(Duration::from_millis(20));
     }
 }
@@ -48,12 +63,9 @@ fn again(host: &Host, number: u32, copy: u32) -> PathBuf {
 #[test]
 fn old_changes_are_removed_and_what_may_be_needed_is_not() {
     let host = host();
-    assert_eq!(change(&host, "rows=5"), 0);
+    assert_eq!(change(&host, &["rows=5", "--steady", "0"]), 0);
     // Restored: it is over, and nothing of it is good.
-    assert_eq!(
-        status(&gypsum(&host, &["change", "departures", "quay=nowhere", "--health", "run '/bin/false'"])),
-        4
-    );
+    assert_eq!(change(&host, &["quay=nowhere", "--health", "run '/bin/false'"]), 4);
     for number in 3..=70 {
         again(&host, 2, number);
     }
@@ -66,17 +78,15 @@ fn old_changes_are_removed_and_what_may_be_needed_is_not() {
     let output = gypsum(&host, &["change", "departures", "rows=6", "--steady", "0"]);
     assert_eq!(status(&output), 0, "{}", said(&host, &output));
     let kept: Vec<u32> = [9].into_iter().chain(22..=71).collect();
-    until("the old ones go", || numbers(&host) == kept);
+    left(&host, &kept, &said(&host, &output));
     // The last good one is far behind.
     for number in 72..=140 {
         again(&host, 22, number);
     }
-    assert_eq!(
-        status(&gypsum(&host, &["change", "departures", "quay=nowhere", "--health", "run '/bin/false'"])),
-        4
-    );
+    let output = gypsum(&host, &["change", "departures", "quay=nowhere", "--health", "run '/bin/false'"]);
+    assert_eq!(status(&output), 4);
     let kept: Vec<u32> = [9, 71].into_iter().chain(92..=141).collect();
-    until("the last good one stays", || numbers(&host) == kept);
+    left(&host, &kept, &said(&host, &output));
     let listed = gypsum(&host, &["changes", "departures", "--last", "200"]);
     let text = said(&host, &listed);
     assert!(text.contains("changes of departures before 9 were removed: the last 50 are kept"), "{text}");
@@ -128,15 +138,15 @@ fn a_folder_of_very_many_changes_is_listed_once() {
 #[test]
 fn large_copies_are_removed_earlier() {
     let host = host();
-    assert_eq!(change(&host, "rows=5"), 0);
+    assert_eq!(change(&host, &["rows=5", "--steady", "0"]), 0);
     for number in 2..=12 {
         let copy = again(&host, 1, number);
         // With a hole: it has the size, and takes no room.
         File::create(copy.join("before/large")).unwrap().set_len(200 << 20).unwrap();
     }
-    assert_eq!(change(&host, "rows=6"), 0);
-    let kept: Vec<u32> = (8..=13).collect();
-    until("the old ones go", || numbers(&host) == kept);
+    let output = gypsum(&host, &["change", "departures", "rows=6", "--steady", "0"]);
+    assert_eq!(status(&output), 0);
+    left(&host, &(8..=13).collect::<Vec<_>>(), &said(&host, &output));
 }
 
 /// G17: what a killed check left goes with the next one; what is in use, or is not ours, stays.
