@@ -49,6 +49,15 @@ impl Reported {
         told
     }
 
+    /// Reads lines of a name and a value with a blank between.
+    pub fn pairs(printed: &str) -> Self {
+        let mut told = Self::default();
+        for (name, value) in printed.lines().filter_map(|line| line.split_once(' ')) {
+            told.add(name, value);
+        }
+        told
+    }
+
     /// One more value.
     pub fn add(&mut self, name: &str, value: &str) {
         self.values.entry(plain(name)).or_default().push(value.trim().to_owned());

@@ -50,6 +50,8 @@ pub enum Question {
     },
     /// The account of the person who types, and its groups.
     InvokingUser,
+    /// Where the person who types comes from, and by which address and port of this host.
+    Connection,
     /// The accounts of people that may log in, besides root.
     LoginUsers,
     /// Whether an account has a key in one of these files.
@@ -250,6 +252,11 @@ impl Survey {
     /// The account of the person who types, and behind it its groups.
     pub fn typist(&self) -> Option<&[String]> {
         self.words(Question::InvokingUser)
+    }
+
+    /// Where the person who types comes from, and by which address and port of this host.
+    pub fn connection(&self) -> Option<&[String]> {
+        self.words(Question::Connection)
     }
 
     /// Whether an account has a key in one of these files.

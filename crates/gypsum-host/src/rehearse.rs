@@ -12,7 +12,8 @@ use gypsum_core::change::Ownership;
 use gypsum_core::checker::{CheckerRun, Comparison, compare};
 use gypsum_core::effective::Reported;
 use gypsum_core::finding::Finding;
-use gypsum_core::profile::{Checker, Effective};
+use gypsum_core::profile::{Checker, Effective, Login};
+use gypsum_core::rules::login::ReportedLogins;
 use gypsum_core::text::LineShift;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
@@ -97,6 +98,44 @@ pub fn ask(
     });
     let before = before.map_err(|_| Error::cannot("the daemon could not be asked what it understands"))?;
     Ok(before?.zip(after?))
+}
+
+/// What the daemon says of each account that may log in, of the files as they are and of the proposal; those of which it
+/// says nothing are left out. It is asked side by side, so that many accounts do not take long.
+pub fn ask_of_logins(
+    login: &Login,
+    accounts: &[String],
+    connection: Option<&[String]>,
+    proposed: &[Proposed<'_>],
+    home: &Path,
+) -> Result<ReportedLogins, Error> {
+    let Some(words) = &login.report else { return Ok(ReportedLogins::new()) };
+    let came_by = match connection {
+        Some([address, local_address, local_port]) => login
+            .connection
+            .replace("{address}", address)
+            .replace("{local-address}", local_address)
+            .replace("{local-port}", local_port),
+        _ => String::new(),
+    };
+    let checker = Checker::default();
+    let stage = Stage::new(&checker, proposed, home)?;
+    let one = |account: &str, proposal: bool| -> Result<Option<Reported>, Error> {
+        let fill = |word: &String| word.replace("{user}", account).replace("{connection}", &came_by);
+        let ran = stage.ran(&words.iter().map(fill).collect::<Vec<_>>(), None, proposal)?;
+        Ok(ran.ok().filter(Ran::ok).map(|ran| Reported::pairs(&ran.out)))
+    };
+    let all = |proposal: bool| -> Result<Vec<Option<Reported>>, Error> {
+        accounts.iter().map(|account| one(account, proposal)).collect()
+    };
+    let (before, after) = std::thread::scope(|scope| {
+        let before = beside::begin(scope, || all(false));
+        let after = all(true);
+        (before.wait(), after)
+    });
+    let before = before.map_err(|_| Error::cannot("the daemon could not be asked who may log in"))??;
+    let pairs = before.into_iter().zip(after?).map(|(before, after)| before.zip(after));
+    Ok(accounts.iter().cloned().zip(pairs).filter_map(|(account, pair)| Some((account, pair?))).collect())
 }
 
 /// Runs the checker on the proposal and, where it has anything to say, on the files as they are, since only what is new

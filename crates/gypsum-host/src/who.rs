@@ -23,6 +23,30 @@ pub fn login_name() -> String {
     }
 }
 
+/// Where the person who types comes from, and by which address and port of this host: as the SSH server told the first
+/// process of their session (ssh(1), SSH_CONNECTION). sudo and su take the variable away, so the processes that led here
+/// are looked at, too. `None` where nobody came over the network, or that cannot be seen.
+pub fn connection() -> Option<Vec<String>> {
+    const NAME: &str = "SSH_CONNECTION";
+    let read = |value: &str| {
+        let words: Vec<String> = value.split_whitespace().map(str::to_owned).collect();
+        // The port of the other end says nothing.
+        let [address, _, local_address, local_port] = words.as_slice() else { return None };
+        Some(vec![address.clone(), local_address.clone(), local_port.clone()])
+    };
+    if let Ok(value) = std::env::var(NAME) {
+        return read(&value);
+    }
+    let mut process = procfs::process::Process::myself().ok()?;
+    while process.pid > 1 {
+        process = procfs::process::Process::new(process.stat().ok()?.ppid).ok()?;
+        if let Some(value) = process.environ().ok()?.get(std::ffi::OsStr::new(NAME)) {
+            return read(value.to_str()?);
+        }
+    }
+    None
+}
+
 /// The person who called by sudo.
 #[derive(Clone, Debug)]
 pub struct Caller {

@@ -190,6 +190,12 @@ pub struct Listen {
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Login {
+    /// The command by which the daemon tells what it asks of one account: `{user}` is its name, and `{connection}` is
+    /// `connection`, where the person who types came over the network.
+    pub report: Option<Argv>,
+    /// How a connection is told to that command, with `{address}`, `{local-address}` and `{local-port}`.
+    #[serde(default)]
+    pub connection: String,
     /// The setting that lists the accounts that may.
     pub allow_users: Option<String>,
     /// The setting that lists the groups whose members may.

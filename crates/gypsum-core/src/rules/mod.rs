@@ -7,7 +7,7 @@ mod conditions;
 mod dropped;
 mod effect;
 mod listeners;
-mod login;
+pub mod login;
 mod names;
 mod order;
 mod paths;
@@ -130,33 +130,41 @@ impl<'a> ConfigView<'a> {
         TypedSettings(all)
     }
 
-    /// Whether a condition holds: `NAME`, `!NAME`, `NAME=VALUE`, `NAME!=VALUE`. None where a value is not known.
+    /// Whether a condition holds. None where a value is not known.
     fn holds(&self, condition: &str) -> Option<bool> {
         let value = |name: &str| self.layers.value(self.files, self.profile, name);
-        if let Some(name) = condition.strip_prefix('!') {
-            return Some(value(name).is_none());
-        }
-        if let Some((name, wanted)) = condition.split_once("!=") {
-            return Some(!self.is_value(name, &value(name)?, wanted));
-        }
-        match condition.split_once('=') {
-            Some((name, wanted)) => Some(self.is_value(name, &value(name)?, wanted)),
-            None => Some(value(condition).is_some()),
-        }
+        condition_holds(self.profile, condition, &value)
     }
+}
 
-    /// Whether `value` is the value `wanted` of the setting `name`, in any spelling.
-    fn is_value(&self, name: &str, value: &str, wanted: &str) -> bool {
-        if let Some(start) = wanted.strip_suffix('*') {
-            return value.to_lowercase().starts_with(&start.to_lowercase());
-        }
-        // A bare name switches on.
-        let value = if value.is_empty() && !wanted.is_empty() { "on" } else { value };
-        let switches = self.profile.values.switch(value).zip(self.profile.values.switch(wanted));
-        let flag =
-            self.profile.setting(name).is_some_and(|(_, setting)| setting.kind == crate::value::Kind::Flag);
-        value.eq_ignore_ascii_case(wanted) || flag && switches.is_some_and(|(a, b)| a == b)
+/// Whether a condition holds: `NAME`, `!NAME`, `NAME=VALUE`, `NAME!=VALUE`. None where a value is not known.
+fn condition_holds(
+    profile: &Profile,
+    condition: &str,
+    value: &dyn Fn(&str) -> Option<String>,
+) -> Option<bool> {
+    if let Some(name) = condition.strip_prefix('!') {
+        return Some(value(name).is_none());
     }
+    if let Some((name, wanted)) = condition.split_once("!=") {
+        return Some(!is_value(profile, name, &value(name)?, wanted));
+    }
+    match condition.split_once('=') {
+        Some((name, wanted)) => Some(is_value(profile, name, &value(name)?, wanted)),
+        None => Some(value(condition).is_some()),
+    }
+}
+
+/// Whether `value` is the value `wanted` of the setting `name`, in any spelling.
+fn is_value(profile: &Profile, name: &str, value: &str, wanted: &str) -> bool {
+    if let Some(start) = wanted.strip_suffix('*') {
+        return value.to_lowercase().starts_with(&start.to_lowercase());
+    }
+    // A bare name switches on.
+    let value = if value.is_empty() && !wanted.is_empty() { "on" } else { value };
+    let switches = profile.values.switch(value).zip(profile.values.switch(wanted));
+    let flag = profile.setting(name).is_some_and(|(_, setting)| setting.kind == crate::value::Kind::Flag);
+    value.eq_ignore_ascii_case(wanted) || flag && switches.is_some_and(|(a, b)| a == b)
 }
 
 /// The statements of `after` that `before` does not have: new ones, and those with another value.

@@ -100,6 +100,20 @@ pub fn network(text: &str) -> Option<(IpAddr, u8, bool)> {
     Some((address, length, stray))
 }
 
+/// Whether an address is in a network; `None` if that is none.
+pub fn is_in_network(text: &str, address: IpAddr) -> Option<bool> {
+    let (base, bits, _) = network(text)?;
+    let same = |one: u128, other: u128, width: u8| {
+        let free = u32::from(width.saturating_sub(bits));
+        one.checked_shr(free).unwrap_or(0) == other.checked_shr(free).unwrap_or(0)
+    };
+    Some(match (base, address.to_canonical()) {
+        (IpAddr::V4(one), IpAddr::V4(other)) => same(one.to_bits().into(), other.to_bits().into(), 32),
+        (IpAddr::V6(one), IpAddr::V6(other)) => same(one.to_bits(), other.to_bits(), 128),
+        (IpAddr::V4(_), IpAddr::V6(_)) | (IpAddr::V6(_), IpAddr::V4(_)) => false,
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -132,6 +132,7 @@ impl<'a> Host<'a> {
                 None => Answer::Unknown,
             },
             Question::InvokingUser => people::typist(self.who),
+            Question::Connection => crate::who::connection().map_or(Answer::Unknown, Answer::Words),
             Question::LoginUsers => people::people(),
             Question::Key { account, files } => people::key(account, files),
             Question::Password(account) => people::password(account),

@@ -16,7 +16,7 @@ const PEOPLE: u32 = 1_000;
 pub fn typist(who: &str) -> Answer {
     let name = who.split([' ', ',']).next().unwrap_or(who);
     // On the machine itself nobody is shut out.
-    if name == "root" && std::env::var_os("SSH_CONNECTION").is_none() {
+    if name == "root" && crate::who::connection().is_none() {
         return Answer::Unknown;
     }
     let Some(user) = uzers::get_user_by_name(name) else { return Answer::Unknown };

@@ -105,6 +105,31 @@ fn who_can_still_get_in() {
     assert_eq!(tried(&["PasswordAuthentication=no"], "mate").0, 0);
     lab.sh("printf 'PasswordAuthentication yes\\nMatch User mate\\n    PasswordAuthentication yes\\n' > /etc/ssh/sshd_config");
     assert_eq!(tried(&["PasswordAuthentication=no"], "mate").0, 0);
+    lab.sh("sed -i '1i KbdInteractiveAuthentication no' /etc/ssh/sshd_config");
+    // Such groups the daemon itself is asked about, for each account, from where the person comes.
+    let off = "it has no key, and passwords are off";
+    faults(&["Match User mate..PasswordAuthentication=no"], "mate", off);
+    let (status, report) = tried(&["Match User mate..PasswordAuthentication=no"], "pilot");
+    assert_eq!(status, 0, "{report:#}");
+    assert!(report.to_string().contains("these accounts can no longer log in: mate"), "{report:#}");
+    assert!(report.to_string().contains("who can log in, as the daemon reports it"), "{report:#}");
+    let by_address = |network: &str| {
+        let text = format!(
+            "KbdInteractiveAuthentication no\\nPasswordAuthentication yes\\nMatch Address {network}\\n    PasswordAuthentication yes\\n"
+        );
+        lab.sh(&format!("printf '{text}' > /etc/ssh/sshd_config"));
+        vec![format!("Match Address {network}..PasswordAuthentication=no")]
+    };
+    let from_here = by_address("192.0.2.0/24");
+    faults(&from_here.iter().map(String::as_str).collect::<Vec<_>>(), "mate", off);
+    let from_elsewhere = by_address("198.51.100.0/24");
+    let (status, report) = tried(&from_elsewhere.iter().map(String::as_str).collect::<Vec<_>>(), "mate");
+    assert_eq!(status, 0, "{report:#}");
+    // A list may say where somebody may come from.
+    faults(&["AllowUsers=pilot mate@198.51.100.*"], "mate", "it is not among those that are let in");
+    assert_eq!(tried(&["AllowUsers=pilot mate@192.0.2.*"], "mate").0, 0);
+    faults(&["DenyUsers=mate@192.0.2.0/24"], "mate", "it is not among those that are let in");
+    assert_eq!(tried(&["DenyUsers=mate@198.51.100.7"], "mate").0, 0);
     // One connection at a time is told.
     let (_, report) = tried(&["MaxStartups=1"], "root");
     assert!(report.to_string().contains("a second connection at the same time is refused"), "{report:#}");

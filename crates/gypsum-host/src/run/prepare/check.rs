@@ -49,6 +49,7 @@ pub(super) fn check(
     let (mut findings, checked) = with_service(own, proposal, to)?;
     findings.extend(checked.run_file_rules(cx.state, disk));
     worst_first(&mut findings);
+    let known: HashSet<(String, String)> = findings.iter().map(about).collect();
     if cx.recorder.judge(findings, &acceptance) {
         return Ok(Step::Ended(StepOutcome::Refused));
     }
@@ -72,6 +73,12 @@ pub(super) fn check(
             runs.push(CheckRun { name, ms: timer.ms(cx.world) });
             findings.extend(found);
         }
+        let timer = Timer::start(cx.world);
+        if let Some(found) = checked.compare_logins(&files, &home)? {
+            let name = "who can log in, as the daemon reports it".to_owned();
+            runs.push(CheckRun { name, ms: timer.ms(cx.world) });
+            findings.extend(found.into_iter().filter(|finding| !known.contains(&about(finding))));
+        }
     }
     if cx.world.interrupted() {
         return Ok(Step::Ended(obstacle.interrupted()));
@@ -81,6 +88,11 @@ pub(super) fn check(
     }
     cx.recorder.emit(Event::Checked { by: runs });
     Ok(Step::Done(checked))
+}
+
+/// What two findings that say the same have in common.
+fn about(finding: &Finding) -> (String, String) {
+    (finding.rule.to_string(), finding.message.clone())
 }
 
 type Checker = Option<Result<Rehearsal, Error>>;

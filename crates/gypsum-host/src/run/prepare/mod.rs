@@ -9,6 +9,7 @@ mod effective;
 mod extra_files;
 mod file_rules;
 mod lock;
+mod logins;
 mod measure;
 mod measured;
 mod new_file;
