@@ -116,7 +116,7 @@ mod tests {
         let all = of_change(&[general], &changed);
         let names: Vec<&str> = all.iter().map(|one| one.name.as_str()).collect();
         assert_eq!(names, ["berths", "quays"]);
-        assert!(matches!(&all[1].source, Probe::Command { run, .. } if run[1] == "quays"));
+        assert!(matches!(&all[1].source, Probe::Command(command) if command.run[1] == "quays"));
 
         let seen = |value: &str| -> Vec<Seen> {
             let of = |name: &str| Seen {

@@ -1,100 +1,59 @@
 //! Health checks as sentences, of the same words that a profile's tables have.
 
-use super::bad_words::BadWords;
-use super::raw_check::{COMMON, KINDS, RawCheck};
-use super::{Check, Probe};
+use super::expect::Expect;
+use super::kind::{Common, Entry, KINDS, fields};
+use super::{BadWords, Check, Probe};
 use crate::text::nearest;
-use serde::Deserialize;
-
-/// How the value behind a word is written.
-#[derive(Clone, Copy, PartialEq)]
-enum Value {
-    Text,
-    Number,
-    Flag,
-    Words,
-}
-
-fn value_of(word: &str) -> Value {
-    match word {
-        "status" | "days" | "times" => Value::Number,
-        "follow" | "unverified" | "refused" | "absent" | "as-before" => Value::Flag,
-        "run" => Value::Words,
-        _ => Value::Text,
-    }
-}
+use serde::de::value::{MapDeserializer, StringDeserializer};
+use serde::de::{DeserializeSeed, Deserializer, IntoDeserializer, MapAccess, Visitor};
+use serde::{Deserialize, forward_to_deserialize_any};
+use std::vec::IntoIter;
 
 /// A health check as a sentence of the same words: `http http://localhost/map 200`, `tcp 127.0.0.1:25 refused`,
 /// `process niceness is 5`; a URL, `HOST:PORT` or a port may stand alone.
+///
+/// # Errors
+///
+/// If the words are no health check.
 pub fn parse_check(sentence: &str) -> Result<Check, BadWords> {
-    written(sentence)?.check()
+    let words = shlex::split(sentence).filter(|words| !words.is_empty());
+    let Some(mut words) = words.map(|words| words.into_iter()) else {
+        return Err(BadWords(format!("{sentence:?} is no sentence: is a quote missing?")));
+    };
+    let first = words.next().unwrap_or_default();
+    let Some(kind) = KINDS.iter().find(|kind| kind.word == first) else {
+        return alone(&first, words.len() > 0);
+    };
+    let mut words =
+        Words { kind, words, begun: false, number: None, common: Vec::new(), expected: Vec::new() };
+    let probe = (kind.of_words)(&mut words)?;
+    Common::deserialize(map(words.common))?.check(probe)
 }
 
 /// What a reading looks at, as such a sentence without an expectation.
+///
+/// # Errors
+///
+/// If the words are no health check.
 pub fn parse_source(sentence: &str) -> Result<Probe, BadWords> {
     Ok(parse_check(sentence)?.probe)
 }
 
-fn written(sentence: &str) -> Result<RawCheck, BadWords> {
-    let words = shlex::split(sentence).filter(|words| !words.is_empty());
-    let Some(mut words) = words.map(|words| words.into_iter().peekable()) else {
-        return Err(BadWords(format!("{sentence:?} is no sentence: is a quote missing?")));
-    };
-    let first = words.next().unwrap_or_default();
-    let Some((kind, known)) = KINDS.iter().find(|(kind, _)| *kind == first) else {
-        return alone(first, words.next().is_some());
-    };
-    let mut table = toml::Table::new();
-    let about = words.next().ok_or_else(|| BadWords(format!("{kind} of what? {}", example(kind))))?;
-    let value = match value_of(kind) {
-        Value::Words => {
-            let argv = shlex::split(&about).unwrap_or_default();
-            toml::Value::Array(argv.into_iter().map(toml::Value::String).collect())
-        }
-        _ => toml::Value::String(about),
-    };
-    table.insert((*kind).to_owned(), value);
-    while let Some(word) = words.next() {
-        // Whoever writes a bare number behind a URL means the status.
-        if word.parse::<i64>().is_ok() && *kind == "http" && !table.contains_key("status") {
-            table.insert("status".into(), toml::Value::Integer(word.parse().unwrap_or_default()));
-            continue;
-        }
-        if !known.contains(&word.as_str()) && !COMMON.contains(&word.as_str()) {
-            return Err(unknown(&word, kind, known));
-        }
-        let mut next =
-            || words.next().ok_or_else(|| BadWords(format!("{word} of {kind} wants a value behind it")));
-        let value = match value_of(&word) {
-            Value::Flag => toml::Value::Boolean(true),
-            Value::Number => {
-                let text = next()?;
-                let number =
-                    text.parse().map_err(|_| BadWords(format!("{word} wants a number, not {text:?}")))?;
-                toml::Value::Integer(number)
-            }
-            Value::Text | Value::Words => toml::Value::String(next()?),
-        };
-        table.insert(word, value);
-    }
-    RawCheck::deserialize(table).map_err(|error| BadWords(error.message().trim().replace('\n', "; ")))
-}
-
 /// One word for the commonest checks: a URL, `HOST:PORT`, or a port of this host.
-fn alone(word: String, more: bool) -> Result<RawCheck, BadWords> {
-    let kinds = KINDS.map(|(kind, _)| kind);
+fn alone(word: &str, more: bool) -> Result<Check, BadWords> {
     if !more && word.contains("://") {
-        return Ok(RawCheck::of_http(word));
+        return parse_check(&format!("http {}", quoted(word)?));
     }
     if !more && word.parse::<u16>().is_ok() {
-        return Ok(RawCheck::of_tcp(format!("127.0.0.1:{word}")));
+        return parse_check(&format!("tcp 127.0.0.1:{word}"));
     }
     let endpoint =
         word.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok());
     if !more && endpoint {
-        return Ok(RawCheck::of_tcp(word));
+        return parse_check(&format!("tcp {}", quoted(word)?));
     }
-    let near = nearest(&word, kinds);
+    let kinds = KINDS.map(|kind| kind.word);
+    let near = nearest(word, kinds);
     let near = near.first().map_or(".".to_owned(), |near| format!("; did you mean {near}?"));
     let known = kinds.join(", ");
     Err(BadWords(format!(
@@ -102,32 +61,213 @@ fn alone(word: String, more: bool) -> Result<RawCheck, BadWords> {
     )))
 }
 
-fn unknown(word: &str, kind: &str, known: &[&str]) -> BadWords {
-    let all = known.iter().chain(&COMMON).copied();
-    let near = nearest(word, all.clone());
-    let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-    let all: Vec<&str> = all.collect();
-    BadWords(format!("{kind} knows no word {word:?}: {near}It takes {}", all.join(", ")))
+fn quoted(word: &str) -> Result<String, BadWords> {
+    let quoted = shlex::try_quote(word).map_err(|_| BadWords(format!("{word:?} is no word")))?;
+    Ok(quoted.into_owned())
 }
 
-fn example(kind: &str) -> &'static str {
-    match kind {
-        "http" => "For example: http http://localhost/map 200",
-        "tcp" => "For example: tcp 127.0.0.1:25",
-        "greeting" => "For example: greeting 127.0.0.1:25 contains 220",
-        "tls" => "For example: tls localhost:443 certifies boards.example days 14",
-        "dns" => "For example: dns boards.example at 127.0.0.1 says 192.0.2.7",
-        "ssh" => "For example: ssh 127.0.0.1:22 user porter withholds password",
-        "process" => "For example: process niceness is 5",
-        "log" => "For example: log journal lacks error",
-        "file" => "For example: file /run/boards.pid owner boards",
-        _ => "For example: run '/usr/bin/test -S /run/boards.sock' status 0",
+fn unknown(word: &str, kind: &Entry) -> BadWords {
+    let near = nearest(word, kind.words());
+    let near = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
+    let all: Vec<&str> = kind.words().collect();
+    BadWords(format!("{} knows no word {word:?}: {near}It takes {}", kind.word, all.join(", ")))
+}
+
+/// The words of a sentence. How many belong together is told by the type of what is read: a flag is one word, anything
+/// else has a value behind it.
+pub(super) struct Words {
+    kind: &'static Entry,
+    words: IntoIter<String>,
+    begun: bool,
+    /// A number that stood without its word.
+    number: Option<String>,
+    /// The words that go with all kinds, each with its value.
+    common: Vec<(String, Text)>,
+    /// The words of the expectation, each with its value.
+    expected: Vec<(String, Text)>,
+}
+
+impl Words {
+    /// What is expected of what is seen.
+    pub fn expected(&mut self) -> Result<Expect, BadWords> {
+        Expect::deserialize(map(std::mem::take(&mut self.expected)))
+    }
+
+    /// The value behind a word.
+    fn behind(&mut self, word: &str) -> Result<Text, BadWords> {
+        let missing = || match word == self.kind.word {
+            true => BadWords(format!("{word} of what? For example: {}", self.kind.example)),
+            false => BadWords(format!("{word} of {} wants a value behind it", self.kind.word)),
+        };
+        let text = self.words.next().ok_or_else(missing)?;
+        Ok(Text { word: word.to_owned(), text })
+    }
+
+    /// The next word of the kind itself; what goes with other kinds, too, is put aside.
+    fn next(&mut self) -> Result<Option<String>, BadWords> {
+        while let Some(word) = self.words.next() {
+            if let Some(named) = self.kind.number.filter(|_| word.parse::<i64>().is_ok()) {
+                self.number = Some(word);
+                return Ok(Some(named.to_owned()));
+            }
+            if fields::<Common>().contains(&word.as_str()) {
+                let value = self.behind(&word)?;
+                self.common.push((word, value));
+            } else if self.kind.expects.contains(&word.as_str()) {
+                let value = self.behind(&word)?;
+                let word = if word == "prints" { "contains".to_owned() } else { word };
+                self.expected.push((word, value));
+            } else if (self.kind.fields)().contains(&word.as_str()) {
+                return Ok(Some(word));
+            } else {
+                return Err(unknown(&word, self.kind));
+            }
+        }
+        Ok(None)
+    }
+}
+
+fn map(pairs: Vec<(String, Text)>) -> MapDeserializer<'static, IntoIter<(String, Text)>, BadWords> {
+    MapDeserializer::new(pairs.into_iter())
+}
+
+impl<'de> Deserializer<'de> for &mut Words {
+    type Error = BadWords;
+
+    fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        visitor.visit_map(Pairs { words: self, word: String::new() })
+    }
+
+    forward_to_deserialize_any! {
+        bool i8 i16 i32 i64 u8 u16 u32 u64 f32 f64 char str string bytes byte_buf option unit unit_struct
+        newtype_struct seq tuple tuple_struct map struct enum identifier ignored_any
+    }
+}
+
+/// Word by word.
+struct Pairs<'a> {
+    words: &'a mut Words,
+    /// The word whose value is next.
+    word: String,
+}
+
+impl<'de> MapAccess<'de> for Pairs<'_> {
+    type Error = BadWords;
+
+    fn next_key_seed<K: DeserializeSeed<'de>>(&mut self, seed: K) -> Result<Option<K::Value>, BadWords> {
+        let word = match self.words.begun {
+            true => self.words.next()?,
+            false => Some(self.words.kind.word.to_owned()),
+        };
+        self.words.begun = true;
+        let Some(word) = word else { return Ok(None) };
+        self.word.clone_from(&word);
+        let key: StringDeserializer<BadWords> = word.into_deserializer();
+        seed.deserialize(key).map(Some)
+    }
+
+    fn next_value_seed<V: DeserializeSeed<'de>>(&mut self, seed: V) -> Result<V::Value, BadWords> {
+        seed.deserialize(Value(self))
+    }
+}
+
+/// What is behind a word, as soon as it is known whether anything is.
+struct Value<'a, 'b>(&'a mut Pairs<'b>);
+
+impl Value<'_, '_> {
+    fn text(self) -> Result<Text, BadWords> {
+        let Pairs { words, word } = self.0;
+        match words.number.take() {
+            Some(text) => Ok(Text { word: word.clone(), text }),
+            None => words.behind(word),
+        }
+    }
+}
+
+impl<'de> Deserializer<'de> for Value<'_, '_> {
+    type Error = BadWords;
+
+    fn deserialize_bool<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        visitor.visit_bool(true)
+    }
+
+    fn deserialize_option<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        visitor.visit_some(self)
+    }
+
+    fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        self.text()?.deserialize_any(visitor)
+    }
+
+    fn deserialize_u32<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        self.text()?.deserialize_i64(visitor)
+    }
+
+    fn deserialize_i32<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        self.text()?.deserialize_i64(visitor)
+    }
+
+    fn deserialize_i64<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        self.text()?.deserialize_i64(visitor)
+    }
+
+    fn deserialize_seq<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        let words = shlex::split(&self.text()?.text).unwrap_or_default();
+        let words: serde::de::value::SeqDeserializer<_, BadWords> = words.into_deserializer();
+        words.deserialize_any(visitor)
+    }
+
+    forward_to_deserialize_any! {
+        i8 i16 u8 u16 u64 f32 f64 char str string bytes byte_buf unit unit_struct
+        newtype_struct tuple tuple_struct map struct enum identifier ignored_any
+    }
+}
+
+/// One value as it was typed; as a number where one is asked for.
+struct Text {
+    word: String,
+    text: String,
+}
+
+impl<'de> Deserializer<'de> for Text {
+    type Error = BadWords;
+
+    fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        visitor.visit_string(self.text)
+    }
+
+    fn deserialize_option<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        visitor.visit_some(self)
+    }
+
+    fn deserialize_i64<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        let Self { word, text } = self;
+        let number = text.parse().map_err(|_| BadWords(format!("{word} wants a number, not {text:?}")))?;
+        visitor.visit_i64(number)
+    }
+
+    fn deserialize_u32<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        self.deserialize_i64(visitor)
+    }
+
+    forward_to_deserialize_any! {
+        bool i8 i16 i32 u8 u16 u64 f32 f64 char str string bytes byte_buf unit unit_struct
+        newtype_struct seq tuple tuple_struct map struct enum identifier ignored_any
+    }
+}
+
+impl IntoDeserializer<'_, BadWords> for Text {
+    type Deserializer = Self;
+
+    fn into_deserializer(self) -> Self {
+        self
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::probe::table::read;
 
     #[test]
     fn sentences_say_what_tables_say() {
@@ -148,8 +288,16 @@ mod tests {
             ),
         ];
         for (sentence, text) in table {
-            let written: RawCheck = toml::from_str(text).unwrap();
-            assert_eq!(parse_check(sentence).unwrap(), written.check().unwrap(), "{sentence}");
+            assert_eq!(parse_check(sentence), read(toml::from_str(text).unwrap()), "{sentence}");
+        }
+    }
+
+    #[test]
+    fn every_kind_has_an_example_and_words() {
+        for kind in &KINDS {
+            assert!(kind.example.starts_with(&format!("{} ", kind.word)), "{}", kind.example);
+            assert!(parse_check(kind.example).is_ok(), "{}: {:?}", kind.example, parse_check(kind.example));
+            assert_eq!((kind.fields)().first(), Some(&kind.word));
         }
     }
 

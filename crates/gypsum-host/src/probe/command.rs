@@ -2,12 +2,13 @@
 
 use super::ProbeError;
 use crate::children;
-use gypsum_core::probe::Expect;
+use gypsum_core::probe::Command;
 use std::time::Duration;
 
-pub fn probe(argv: &[String], status: i32, expect: &Expect, limit: Duration) -> Result<String, ProbeError> {
+pub fn probe(command: &Command, limit: Duration) -> Result<String, ProbeError> {
+    let Command { run: argv, status, expect } = command;
     let ran = run(argv, limit)?;
-    if ran.status != Some(status) {
+    if ran.status != Some(*status) {
         let got = ran.status.map_or("a signal".to_owned(), |status| format!("status {status}"));
         let words = ran.last_words();
         let said = if words.is_empty() { String::new() } else { format!(": {words}") };

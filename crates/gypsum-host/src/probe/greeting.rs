@@ -2,14 +2,15 @@
 
 use super::ProbeError;
 use super::tcp::connect;
-use gypsum_core::probe::Expect;
+use gypsum_core::probe::Greeting;
 use std::io::{ErrorKind, Read, Write};
 use std::time::{Duration, Instant};
 
 /// More of an answer than this is not read.
 const MOST: usize = 4096;
 
-pub fn probe(at: &str, sends: Option<&str>, expect: &Expect, limit: Duration) -> Result<String, ProbeError> {
+pub fn probe(greeting: &Greeting, limit: Duration) -> Result<String, ProbeError> {
+    let Greeting { at, sends, expect } = greeting;
     let begun = Instant::now();
     let (mut stream, _) = connect(at, 0, limit)?;
     let failed = |error: std::io::Error| match error.kind() {

@@ -3,16 +3,16 @@
 use super::ProbeContext;
 use super::ProbeError;
 use crate::service;
-use gypsum_core::probe::Expect;
+use gypsum_core::probe::Log;
 use std::path::Path;
 
-pub fn probe(file: Option<&str>, expect: &Expect, scene: &ProbeContext) -> Result<String, ProbeError> {
+pub fn probe(log: &Log, scene: &ProbeContext) -> Result<String, ProbeError> {
     let Some(since) = &scene.since else {
         return Ok("will be looked at after the activation".into());
     };
-    let text = match file {
+    let text = match &log.file {
         None => crate::world::texts(service::logs_since(&scene.service, since, None)).join("\n"),
         Some(path) => since.since(Path::new(path)).map_err(ProbeError::io)?,
     };
-    Ok(expect.judge("the log since then", &text)?)
+    Ok(log.expect.judge("the log since then", &text)?)
 }

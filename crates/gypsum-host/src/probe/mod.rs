@@ -70,27 +70,24 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Service => Err("a service is observed, not probed".into()),
         Probe::Unit { name } => unit::probe(name, scene),
         Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
-        Probe::Tcp { at, refused } => tcp::probe(at, *refused, limit),
-        Probe::Greeting { at, sends, expect } => greeting::probe(at, sends.as_deref(), expect, limit),
+        Probe::Tcp(tcp) => tcp::probe(tcp, limit),
+        Probe::Greeting(greeting) => greeting::probe(greeting, limit),
         Probe::Http(http) => http::probe(http, limit),
         Probe::Tls(tls) => certificate::probe(tls, limit),
         Probe::Dns(dns) => dns::probe(dns, limit),
         Probe::Ssh(ssh) => ssh::probe(ssh, limit),
-        Probe::Process { property, expect } => {
-            let seen = process::look(property, scene)?;
-            Ok(expect.judge(&property.words(), &seen)?)
-        }
-        Probe::Log { file, expect } => log::probe(file.as_deref(), expect, scene),
+        Probe::Process(process) => process::probe(process, scene),
+        Probe::Log(log) => log::probe(log, scene),
         Probe::File(file) => file::probe(file),
-        Probe::Command { run, status, expect } => command::probe(run, *status, expect, limit),
+        Probe::Command(command) => command::probe(command, limit),
     }
 }
 
 /// The value that a reading shows.
 pub fn read(source: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, ProbeError> {
     match source {
-        Probe::Process { property, .. } => process::look(property, scene),
-        Probe::Command { run, .. } => command::value(run, limit),
+        Probe::Process(process) => process::look(&process.property, scene),
+        Probe::Command(command) => command::value(&command.run, limit),
         Probe::Http(http) => http::body(http, limit),
         other => look(other, scene, limit),
     }

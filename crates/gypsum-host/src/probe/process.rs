@@ -3,8 +3,14 @@
 use super::ProbeContext;
 use super::ProbeError;
 use crate::service;
-use gypsum_core::probe::{Property, option_of};
+use gypsum_core::probe::{self, Property, option_of};
 use procfs::process::{LimitValue, Process};
+
+/// Judges a property of the main process.
+pub fn probe(process: &probe::Process, scene: &ProbeContext) -> Result<String, ProbeError> {
+    let seen = look(&process.property, scene)?;
+    Ok(process.expect.judge(&process.property.words(), &seen)?)
+}
 
 pub fn look(property: &Property, scene: &ProbeContext) -> Result<String, ProbeError> {
     let seen = scene.look();

@@ -1,11 +1,13 @@
 //! A TCP connection: somebody listens there and takes it, or nobody must.
 
 use super::ProbeError;
+use gypsum_core::probe::Tcp;
 use std::net::{SocketAddr, TcpStream};
 use std::time::{Duration, Instant};
 
-pub fn probe(at: &str, refused: bool, limit: Duration) -> Result<String, ProbeError> {
-    match (connect(at, 0, limit), refused) {
+pub fn probe(tcp: &Tcp, limit: Duration) -> Result<String, ProbeError> {
+    let at = tcp.at.as_str();
+    match (connect(at, 0, limit), tcp.refused) {
         (Ok((_, address)), false) if at.parse::<SocketAddr>().is_ok() || address.port() == 0 => {
             Ok("accepts connections".into())
         }

@@ -16,7 +16,7 @@ use disk::{FakeDisk, Leaves};
 use gypsum_core::change::{Content, Ownership, Plan, PlannedFile, ReplaceBy, Verdict};
 use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::{Check, Probe};
+use gypsum_core::probe::{Check, Probe, Tcp};
 use gypsum_core::profile::{Activation, Plain, Service, Stop};
 use gypsum_core::service::{Observation, State as ServiceState};
 use gypsum_host::disk::{Disk, content_of};
@@ -72,7 +72,7 @@ fn fresh_disk() -> FakeDisk {
 fn board() -> Check {
     Check {
         name: "port 7000".into(),
-        probe: Probe::Tcp { at: "127.0.0.1:7000".into(), refused: false },
+        probe: Probe::Tcp(Tcp { at: "127.0.0.1:7000".into(), refused: false }),
         patience_ms: 500,
         steady_ms: None,
         limit_ms: 100,

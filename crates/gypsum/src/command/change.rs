@@ -158,7 +158,7 @@ fn reading_of(what: &str) -> Result<Reading, Error> {
             .help("for example --reading 'process niceness'")
     })?;
     let name = match &source {
-        Probe::Process { property, .. } => property.word().to_owned(),
+        Probe::Process(process) => process.property.word().to_owned(),
         _ => what.to_owned(),
     };
     Ok(Reading { name, source, of: None })

@@ -109,7 +109,7 @@ pub(super) fn units_down(checks: &[Check], health: &[Outcome]) -> Vec<String> {
 /// The log files that are read from here on.
 pub(super) fn logs_of(plan: &Plan) -> Vec<String> {
     let named = plan.checks_after.iter().filter_map(|check| match &check.probe {
-        Probe::Log { file, .. } => file.clone(),
+        Probe::Log(log) => log.file.clone(),
         _ => None,
     });
     plan.service.log.iter().cloned().chain(named).collect()

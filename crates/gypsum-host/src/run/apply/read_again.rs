@@ -13,7 +13,7 @@ use gypsum_core::reading::{Reading, Seen, unmoved};
 pub(in crate::run) fn read_again(live: &mut Live<'_>, scene: &ProbeContext, haste: bool) {
     let world = live.cx.world;
     let plan = &live.plan;
-    let at_once = |reading: &&Reading| !haste || matches!(reading.source, Probe::Process { .. });
+    let at_once = |reading: &&Reading| !haste || matches!(reading.source, Probe::Process(_));
     let readings: Vec<Reading> = plan.readings.iter().filter(at_once).cloned().collect();
     if readings.is_empty() {
         return;

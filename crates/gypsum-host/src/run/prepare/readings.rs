@@ -6,7 +6,7 @@ use crate::beside;
 use crate::error::Error;
 use crate::probe::ProbeContext;
 use crate::world::World;
-use gypsum_core::probe::{Check, Expect, Probe, parse_source};
+use gypsum_core::probe::{Check, Command, Expect, Probe, Process, parse_source};
 use gypsum_core::reading::{Reading, Seen, of_change};
 use gypsum_core::text::nearest;
 use gypsum_core::value::same_value;
@@ -64,7 +64,9 @@ impl Checked {
             let mut source = reading.ok_or_else(|| self.no_reading(name, readings))?.source.clone();
             let wanted = Expect { is: Some(value.clone()), ..Expect::default() };
             match &mut source {
-                Probe::Process { expect, .. } | Probe::Command { expect, .. } => *expect = wanted,
+                Probe::Process(Process { expect, .. }) | Probe::Command(Command { expect, .. }) => {
+                    *expect = wanted
+                }
                 Probe::Http(http) => http.expect = Expect { contains: Some(value.clone()), ..wanted },
                 _ => {
                     return Err(Error::usage(format!("{name:?} shows no value to compare"))
@@ -72,7 +74,7 @@ impl Checked {
                 }
             }
             // What a process was started with does not come by waiting.
-            let settled = matches!(source, Probe::Process { .. });
+            let settled = matches!(source, Probe::Process(_));
             let check = Check::expected(&format!("{name}={value}"), source);
             let patience_ms = if settled { SETTLED_MS } else { check.patience_ms };
             checks.push(Check { patience_ms, ..check });
