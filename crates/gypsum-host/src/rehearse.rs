@@ -109,20 +109,15 @@ pub fn ask_of_logins(
     proposed: &[Proposed<'_>],
     home: &Path,
 ) -> Result<ReportedLogins, Error> {
-    let Some(words) = &login.report else { return Ok(ReportedLogins::new()) };
-    let came_by = match connection {
-        Some([address, local_address, local_port]) => login
-            .connection
-            .replace("{address}", address)
-            .replace("{local-address}", local_address)
-            .replace("{local-port}", local_port),
-        _ => String::new(),
-    };
+    let came_by = connection.and_then(|words| {
+        let [from, to, port] = words else { return None };
+        Some((from.parse().ok()?, to.parse().ok()?, port.parse().ok()))
+    });
     let checker = Checker::default();
     let stage = Stage::new(&checker, proposed, home)?;
     let one = |account: &str, proposal: bool| -> Result<Option<Reported>, Error> {
-        let fill = |word: &String| word.replace("{user}", account).replace("{connection}", &came_by);
-        let ran = stage.ran(&words.iter().map(fill).collect::<Vec<_>>(), None, proposal)?;
+        let Some(argv) = login.command(account, came_by) else { return Ok(None) };
+        let ran = stage.ran(&argv, None, proposal)?;
         Ok(ran.ok().filter(Ran::ok).map(|ran| Reported::pairs(&ran.out)))
     };
     let all = |proposal: bool| -> Result<Vec<Option<Reported>>, Error> {

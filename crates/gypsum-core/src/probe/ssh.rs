@@ -18,8 +18,17 @@ pub struct Ssh {
     pub withholds: Option<String>,
     /// The file of a key that must let the user in.
     pub key: Option<String>,
-    /// Whether the key must not let the user in.
+    /// Whether the user must not get in: not by the key, where one is named, and by no password.
     pub refused: bool,
+    /// The file of a public key that the server must take of the user; nothing is signed with it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub accepts: Option<String>,
+    /// The file of a public key that the server must not take of the user.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rejects: Option<String>,
+    /// The file with a password that must let the user in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub password_file: Option<String>,
 }
 
 /// As people write it.
@@ -36,9 +45,15 @@ pub(super) struct Written {
     withholds: Option<String>,
     /// The file of a private key: it must let the account in.
     key: Option<String>,
-    /// The key must not let the account in.
+    /// The account must not get in: not by the key, where one is named, and by no password.
     #[serde(default)]
     refused: bool,
+    /// The file of a public key that the server must take of the account. Nothing is signed, so nobody logs in.
+    accepts: Option<String>,
+    /// The file of a public key that the server must not take of the account.
+    rejects: Option<String>,
+    /// The file with a password that must let the account in, readable by its owner alone. Each look is a login.
+    password_file: Option<String>,
 }
 
 impl Kind for Written {
@@ -46,14 +61,21 @@ impl Kind for Written {
     const EXAMPLE: &'static str = "ssh 127.0.0.1:22 user porter withholds password";
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
-        let Self { ssh: at, user, offers, withholds, key, refused } = self;
+        let Self { ssh: at, user, offers, withholds, key, refused, accepts, rejects, password_file } = self;
         let user = user.ok_or("ssh wants to know who wants in: user NAME")?;
-        Ok((format!("ssh {user} at {at}"), Probe::Ssh(Ssh { at, user, offers, withholds, key, refused })))
+        // One look is one connection: a server shuts out who comes too often.
+        if [&key, &accepts, &rejects, &password_file].into_iter().flatten().count() > 1 {
+            return Err("an ssh check has one of key, accepts, rejects and password-file".into());
+        }
+        let title = format!("ssh {user} at {at}");
+        let ssh = Ssh { at, user, offers, withholds, key, refused, accepts, rejects, password_file };
+        Ok((title, Probe::Ssh(ssh)))
     }
 }
 
 impl Ssh {
     pub(super) fn texts(&mut self) -> Vec<&mut String> {
-        [&mut self.at, &mut self.user].into_iter().chain(&mut self.key).collect()
+        let Self { at, user, key, accepts, rejects, password_file, .. } = self;
+        [at, user].into_iter().chain([key, accepts, rejects, password_file].into_iter().flatten()).collect()
     }
 }

@@ -14,6 +14,7 @@ use jiff::SignedDuration;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::mem::swap;
+use std::net::IpAddr;
 
 /// What is known about one daemon.
 #[derive(Clone, Debug, Deserialize)]
@@ -186,6 +187,9 @@ pub struct Listen {
     pub when: Option<String>,
 }
 
+/// The port of SSH (RFC 4253, section 4.2).
+const USUAL_PORT: u16 = 22;
+
 /// The settings of a daemon that lets people in.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -226,6 +230,19 @@ pub struct Login {
 }
 
 impl Login {
+    /// The command by which the daemon tells what it asks of `user`, who comes from the first address to the second one
+    /// and its port, where that is known.
+    pub fn command(&self, user: &str, came_by: Option<(IpAddr, IpAddr, Option<u16>)>) -> Option<Vec<String>> {
+        let came_by = came_by.map_or(String::new(), |(from, to, port)| {
+            self.connection
+                .replace("{address}", &from.to_string())
+                .replace("{local-address}", &to.to_string())
+                .replace("{local-port}", &port.unwrap_or(USUAL_PORT).to_string())
+        });
+        let fill = |word: &String| word.replace("{user}", user).replace("{connection}", &came_by);
+        Some(self.report.as_ref()?.iter().map(fill).collect())
+    }
+
     /// The names of all settings that it is about.
     pub fn names(&self) -> impl Iterator<Item = &str> {
         let settings = [&self.allow_users, &self.allow_groups, &self.deny_users, &self.deny_groups];

@@ -1,27 +1,90 @@
-//! The ways in that an SSH server offers, and whether a key lets somebody in: asked with the host's own client.
+//! The ways in that an SSH server offers, and whether a key or a password lets somebody in: asked with the host's own
+//! client. A look is one connection, and leaves no failed login: without a key or a password that somebody named, the
+//! client only asks.
 
 use super::ProbeError;
 use crate::children;
+use crate::scratch::Scratch;
+use crate::survey::password_lets_in;
 use gypsum_core::probe::Ssh;
+use std::fs;
+use std::net::IpAddr;
+use std::os::unix::fs::PermissionsExt;
+use std::path::Path;
 use std::time::Duration;
 
 const CLIENT: &str = "/usr/bin/ssh";
+/// The ways in for which a password is typed (ssh_config(5), PreferredAuthentications).
+const BY_PASSWORD: [&str; 2] = ["password", "keyboard-interactive"];
+/// What the client says when a server takes a key that it was only asked about.
+const TAKEN: &str = "Server accepts key:";
 
 pub fn probe(ssh: &Ssh, limit: Duration) -> Result<String, ProbeError> {
-    match &ssh.key {
-        Some(key) => with_key(ssh, key, limit),
-        None => ways(ssh, limit),
+    let (said, ran) = match (&ssh.key, ssh.accepts.as_ref().or(ssh.rejects.as_ref()), &ssh.password_file) {
+        (Some(key), ..) => with_key(ssh, key, limit)?,
+        (_, Some(key), _) => with_public_key(ssh, key, limit)?,
+        (.., Some(file)) => with_password(ssh, file, limit)?,
+        (None, None, None) => {
+            (None, client(ssh, limit, &["PreferredAuthentications=none", "PubkeyAuthentication=no"], &[])?)
+        }
+    };
+    let ways = match offered(&ran) {
+        Some(ways) => ways,
+        // It let the person in: then it did not say what else it takes.
+        None if said.is_some() => return said.ok_or_else(|| ran.last_words().into()),
+        None if ran.ok() => vec!["none".to_owned()],
+        None => return Err(ran.last_words().into()),
+    };
+    let list = ways.join(",");
+    let has = |way: &str| ways.iter().any(|one| one == way);
+    if let Some(way) = ssh.offers.as_ref().filter(|way| !has(way)) {
+        return Err(format!("offers {list}, expected {way} among them").into());
+    }
+    let withheld = ssh.withholds.as_deref().filter(|way| !BY_PASSWORD.contains(way));
+    if let Some(way) = withheld.filter(|way| has(way)) {
+        return Err(format!("offers {list}, expected {way} not among them").into());
+    }
+    if ssh.refused || ssh.withholds.as_ref().is_some_and(|way| BY_PASSWORD.contains(&way.as_str())) {
+        return no_password(ssh, &ways, said);
+    }
+    Ok(said.unwrap_or_else(|| format!("offers {list}")))
+}
+
+/// Whether no password lets the user in. A server offers a password to root though it will take none, so what it offers
+/// alone does not tell.
+fn no_password(ssh: &Ssh, ways: &[String], said: Option<String>) -> Result<String, ProbeError> {
+    let user = &ssh.user;
+    let Some(way) = ways.iter().find(|way| BY_PASSWORD.contains(&way.as_str())) else {
+        return Ok(said.unwrap_or_else(|| format!("offers {}", ways.join(","))));
+    };
+    let before = said.map_or(String::new(), |said| format!("{said}, and "));
+    match address(ssh).and_then(|address| password_lets_in(user, address)) {
+        Some(false) => Ok(format!("{before}offers {way}, by which {user} cannot log in")),
+        Some(true) => Err(format!("{before}offers {way}, by which {user} can log in").into()),
+        None => Err(format!("{before}offers {way}; whether {user} can log in by it is not known").into()),
     }
 }
 
-/// The client on this server, knowing nothing of the person's own settings, keys and known hosts.
-fn client(ssh: &Ssh, limit: Duration, more: &[&str]) -> Result<children::Ran, ProbeError> {
-    let (host, port) = match ssh.at.rsplit_once(':') {
+/// The address that is connected to, where it is one of this host: of other hosts the configuration is not known here.
+fn address(ssh: &Ssh) -> Option<IpAddr> {
+    let (host, _) = host_and_port(ssh);
+    let address: IpAddr = if host == "localhost" { [127, 0, 0, 1].into() } else { host.parse().ok()? };
+    std::net::UdpSocket::bind((address, 0)).is_ok().then_some(address)
+}
+
+fn host_and_port(ssh: &Ssh) -> (&str, &str) {
+    match ssh.at.rsplit_once(':') {
         Some((host, port)) if port.parse::<u16>().is_ok() => (host.trim_matches(['[', ']']), port),
         _ => (ssh.at.as_str(), "22"),
-    };
+    }
+}
+
+/// The client on this server, knowing nothing of the person's own settings, keys and known hosts; `env` are variables
+/// that it gets.
+fn client(ssh: &Ssh, limit: Duration, more: &[&str], env: &[String]) -> Result<children::Ran, ProbeError> {
+    let (host, port) = host_and_port(ssh);
     let timeout = format!("ConnectTimeout={}", limit.as_secs().max(1));
-    let mut argv: Vec<&str> = vec![CLIENT, "-F", "none", "-p", port, "-l", &ssh.user];
+    // Of several values of an option the client takes the first one.
     let options = [
         "BatchMode=yes",
         "LogLevel=ERROR",
@@ -32,7 +95,10 @@ fn client(ssh: &Ssh, limit: Duration, more: &[&str]) -> Result<children::Ran, Pr
         "ControlPath=none",
         &timeout,
     ];
-    argv.extend(options.iter().chain(more).flat_map(|option| ["-o", option]));
+    let env = env.iter().map(String::as_str);
+    let mut argv: Vec<&str> = std::iter::once("/usr/bin/env").chain(env).collect();
+    argv.extend([CLIENT, "-F", "none", "-p", port, "-l", &ssh.user]);
+    argv.extend(more.iter().chain(&options).flat_map(|option| ["-o", option]));
     argv.extend(["--", host, "true"]);
     let argv: Vec<String> = argv.into_iter().map(str::to_owned).collect();
     let ran = children::run_interruptible(&argv, limit)
@@ -40,38 +106,92 @@ fn client(ssh: &Ssh, limit: Duration, more: &[&str]) -> Result<children::Ran, Pr
     if ran.timed_out { Err(ProbeError::TimedOut(limit)) } else { Ok(ran) }
 }
 
-fn ways(ssh: &Ssh, limit: Duration) -> Result<String, ProbeError> {
-    let ran = client(ssh, limit, &["PreferredAuthentications=none", "PubkeyAuthentication=no"])?;
-    let offered = ran.err.lines().find_map(|line| {
-        let (_, list) = line.split_once("Permission denied (")?;
-        Some(list.trim_end_matches([')', '.', '\r']).to_owned())
-    });
-    let offered = match offered {
-        Some(list) => list,
-        None if ran.ok() => "none".to_owned(),
-        None => return Err(ran.last_words().into()),
-    };
-    let has = |way: &String| offered.split(',').any(|one| one == way);
-    if let Some(way) = ssh.offers.as_ref().filter(|way| !has(way)) {
-        return Err(format!("offers {offered}, expected {way} among them").into());
-    }
-    if let Some(way) = ssh.withholds.as_ref().filter(|way| has(way)) {
-        return Err(format!("offers {offered}, expected {way} not among them").into());
-    }
-    Ok(format!("offers {offered}"))
+/// The ways in that a server names when it lets nobody in by what it was shown.
+fn offered(ran: &children::Ran) -> Option<Vec<String>> {
+    let list =
+        ran.err.lines().find_map(|line| line.split_once("Permission denied (").map(|(_, list)| list))?;
+    Some(list.trim_end_matches([')', '.', '\r']).split(',').map(str::to_owned).collect())
 }
 
-fn with_key(ssh: &Ssh, key: &str, limit: Duration) -> Result<String, ProbeError> {
+/// What is said of a try, and the try; nothing is said yet where what the server offers decides.
+type Tried = (Option<String>, children::Ran);
+
+fn with_key(ssh: &Ssh, key: &str, limit: Duration) -> Result<Tried, ProbeError> {
     let identity = format!("IdentityFile={key}");
-    let ran = client(ssh, limit, &["PreferredAuthentications=publickey", "IdentitiesOnly=yes", &identity])?;
-    let denied = ran.err.contains("Permission denied");
+    let options = ["PreferredAuthentications=publickey", "IdentitiesOnly=yes", &identity];
+    let ran = client(ssh, limit, &options, &[])?;
+    let user = &ssh.user;
     match (ran.ok(), ssh.refused) {
-        (true, false) => Ok(format!("lets {} in", ssh.user)),
-        (true, true) => Err(format!("lets {} in, expected that it does not", ssh.user).into()),
-        (false, true) if denied => Ok(format!("refuses {}, as expected", ssh.user)),
+        (true, false) => Ok((Some(format!("lets {user} in")), ran)),
+        (true, true) => Err(format!("lets {user} in, expected that it does not").into()),
+        (false, true) if offered(&ran).is_some() => {
+            Ok((Some(format!("refuses this key of {user}, as expected")), ran))
+        }
         (false, _) if ran.last_words().is_empty() => {
-            Err(format!("takes the key of {}, and closes the connection", ssh.user).into())
+            Err(format!("takes the key of {user}, and closes the connection").into())
         }
         (false, _) => Err(ran.last_words().into()),
     }
+}
+
+/// Asks whether the server would take a key: the client shows the public half, and has no other.
+fn with_public_key(ssh: &Ssh, key: &str, limit: Duration) -> Result<Tried, ProbeError> {
+    let text =
+        fs::read_to_string(key).map_err(|error| ProbeError::tried(format!("{key} cannot be read"), error))?;
+    if text.contains("PRIVATE KEY") {
+        return Err(format!("{key} is a private key; name the file with its public half").into());
+    }
+    let folder = scratch()?;
+    let copy = folder.path().join("key.pub");
+    fs::write(&copy, text)
+        .map_err(|error| ProbeError::tried(format!("{} cannot be written", copy.display()), error))?;
+    let identity = format!("IdentityFile={}", copy.display());
+    let options = ["PreferredAuthentications=publickey", "IdentitiesOnly=yes", "LogLevel=DEBUG1", &identity];
+    let ran = client(ssh, limit, &options, &[])?;
+    if !ran.err.contains("Offering public key:") {
+        return Err(match offered(&ran) {
+            Some(ways) => format!("offers {}, so no key is taken", ways.join(",")).into(),
+            None => ran.last_words().into(),
+        });
+    }
+    let user = &ssh.user;
+    match (ran.err.contains(TAKEN), ssh.accepts.is_some()) {
+        (true, true) => Ok((Some(format!("takes this key of {user}")), ran)),
+        (false, false) => Ok((Some(format!("does not take this key of {user}, as expected")), ran)),
+        (true, false) => Err(format!("takes this key of {user}, expected that it does not").into()),
+        (false, true) => Err(format!("does not take this key of {user}").into()),
+    }
+}
+
+/// Logs in by password, which only its owner may read.
+fn with_password(ssh: &Ssh, file: &str, limit: Duration) -> Result<Tried, ProbeError> {
+    let meta =
+        fs::metadata(file).map_err(|error| ProbeError::tried(format!("{file} cannot be read"), error))?;
+    if meta.permissions().mode() & 0o077 != 0 {
+        return Err(format!("{file} holds a password, and others may read it: chmod 600 {file}").into());
+    }
+    let folder = scratch()?;
+    let asked = folder.path().join("asked");
+    let quoted = shlex::try_quote(file).map_err(|_| format!("{file:?} is no name of a file"))?;
+    let failed = |error| ProbeError::tried(format!("{} cannot be written", asked.display()), error);
+    fs::write(&asked, format!("#!/bin/sh\nexec cat {quoted}\n")).map_err(failed)?;
+    fs::set_permissions(&asked, fs::Permissions::from_mode(0o700)).map_err(failed)?;
+    let env = [format!("SSH_ASKPASS={}", asked.display()), "SSH_ASKPASS_REQUIRE=force".to_owned()];
+    let ways = format!("PreferredAuthentications={}", BY_PASSWORD.join(","));
+    let options = [&ways, "BatchMode=no", "PubkeyAuthentication=no", "NumberOfPasswordPrompts=1"];
+    let ran = client(ssh, limit, &options, &env)?;
+    match (ran.ok(), ssh.refused) {
+        (true, false) => Ok((Some(format!("lets {} in by password", ssh.user)), ran)),
+        (true, true) => Err(format!("lets {} in by password, expected that it does not", ssh.user).into()),
+        (false, true) if offered(&ran).is_some() => {
+            Ok((Some(format!("refuses this password of {}, as expected", ssh.user)), ran))
+        }
+        (false, _) => Err(ran.last_words().into()),
+    }
+}
+
+fn scratch() -> Result<Scratch, ProbeError> {
+    let parent = std::env::temp_dir();
+    Scratch::new(Path::new(&parent), "gypsum-ssh-", 0o700)
+        .map_err(|error| ProbeError::tried(format!("no folder can be made in {}", parent.display()), error))
 }

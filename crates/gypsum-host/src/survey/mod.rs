@@ -2,6 +2,7 @@
 
 mod answers;
 mod endpoints;
+mod logins;
 mod names;
 mod people;
 mod place;
@@ -16,6 +17,7 @@ use gypsum_core::finding::Finding;
 use gypsum_core::profile::{Profile, Service};
 use gypsum_core::service::{Observation, State};
 use gypsum_core::survey::{Answer, Question, Survey};
+pub use logins::password_lets_in;
 pub use names::asked_anew;
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};

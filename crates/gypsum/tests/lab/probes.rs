@@ -1,5 +1,6 @@
 //! Every kind of health check, on something that it holds of and something that it does not.
 
+use crate::host::boot;
 use crate::services::boards;
 
 /// A sentence, whether it holds, and what is said.
@@ -108,4 +109,70 @@ fn logs_are_read_from_the_activation_on() {
     lab.until(3, first, &|| lab.sh("tail -n 3 $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl"));
     let (status, report) = change("note=3", &quiet);
     assert_eq!(status, 4, "{report:#}");
+}
+
+/// A sentence about a server that takes passwords and keys, whether it holds, and what is said.
+const WAYS_IN: [(&str, bool, &str); 21] = [
+    ("user porter offers publickey", true, "offers publickey,password"),
+    ("user porter offers hostbased", false, "expected hostbased among them"),
+    ("user porter withholds password", false, "offers password, by which porter can log in"),
+    ("user porter withholds publickey", false, "expected publickey not among them"),
+    ("user porter key /root/porter", true, "lets porter in"),
+    ("user porter key /root/porter refused", false, "expected that it does not"),
+    ("user porter key /root/other", false, "Permission denied"),
+    // The key is refused, and a password lets the account in all the same.
+    ("user porter key /root/other refused", false, "offers password, by which porter can log in"),
+    ("user porter refused", false, "offers password, by which porter can log in"),
+    ("user porter accepts /root/porter.pub", true, "takes this key of porter"),
+    ("user porter rejects /root/porter.pub", false, "expected that it does not"),
+    ("user porter rejects /root/other.pub", true, "does not take this key"),
+    ("user porter accepts /root/other.pub", false, "does not take this key of porter"),
+    ("user porter accepts /root/porter", false, "is a private key"),
+    ("user porter password-file /root/fog", true, "lets porter in by password"),
+    ("user porter password-file /root/tide", false, "Permission denied"),
+    ("user porter password-file /root/open", false, "others may read it"),
+    // The server offers a password to root, and will take none; nor has the other account one.
+    ("user root withholds password", true, "by which root cannot log in"),
+    ("user root refused", true, "by which root cannot log in"),
+    ("user pilot withholds password", true, "by which pilot cannot log in"),
+    (
+        "user pilot key /root/other refused",
+        true,
+        "refuses this key of pilot, as expected, and offers password",
+    ),
+];
+
+/// B3: what a server offers, and what its own rules and the accounts make of it; a look is one connection, and leaves no
+/// failed login but where a password was to be tried.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn the_ways_in_to_a_server_are_told_by_what_it_offers_and_takes() {
+    let lab = boot(&["/usr/sbin/sshd", "/usr/bin/ssh"]);
+    lab.sh("useradd -m -s /bin/sh porter; echo porter:fog | chpasswd; useradd -m -s /bin/sh -p '*' pilot; passwd -l root >/dev/null
+         cd /root; ssh-keygen -q -t ed25519 -N '' -f porter; ssh-keygen -q -t ed25519 -N '' -f other
+         install -d -o porter -m 700 /home/porter/.ssh; install -o porter -m 600 porter.pub /home/porter/.ssh/authorized_keys
+         umask 077; printf fog > fog; printf tide > tide; cp fog open; chmod 644 open
+         printf 'UsePAM no\nKbdInteractiveAuthentication no\nPermitRootLogin prohibit-password\nMaxStartups 50\n' > /etc/ssh/sshd_config
+         rm -f /etc/ssh/sshd_config.d/* /run/nologin; systemctl restart ssh; sleep 0.3");
+    let look = |sentence: &str| {
+        let check = format!("ssh 127.0.0.1:22 {sentence} patience 10ms");
+        let (_, report) = lab.gypsum(&["health", "sshd", "--health", &check]);
+        let mut seen = report["health"].as_array().unwrap().iter();
+        let one = seen.find(|one| one["name"].as_str().unwrap().starts_with("ssh ")).unwrap();
+        (one["healthy"].as_bool().unwrap(), one["said"].as_str().unwrap().to_owned())
+    };
+    let since = lab.sh("date +%s");
+    for (sentence, holds, says) in WAYS_IN {
+        let (healthy, said) = look(sentence);
+        assert_eq!(healthy, holds, "{sentence}: {said}");
+        assert!(said.contains(says), "{sentence}: {said}");
+    }
+    let failed = lab
+        .sh(&format!("journalctl -q -o cat -u ssh --since @{} | grep -c 'Failed p' || true", since.trim()));
+    assert_eq!(failed.trim(), "1", "the wrong password that was to be tried");
+    // Questions and answers are a password, too (PAM).
+    lab.sh("printf 'UsePAM yes\nKbdInteractiveAuthentication yes\nPasswordAuthentication no\nMaxStartups 50\n' > /etc/ssh/sshd_config; systemctl restart ssh; sleep 0.3");
+    let (healthy, said) = look("user porter withholds password");
+    assert!(!healthy && said.contains("offers keyboard-interactive, by which porter can log in"), "{said}");
+    assert_eq!(look("user porter password-file /root/fog"), (true, "lets porter in by password".to_owned()));
 }

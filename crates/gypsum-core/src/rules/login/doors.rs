@@ -164,7 +164,7 @@ impl Doors {
         and(self.keys, or(in_files, elsewhere))
     }
 
-    fn by_password(&self, person: &Person, survey: &Survey) -> Option<bool> {
+    pub fn by_password(&self, person: &Person, survey: &Survey) -> Option<bool> {
         let on =
             if person.name == "root" { and(self.passwords, self.root_passwords) } else { self.passwords };
         and(on, survey.has_password(&person.name))

@@ -10,7 +10,7 @@ use super::{ConfigView, Leaf};
 use crate::doc::Kind;
 use crate::effective::Reported;
 use crate::finding::Finding;
-use crate::profile::Login;
+use crate::profile::{Login, Profile};
 use crate::survey::Survey;
 use doors::{Doors, Person};
 use std::collections::{BTreeMap, HashSet};
@@ -60,6 +60,12 @@ pub fn by_report(after: &ConfigView<'_>, reported: &ReportedLogins) -> Vec<Findi
     let judge = Judge { after, login, from: address(after.survey) };
     judge.all(&people.iter().map(case).collect::<Vec<_>>(), &mut findings);
     findings
+}
+
+/// Whether a password lets an account in, by what the daemon says that it asks of it; `None` where that is not known.
+pub fn password_lets_in(profile: &Profile, told: &Reported, user: &str, survey: &Survey) -> Option<bool> {
+    let doors = Doors::reported(profile, profile.login.as_ref()?, told);
+    doors.by_password(&Person::of(std::iter::once(user)), survey)
 }
 
 /// The accounts whose logins the daemon is to be asked about: who is typing first, then root, then the others.
