@@ -1,12 +1,55 @@
 //! `assignments`: shell assignments, exported or not. What else a shell file holds is valid and not
 //! ours to read, and so is a value that a command computes.
 
+use super::format::Format;
 use super::scan::{Lines, Marks, line_end, marks, next_mark, ours_or_opaque, trim};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 use std::ops::Range;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Assignments;
+
+impl Format for Assignments {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { quotes: "\"'".into(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, span)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        "="
+    }
+
+    fn needs_quotes(&self, value: &str) -> bool {
+        let plain = |c: char| c.is_alphanumeric() || "_-./:,@%+=^".contains(c);
+        !value.chars().all(plain)
+    }
+
+    fn wants_backslash(&self, byte: u8, quote: u8) -> bool {
+        quote == b'"' && matches!(byte, b'"' | b'\\')
+    }
+
+    fn has_backslashes(&self, quote: u8) -> bool {
+        quote == b'"'
+    }
+
+    fn may_be_value(&self, _: &str) -> bool {
+        true
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let extend = |source: &[u8], start, end, kind| {
         if kind == Kind::Comment || kind == Kind::Blank { end } else { logical_end(source, start) }
     };
@@ -184,7 +227,7 @@ fn past_document(source: &[u8], mut at: usize, (word, tabs): &(Vec<u8>, bool)) -
 }
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     ours_or_opaque(text, dialect, name_in(text).is_some())
 }
 
@@ -251,7 +294,7 @@ fn closing_quote(source: &[u8], mut at: usize) -> Option<usize> {
 }
 
 /// The parts of an assignment that is one and nothing else, and whose value no command computes.
-pub fn split(source: &[u8], span: Span) -> Option<Parts> {
+fn split(source: &[u8], span: Span) -> Option<Parts> {
     let text = trim(source, span);
     let (name, name_end, from) = name_in(text.of(source))?;
     let limited = &source[..text.end as usize];

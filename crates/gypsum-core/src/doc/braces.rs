@@ -2,11 +2,66 @@
 //! ends with its mark and not with its line; what follows it in the line up to the next statement
 //! belongs to it.
 
+use super::format::{BlockLines, Format, texts};
 use super::scan::{Marks, expected_leaves, is_blank, line_end, mark_length, marks, next_mark, trim};
-use super::{Builder, Dialect, Kind, Parts, Pieces, Tree};
+use super::{Builder, Dialect, Document, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Braces;
+
+impl Format for Braces {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect {
+            comments: texts(&["#", "//", "/*"]),
+            quotes: "\"'".into(),
+            includes: texts(&["include"]),
+            identified_by: [("server".to_owned(), "server_name".to_owned())].into(),
+            ..Dialect::default()
+        }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn terminator(&self) -> &'static str {
+        ";"
+    }
+
+    fn closes_blocks(&self) -> bool {
+        true
+    }
+
+    fn block_lines(&self, words: &str, doc: &Document) -> Option<BlockLines> {
+        Some((format!("{words} {{"), Some(format!("}}{}", after_brace(doc)))))
+    }
+
+    fn needs_quotes(&self, value: &str) -> bool {
+        value.contains([';', '{', '}'])
+    }
+
+    fn may_be_value(&self, _: &str) -> bool {
+        true
+    }
+}
+
+/// What stands behind the closing braces of this file: in some formats a block is itself a statement.
+fn after_brace(doc: &Document) -> &'static str {
+    let closes = |(_, kind, span): (u32, Kind, Span)| (kind == Kind::Close).then(|| span.of(doc.source()));
+    let with_mark = |text: &[u8]| text.trim_ascii_start().starts_with(b"};");
+    if doc.tree().leaves().find_map(closes).is_some_and(with_mark) { ";" } else { "" }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let mut builder = Builder::with_capacity(expected_leaves(source));
     let special = special(dialect);
     let mut at = mark_length(source);
@@ -135,14 +190,14 @@ fn rest_of_line(source: &[u8], end: usize, kind: Kind, dialect: &Dialect) -> usi
 }
 
 /// What a text out of a comment would be; a line without a mark is prose.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     match statement(text, 0, dialect, &special(dialect)) {
         (Kind::Broken, _) => Kind::Opaque,
         (kind, _) => kind,
     }
 }
 
-pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let text = trim(source, span);
     if text.of(source).starts_with(b"{") {
         let name = Span { start: text.start, end: text.start };

@@ -1,10 +1,46 @@
 //! `equals`: `key = value`; a value may go on in indented lines, with comments between.
 
+use super::format::{Format, texts};
 use super::scan::{Lines, backslash, is_blank, line_end, trim, value_span};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Equals;
+
+impl Format for Equals {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect {
+            inline_comments: texts(&["#"]),
+            quotes: "'\"".into(),
+            indent_continues: true,
+            includes: texts(&["include", "include_if_exists"]),
+            ..Dialect::default()
+        }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
+        if dialect.tight { "=" } else { " = " }
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        !value.contains(' ')
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let plain = backslash(dialect);
     let extend = |source: &[u8], start, end, kind| match kind {
         Kind::Setting if dialect.indent_continues => indented(source, end, dialect),
@@ -34,7 +70,7 @@ fn indented(source: &[u8], mut end: usize, dialect: &Dialect) -> usize {
 }
 
 /// The kind of a line that begins with `text`.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     match text.first() {
         _ if dialect.comment_mark(text).is_some() => Kind::Comment,
         Some(b'=') => Kind::Broken,
@@ -42,7 +78,7 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     }
 }
 
-pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let first_end = line_end(source, trim(source, span).start as usize).min(span.end as usize);
     let start = trim(source, span).start;
     // An empty value stands in its line, and not behind it.

@@ -2,15 +2,68 @@
 //! list of plain values is one value, and a list that holds objects is a block whose elements have
 //! no name but their number. The braces around the whole file are nobody's block.
 
+use super::format::{BlockLines, Format};
 use super::scan::{is_blank, line_end, trim};
 use super::tiling::{LeafBuilder, refused, text};
-use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Document, Family, Kind, Parts, Pieces, Tree, scalars};
 use crate::text::Span;
 use crate::witness::well_formed;
+use std::borrow::Cow;
+
+/// The format.
+pub(super) struct Json;
+
+impl Format for Json {
+    fn plain_dialect(&self) -> Dialect {
+        // The standard has no comments; a daemon that takes them says so in its profile.
+        Dialect { comments: Vec::new(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, kind, span)
+    }
+
+    fn kind_of(&self, text: &[u8], _: &Dialect) -> Kind {
+        kind_of(text)
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        ": "
+    }
+
+    fn closes_blocks(&self) -> bool {
+        true
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        let name = scalars::quoted(Family::Json, words, b'"');
+        Some((format!("{}: {{", String::from_utf8_lossy(&name)), Some("}".into())))
+    }
+
+    fn is_standard(&self) -> bool {
+        true
+    }
+
+    fn meaning<'a>(&self, raw: &'a [u8], _: &Dialect) -> Cow<'a, [u8]> {
+        scalars::meaning(Family::Json, raw)
+    }
+
+    fn may_be_value(&self, _: &str) -> bool {
+        true
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["json"]
+    }
+}
 
 const REMARKS: [&str; 2] = ["//", "/*"];
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let from = match text(source) {
         Ok((_, from)) => from,
         Err(at) => return refused(source, at),
@@ -181,7 +234,7 @@ fn rest_of_line(source: &[u8], end: usize) -> usize {
 }
 
 /// What a text out of a comment would be.
-pub fn kind_of(text: &[u8]) -> Kind {
+fn kind_of(text: &[u8]) -> Kind {
     let inner = Span { start: 0, end: text.len() as u32 };
     let Some(parts) = split(text, Kind::Setting, inner) else {
         return Kind::Opaque;
@@ -193,7 +246,7 @@ pub fn kind_of(text: &[u8]) -> Kind {
     }
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
     let text = trim(source, span);
     let limited = &source[..text.end as usize];
     let start = text.start as usize;

@@ -1,16 +1,51 @@
 //! `keyword`: `Name value …` a line, and conditional groups that run to the next one or the end.
 
+use super::format::{BlockLines, Format, looks_like_a_value, texts};
 use super::scan::{Lines, backslash, is_blank, trim, value_span};
-use super::{Dialect, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Document, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Keyword;
+
+impl Format for Keyword {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect {
+            inline_comments: texts(&["#"]),
+            quotes: "\"'".into(),
+            includes: texts(&["include", "Include"]),
+            ..Dialect::default()
+        }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        Some((words.to_owned(), None))
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        looks_like_a_value(value)
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
         .read(source)
 }
 
 /// The kind of a line that begins with `text`, which has no blanks before it.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+pub(super) fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     if dialect.comment_mark(text).is_some() {
         Kind::Comment
     } else if opens_group(text, dialect) {
@@ -27,7 +62,7 @@ fn opens_group(text: &[u8], dialect: &Dialect) -> bool {
     })
 }
 
-pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+pub(super) fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let text = trim(source, span);
     let bytes = text.of(source);
     let name_length = bytes

@@ -1,11 +1,53 @@
 //! `literals`: top-level `NAME = literal` of a Python settings file. The rest of the file is valid and
 //! not ours to read.
 
+use super::format::{Format, texts};
 use super::scan::{Marks, expected_leaves, line_end, mark_length, marks, next_mark, ours_or_opaque, trim};
 use super::{Builder, Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Literals;
+
+impl Format for Literals {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { inline_comments: texts(&["#"]), quotes: "\"'".into(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, span)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        " = "
+    }
+
+    fn wants_backslash(&self, byte: u8, quote: u8) -> bool {
+        byte == quote || byte == b'\\'
+    }
+
+    fn has_backslashes(&self, _: u8) -> bool {
+        true
+    }
+
+    fn may_be_value(&self, _: &str) -> bool {
+        true
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["py"]
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let mut builder = Builder::with_capacity(expected_leaves(source));
     let mut at = mark_length(source);
     builder.leaf(Kind::Blank, at);
@@ -178,7 +220,7 @@ fn is_number(word: &[u8]) -> bool {
 }
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     ours_or_opaque(text, dialect, name_in(text).is_some())
 }
 
@@ -247,7 +289,7 @@ fn logical_end(source: &[u8], start: usize) -> Option<usize> {
     (depth <= 0).then(|| line_end(source, source.len()))
 }
 
-pub fn split(source: &[u8], span: Span) -> Option<Parts> {
+fn split(source: &[u8], span: Span) -> Option<Parts> {
     let text = trim(source, span);
     let (length, from) = name_in(text.of(source))?;
     let limited = &source[..text.end as usize];

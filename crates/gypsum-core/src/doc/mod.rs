@@ -14,6 +14,7 @@ mod document;
 mod equals;
 pub(crate) mod escapes;
 mod family;
+mod format;
 mod index;
 mod json;
 mod keyword;

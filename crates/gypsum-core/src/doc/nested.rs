@@ -1,15 +1,54 @@
 //! `nested`: one statement a line, without a mark at its end, and blocks: `name … {`, `name = value`, `}`.
 
+use super::format::{BlockLines, Format, texts};
 use super::scan::{nested, trim};
-use super::{Dialect, Kind, Parts, Tree, keyword};
+use super::{Dialect, Document, Kind, Parts, Tree, keyword};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Nested;
+
+impl Format for Nested {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect {
+            inline_comments: texts(&["#"]),
+            equals: true,
+            includes: texts(&["include", "!include", "!include_try"]),
+            ..Dialect::default()
+        }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, kind, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
+        if dialect.equals { " = " } else { " " }
+    }
+
+    fn closes_blocks(&self) -> bool {
+        true
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        Some((format!("{words} {{"), Some("}".into())))
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     nested(source, dialect, kind_of)
 }
 
 /// The kind of a line that begins with `text`.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     if dialect.comment_mark(text).is_some() {
         return Kind::Comment;
     }
@@ -32,7 +71,7 @@ fn without_remark<'a>(line: &'a [u8], dialect: &Dialect) -> &'a [u8] {
     ends.min().map_or(line, |end| &line[..end])
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
     if kind != Kind::Open {
         return keyword::split(source, span, dialect);
     }

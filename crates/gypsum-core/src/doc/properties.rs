@@ -1,12 +1,50 @@
 //! `properties`: Java's, as java.util.Properties has them: `key=value`, `key: value`, `key value`;
 //! `#` and `!` begin comments; a backslash at the end continues a line.
 
+use super::format::{Format, texts};
 use super::scan::{Lines, is_blank, line_end};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 use std::borrow::Cow;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Properties;
+
+impl Format for Properties {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { comments: texts(&["#", "!"]), quotes: String::new(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, span)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        "="
+    }
+
+    fn meaning<'a>(&self, raw: &'a [u8], _: &Dialect) -> Cow<'a, [u8]> {
+        meaning(raw)
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        !value.contains(' ')
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["properties"]
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     let extend = |source: &[u8], start, end, kind| {
         if kind == Kind::Setting { extent(source, start, end) } else { end }
     };
@@ -29,7 +67,7 @@ fn extent(source: &[u8], start: usize, mut end: usize) -> usize {
 }
 
 /// The kind of a line that begins with `text`.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     match text.first() {
         _ if dialect.comment_mark(text).is_some() => Kind::Comment,
         // An empty name is allowed and cannot be addressed.
@@ -39,7 +77,7 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
 }
 
 /// What a raw value means (java.util.Properties, load).
-pub fn meaning(raw: &[u8]) -> Cow<'_, [u8]> {
+fn meaning(raw: &[u8]) -> Cow<'_, [u8]> {
     if !raw.contains(&b'\\') {
         return Cow::Borrowed(raw);
     }
@@ -76,7 +114,7 @@ pub fn meaning(raw: &[u8]) -> Cow<'_, [u8]> {
     Cow::Owned(out)
 }
 
-pub fn split(source: &[u8], span: Span) -> Option<Parts> {
+fn split(source: &[u8], span: Span) -> Option<Parts> {
     let text = trim_line(source, span);
     let bytes = text.of(source);
     let mut escaped = false;

@@ -1,21 +1,47 @@
 //! `records`: one record a line. Its first column is its name, the rest its value; the columns are
 //! parted by blanks, or by the one character that the dialect names.
 
+use super::format::{Format, texts};
 use super::scan::{Lines, backslash, is_blank, trim, value_span};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Records;
+
+impl Format for Records {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { inline_comments: texts(&["#"]), quotes: String::new(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
+        if dialect.column.is_empty() { " " } else { &dialect.column }
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
         .read(source)
 }
 
 /// The kind of a line that begins with `text`.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     if dialect.comment_mark(text).is_some() { Kind::Comment } else { Kind::Setting }
 }
 
-pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     let text = trim(source, span);
     let bytes = text.of(source);
     let column = dialect.column.as_bytes().first().copied();

@@ -1,16 +1,55 @@
 //! `sections`: `[name]` headers with `key = value` under them; keys may stand bare or repeat.
 
+use super::format::{BlockLines, Format, texts};
 use super::scan::{Lines, backslash, trim, value_span};
-use super::{Dialect, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Document, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Sections;
+
+impl Format for Sections {
+    fn plain_dialect(&self) -> Dialect {
+        // Where nothing is known of the daemon, a line that ends in a backslash may go on in the next one.
+        Dialect { comments: texts(&["#", ";"]), continuation: true, ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, kind, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
+        if dialect.tight { "=" } else { " = " }
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        Some((format!("[{words}]"), None))
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        !value.contains(' ')
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["ini"]
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
         .read(source)
 }
 
 /// The kind of a line that begins with `text`, which has no blanks before it.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     match text.first() {
         _ if dialect.comment_mark(text).is_some() => Kind::Comment,
         Some(b'[') => {
@@ -49,7 +88,7 @@ fn around_comments(source: &[u8], value: Span, dialect: &Dialect) -> Option<Piec
     Some(pieces)
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
     let text = trim(source, span);
     let bytes = text.of(source);
     if kind == Kind::Open {

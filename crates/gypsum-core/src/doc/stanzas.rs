@@ -1,11 +1,51 @@
 //! `stanzas`: a header line, settings under it until the next header. Either the headers are words that
 //! the dialect lists (`frontend web`), or they end in a colon and so do the names (`server:`).
 
+use super::format::{BlockLines, Format, looks_like_a_value, texts};
 use super::scan::{Lines, backslash, is_blank, trim, value_span};
-use super::{Dialect, Kind, Parts, Pieces, Tree, keyword};
+use super::{Dialect, Document, Kind, Parts, Pieces, Tree, keyword};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Stanzas;
+
+impl Format for Stanzas {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect {
+            inline_comments: texts(&["#"]),
+            quotes: "\"'".into(),
+            includes: texts(&["include", "include-toplevel"]),
+            ..Dialect::default()
+        }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
+        if dialect.groups.is_empty() { ": " } else { " " }
+    }
+
+    fn block_lines(&self, words: &str, doc: &Document) -> Option<BlockLines> {
+        let mark = if doc.dialect().groups.is_empty() { ":" } else { "" };
+        Some((format!("{words}{mark}"), None))
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        looks_like_a_value(value)
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     if dialect.groups.is_empty() && !has_colons(source, dialect) {
         let first = |at: usize| at == 0 || source[at - 1] == b'\n';
         let kind_of = |text: &[u8], at: usize| match kind_of(text, dialect) {
@@ -33,7 +73,7 @@ fn heads(source: &[u8], end: usize) -> bool {
 }
 
 /// The kind of a line that begins with `text`.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     if !dialect.groups.is_empty() {
         return keyword::kind_of(text, dialect);
     }
@@ -61,7 +101,7 @@ fn has_setting_behind(line: &[u8]) -> bool {
     }
 }
 
-pub fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
     if !dialect.groups.is_empty() {
         return keyword::split(source, span, dialect);
     }

@@ -1,15 +1,56 @@
 //! `tags`: `<Name args>` … `</Name>`, `Name args`, a backslash at the end continues a line.
 
+use super::format::{BlockLines, Format, looks_like_a_value, texts};
 use super::scan::{nested, trim};
-use super::{Dialect, Kind, Parts, Pieces, Tree, keyword};
+use super::{Dialect, Document, Kind, Parts, Pieces, Tree, keyword};
 use crate::text::Span;
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Tags;
+
+impl Format for Tags {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect {
+            continuation: true,
+            comments_continue: true,
+            ignore_case: true,
+            includes: texts(&["Include", "IncludeOptional"]),
+            ..Dialect::default()
+        }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+        split(source, kind, span, dialect)
+    }
+
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        kind_of(text, dialect)
+    }
+
+    fn closes_blocks(&self) -> bool {
+        true
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        let name = words.split(' ').next().unwrap_or(words);
+        Some((format!("<{words}>"), Some(format!("</{name}>"))))
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        looks_like_a_value(value)
+    }
+}
+
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     nested(source, dialect, kind_of)
 }
 
 /// The kind of a line that begins with `text`.
-pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
+fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     if dialect.comment_mark(text).is_some() {
         return Kind::Comment;
     }
@@ -24,7 +65,7 @@ pub fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
     }
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
     if kind != Kind::Open {
         return keyword::split(source, span, dialect);
     }

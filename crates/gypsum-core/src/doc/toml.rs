@@ -1,12 +1,59 @@
 //! `toml`: headers and keys a line at a time, values over as many lines as their brackets and quotes say.
 //! The parser says whether the whole is TOML, and where it is not.
 
+use super::format::{BlockLines, Format, texts};
 use super::scan::{Lines, Marks, line_end, marks, next_mark, trim};
 use super::tiling::{refused, text};
-use super::{Dialect, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Document, Family, Kind, Parts, Pieces, Tree, scalars};
 use crate::text::Span;
+use std::borrow::Cow;
 
-pub fn read(source: &[u8], _: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Toml;
+
+impl Format for Toml {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { inline_comments: texts(&["#"]), quotes: "\"'".into(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, kind, span)
+    }
+
+    fn kind_of(&self, text: &[u8], _: &Dialect) -> Kind {
+        kind_of(text)
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        " = "
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        Some((format!("[{words}]"), None))
+    }
+
+    fn is_standard(&self) -> bool {
+        true
+    }
+
+    fn meaning<'a>(&self, raw: &'a [u8], _: &Dialect) -> Cow<'a, [u8]> {
+        scalars::meaning(Family::Toml, raw)
+    }
+
+    fn may_be_value(&self, _: &str) -> bool {
+        true
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["toml"]
+    }
+}
+
+fn read(source: &[u8], _: &Dialect) -> Tree {
     let (content, from) = match text(source) {
         Ok(text) => text,
         Err(at) => return refused(source, at),
@@ -25,7 +72,7 @@ pub fn read(source: &[u8], _: &Dialect) -> Tree {
 }
 
 /// The kind of a line that begins with `text`, as far as its beginning tells.
-pub fn kind_of(text: &[u8]) -> Kind {
+fn kind_of(text: &[u8]) -> Kind {
     match text.first() {
         Some(b'#') => Kind::Comment,
         Some(b'[') => Kind::Open,
@@ -107,7 +154,7 @@ fn logical_end(source: &[u8], start: usize) -> Option<usize> {
     }
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
     let text = trim(source, span);
     let limited = &source[..text.end as usize];
     if kind == Kind::Open {

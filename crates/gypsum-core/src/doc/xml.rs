@@ -2,14 +2,65 @@
 //! in it, and its text, where it has attributes, too, is a setting called as it is. The parser says where
 //! they stand.
 
+use super::format::{BlockLines, Format, texts};
 use super::scan::{is_blank, mark_length, trim};
 use super::tiling::{LeafBuilder, refused};
-use super::{Dialect, Family, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Document, Family, Kind, Parts, Pieces, Tree, scalars};
 use crate::text::Span;
 use crate::witness::well_formed;
 use quick_xml::Reader;
 use quick_xml::events::Event;
 use std::borrow::Cow;
+
+/// The format.
+pub(super) struct Xml;
+
+impl Format for Xml {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { comments: texts(&["<!--"]), quotes: "\"'".into(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, kind, span)
+    }
+
+    fn kind_of(&self, _: &[u8], _: &Dialect) -> Kind {
+        // A comment between two marks holds no setting that one mark would wake.
+        Kind::Opaque
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        "="
+    }
+
+    fn closes_blocks(&self) -> bool {
+        true
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        Some((format!("<{words}>"), Some(format!("</{words}>"))))
+    }
+
+    fn is_standard(&self) -> bool {
+        true
+    }
+
+    fn meaning<'a>(&self, raw: &'a [u8], _: &Dialect) -> Cow<'a, [u8]> {
+        scalars::meaning(Family::Xml, raw)
+    }
+
+    fn remark_end(&self) -> &'static str {
+        " -->"
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["xml"]
+    }
+}
 
 /// What the parser saw from one offset to another.
 #[derive(Clone, Copy, PartialEq)]
@@ -22,7 +73,7 @@ enum Seen {
     Other,
 }
 
-pub fn read(source: &[u8], dialect: &Dialect) -> Tree {
+fn read(source: &[u8], dialect: &Dialect) -> Tree {
     // A strict reader has seen that it is XML; from here on only places are looked for.
     if let Err(error) = well_formed(Family::Xml, source, dialect) {
         return refused(source, error.at);
@@ -147,7 +198,7 @@ fn rest_of_line(source: &[u8], end: usize) -> usize {
     }
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
     let text = trim(source, span);
     let bytes = text.of(source);
     let at = |offset: usize| text.start + offset as u32;

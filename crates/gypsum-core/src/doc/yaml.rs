@@ -1,13 +1,60 @@
 //! `yaml`: keys of block mappings are settings or blocks, elements of block sequences are bare names or
 //! blocks without one; what stands in flow brackets is one value. The parser says where they stand.
 
+use super::format::{BlockLines, Format, texts};
 use super::scan::{line_end, trim};
 use super::tiling::{LeafBuilder, refused, text};
-use super::{Dialect, Kind, Parts, Pieces, Tree};
+use super::{Dialect, Document, Family, Kind, Parts, Pieces, Tree, scalars};
 use crate::text::Span;
 use saphyr_parser::{Event, Marker, Parser};
+use std::borrow::Cow;
 
-pub fn read(source: &[u8], _: &Dialect) -> Tree {
+/// The format.
+pub(super) struct Yaml;
+
+impl Format for Yaml {
+    fn plain_dialect(&self) -> Dialect {
+        Dialect { inline_comments: texts(&["#"]), quotes: "\"'".into(), ..Dialect::default() }
+    }
+
+    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
+        read(source, dialect)
+    }
+
+    fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
+        split(source, kind, span)
+    }
+
+    fn kind_of(&self, text: &[u8], _: &Dialect) -> Kind {
+        kind_of(text)
+    }
+
+    fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
+        ": "
+    }
+
+    fn block_lines(&self, words: &str, _: &Document) -> Option<BlockLines> {
+        Some((format!("{words}:"), None))
+    }
+
+    fn is_standard(&self) -> bool {
+        true
+    }
+
+    fn meaning<'a>(&self, raw: &'a [u8], _: &Dialect) -> Cow<'a, [u8]> {
+        scalars::meaning(Family::Yaml, raw)
+    }
+
+    fn may_be_value(&self, value: &str) -> bool {
+        !value.contains(' ')
+    }
+
+    fn endings(&self) -> &'static [&'static str] {
+        &["yaml", "yml"]
+    }
+}
+
+fn read(source: &[u8], _: &Dialect) -> Tree {
     let (content, from) = match text(source) {
         Ok(text) => text,
         Err(at) => return refused(source, at),
@@ -263,7 +310,7 @@ fn behind_notes(source: &[u8], start: usize) -> usize {
 }
 
 /// What a text out of a comment would be, as far as its beginning tells.
-pub fn kind_of(text: &[u8]) -> Kind {
+fn kind_of(text: &[u8]) -> Kind {
     match text.first() {
         Some(b'#') => return Kind::Comment,
         Some(b'-') | None => return Kind::Opaque,
@@ -316,7 +363,7 @@ fn string_end(source: &[u8], at: usize) -> Option<usize> {
     }
 }
 
-pub fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
+fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
     let text = trim(source, span);
     let limited = &source[..text.end as usize];
     let mut at = text.start as usize;

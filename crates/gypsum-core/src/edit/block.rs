@@ -5,7 +5,6 @@ use super::quoting::quoted;
 use super::style::written_name;
 use crate::doc::{Document, Family, Kind};
 use crate::finding::Finding;
-use crate::text::Span;
 
 /// A setting of a new block: its name and value.
 pub type Body<'a> = Vec<(&'a str, &'a str)>;
@@ -45,13 +44,6 @@ pub fn is_block(doc: &Document, words: &str, body: &Body<'_>) -> bool {
         })
 }
 
-/// What stands behind the closing braces of this file: in some formats a block is itself a statement.
-fn after_brace(doc: &Document) -> &'static str {
-    let closes = |(_, kind, span): (u32, Kind, Span)| (kind == Kind::Close).then(|| span.of(doc.source()));
-    let with_mark = |text: &[u8]| text.trim_ascii_start().starts_with(b"};");
-    if doc.tree().leaves().find_map(closes).is_some_and(with_mark) { ";" } else { "" }
-}
-
 /// What a new thing is to be read back as.
 pub type Inserted2 = (Kind, Vec<u8>, Vec<u8>);
 
@@ -79,23 +71,9 @@ pub fn new_block(
             format!("there is: {known}")
         }));
     }
-    let (open, close) = match family {
-        Family::Braces => (format!("{words} {{"), Some(format!("}}{}", after_brace(doc)))),
-        Family::Nested => (format!("{words} {{"), Some("}".into())),
-        Family::Tags => (format!("<{words}>"), Some(format!("</{name}>"))),
-        Family::Sections | Family::Toml => (format!("[{words}]"), None),
-        Family::Json => (
-            format!("{}: {{", String::from_utf8_lossy(&family.quote(words, b'"', doc.dialect()))),
-            Some("}".into()),
-        ),
-        Family::Yaml => (format!("{words}:"), None),
-        Family::Xml => (format!("<{words}>"), Some(format!("</{words}>"))),
-        Family::Stanzas if doc.dialect().groups.is_empty() => (format!("{words}:"), None),
-        Family::Keyword | Family::Stanzas => (words.to_owned(), None),
-        _ => {
-            return Err(Finding::edit_error("no-blocks", format!("a {} file has no blocks", family.name()))
-                .help("leave out the steps before the name"));
-        }
+    let Some((open, close)) = family.block_lines(words, doc) else {
+        return Err(Finding::edit_error("no-blocks", format!("a {} file has no blocks", family.name()))
+            .help("leave out the steps before the name"));
     };
     let whole = family == Family::Sections || family.is_standard();
     let (name, rest) = if whole { (words, "") } else { (name, rest) };

@@ -71,16 +71,7 @@ pub fn run(
 /// The family that reads most of the file as settings; where several do, the one that its name speaks for.
 fn best_family(file: &Path, bytes: &[u8]) -> Family {
     let end = file.extension().and_then(|end| end.to_str()).unwrap_or_default();
-    let by_name = match end {
-        "json" => Some(Family::Json),
-        "yaml" | "yml" => Some(Family::Yaml),
-        "toml" => Some(Family::Toml),
-        "xml" => Some(Family::Xml),
-        "properties" => Some(Family::Properties),
-        "py" => Some(Family::Literals),
-        "ini" => Some(Family::Sections),
-        _ => None,
-    };
+    let by_name = Family::of_ending(end);
     let in_default = file.starts_with("/etc/default") || file.starts_with("/etc/sysconfig");
     by_name.or(in_default.then_some(Family::Assignments)).unwrap_or_else(|| by_shape(bytes))
 }
