@@ -27,6 +27,7 @@ pub mod address;
 pub mod change;
 pub mod check;
 pub mod checker;
+pub mod critical;
 pub mod diff;
 pub mod doc;
 pub mod edit;

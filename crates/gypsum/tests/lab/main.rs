@@ -18,6 +18,7 @@ mod hostile;
 mod journal;
 mod keepers;
 mod kill;
+mod owners;
 mod places;
 mod probes;
 mod profiles;

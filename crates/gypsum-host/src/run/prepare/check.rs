@@ -62,6 +62,9 @@ pub(super) fn check(
         runs.push(run);
         findings.extend(found);
     }
+    let (found, own_checkers) = checked.proposal.check_critical_files(cx.world)?;
+    findings.extend(found);
+    runs.extend(own_checkers);
     // A proposal that the checker refuses is not understood at all.
     let refused = findings.iter().any(|finding| finding.severity == Severity::Fault);
     if !refused {
@@ -143,7 +146,7 @@ fn with_service(
 }
 
 /// The files of a proposal, as a checker reads them.
-fn files_of<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
+pub(super) fn files_of<'a>(files: &'a [NewFile], home: &Path) -> Vec<Proposed<'a>> {
     let one = |file: &'a NewFile| Proposed {
         real: &file.real,
         bytes: file.after(),
