@@ -50,6 +50,7 @@ pub mod report;
 pub mod rules;
 pub mod secret;
 pub mod service;
+pub mod starter;
 pub mod survey;
 pub mod text;
 pub mod value;

@@ -71,6 +71,7 @@ mod security_label;
 pub mod service;
 pub mod shell;
 pub mod sockets;
+pub mod starter;
 pub mod state;
 pub mod survey;
 pub mod transaction;

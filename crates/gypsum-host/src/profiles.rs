@@ -189,9 +189,8 @@ fn unknown(daemon: &str) -> Error {
         Some(near) => format!("did you mean {near}? "),
         None => String::new(),
     };
-    Error::usage(format!("there is no profile for a daemon called {daemon}")).help(format!(
-        "{first}`gypsum daemons` lists them; for any other: --file PATH --format FAMILY --unit UNIT"
-    ))
+    Error::usage(format!("there is no profile for a daemon called {daemon}"))
+        .help(format!("{first}`gypsum daemons` lists them; for any other: --file PATH --unit UNIT"))
 }
 
 /// The profile in a file of the administrator's own, as it holds on this host.

@@ -1,13 +1,16 @@
 //! From what was typed to a profile.
 
 use crate::args::Target;
+use crate::command::Context;
 use gypsum_core::doc::Family;
 use gypsum_core::finding::Finding;
 use gypsum_core::probe::{Check, parse_check};
 use gypsum_core::profile::{Checker, Files, Profile, Service};
+use gypsum_core::starter::guess;
 use gypsum_core::text::nearest;
 use gypsum_host::error::Error;
 use gypsum_host::profiles::{NoProfile, check_name, load};
+use gypsum_host::state::NamedDaemon;
 
 /// Why there is no profile to work with.
 pub enum NoTarget {
@@ -32,16 +35,76 @@ impl From<NoProfile> for NoTarget {
     }
 }
 
-/// The profile of the daemon that is meant.
-pub fn profile_of(target: &Target) -> Result<Profile, NoTarget> {
-    let mut profile = match &target.file {
-        Some(_) => without_profile(target)?,
-        None => load(&target.daemon, target.profile.as_deref())?,
+/// The profile of the daemon that is meant: a profile's, or what was named on this command line or on an earlier one.
+pub fn profile_of(context: &Context, target: &Target) -> Result<Profile, NoTarget> {
+    let mut profile = match (&target.file, load_or_remember(context, target)) {
+        (Some(_), _) => without_profile(context, target)?,
+        (None, profile) => profile?,
     };
     for word in &target.checks {
         profile.health.push(check_of("--health", word)?);
     }
     Ok(profile)
+}
+
+fn load_or_remember(context: &Context, target: &Target) -> Result<Profile, NoTarget> {
+    let unknown = match load(&target.daemon, target.profile.as_deref()) {
+        Err(NoProfile::Error(error)) if target.profile.is_none() => error,
+        profile => return Ok(profile?),
+    };
+    check_name(&target.daemon)?;
+    let Some(named) = context.state.named(&target.daemon)? else { return Err(unknown.into()) };
+    let earlier = Target {
+        file: Some(named.file),
+        format: Some(named.format),
+        unit: named.unit,
+        checker: named.checker,
+        ..target.clone()
+    };
+    let mut profile = without_profile(context, &earlier)?;
+    for word in &named.health {
+        profile.health.push(check_of("--health", word)?);
+    }
+    Ok(profile)
+}
+
+/// Remembers what was named of a daemon that has no profile.
+pub fn remember(context: &Context, target: &Target, profile: &Profile) -> Result<(), Error> {
+    if target.file.is_none() || load(&target.daemon, None).is_ok() {
+        return Ok(());
+    }
+    let is_jsonc = profile.files.format == Family::Json && !profile.dialect.comments.is_empty();
+    let named = NamedDaemon {
+        file: profile.files.home.clone().into(),
+        format: if is_jsonc { "jsonc".to_owned() } else { profile.files.format.name().to_owned() },
+        unit: target.unit.clone(),
+        checker: target.checker.clone(),
+        health: target.checks.clone(),
+    };
+    context.state.remember(&target.daemon, &named)
+}
+
+/// The family that is called `name`.
+pub fn family_of(name: &str) -> Result<Family, Error> {
+    Family::named(name).ok_or_else(|| {
+        let known = Family::ALL.map(Family::name);
+        let near = nearest(name, known);
+        let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
+        Error::usage(format!("there is no family of formats called {name}"))
+            .help(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
+    })
+}
+
+/// The family that a file is most likely of, which is said.
+fn guessed(context: &Context, path: &str) -> Result<Family, Error> {
+    let file = std::path::Path::new(path);
+    let bytes = std::fs::read(file).map_err(|error| {
+        Error::file("read", file, error).help("its format cannot be guessed; name it: --format FAMILY")
+    })?;
+    let guess = guess(path, &bytes);
+    let name = guess.family.name();
+    context.out.eprint(&format!("format    {name}: {}; --format names another one", guess.because));
+    Ok(guess.family)
 }
 
 /// A health check as it is typed.
@@ -53,20 +116,16 @@ pub fn check_of(option: &str, sentence: &str) -> Result<Check, Error> {
 }
 
 /// A daemon that is named on the command line alone.
-fn without_profile(target: &Target) -> Result<Profile, Error> {
+fn without_profile(context: &Context, target: &Target) -> Result<Profile, Error> {
     check_name(&target.daemon)?;
     let file = target.file.as_deref().unwrap_or_else(|| std::path::Path::new(""));
     let path = std::path::absolute(file).map_err(|error| Error::file("use", file, error))?;
     let path = path.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?.to_owned();
-    let name = target.format.as_deref().unwrap_or_default();
-    let commented = name == "jsonc";
-    let format = Family::named(if commented { "json" } else { name }).ok_or_else(|| {
-        let known = Family::ALL.map(Family::name);
-        let near = nearest(name, known);
-        let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-        Error::usage(format!("there is no family of formats called {name}"))
-            .help(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
-    })?;
+    let commented = target.format.as_deref() == Some("jsonc");
+    let format = match target.format.as_deref() {
+        Some(name) => family_of(if commented { "json" } else { name })?,
+        None => guessed(context, &path)?,
+    };
     let files = Files::one(path, format);
     let mut dialect = format.plain_dialect();
     if commented {

@@ -1,7 +1,9 @@
 //! The state folder: one folder a change, under one folder a daemon.
 
+mod named;
 mod newest;
 
+pub use named::NamedDaemon;
 pub use newest::Newest;
 
 use crate::accounts;

@@ -77,9 +77,9 @@ pub struct Target {
     #[arg(long, value_name = "FILE", conflicts_with = "file")]
     pub profile: Option<PathBuf>,
     /// Without a profile: the daemon's configuration file
-    #[arg(long, value_name = "PATH", requires = "format")]
+    #[arg(long, value_name = "PATH")]
     pub file: Option<PathBuf>,
-    /// Without a profile: the family of its format (keyword, sections, braces, json, jsonc …)
+    /// Without a profile: the family of its format (keyword, sections, braces, json, jsonc …) [default: guessed]
     #[arg(long, value_name = "FAMILY", requires = "file")]
     pub format: Option<String>,
     /// Without a profile: the systemd unit that runs it
@@ -410,23 +410,29 @@ Examples:
         /// Check this profile: how it is written, and whether what it names is on this host
         #[arg(long, value_name = "FILE")]
         check: Option<PathBuf>,
+        /// Forget how a daemon without a profile was named on the command line; its changes stay
+        #[arg(long, value_name = "DAEMON", conflicts_with = "check")]
+        forget: Option<String>,
     },
     /// Write a first profile for a daemon that has none, from what is on this host
     #[command(
-        after_help = "Example:\n  gypsum enrol boards --file /etc/boards/boards.conf --unit boards.service > boards.toml"
+        after_help = "Examples:\n  gypsum enrol boards > boards.toml\n  gypsum enrol boards --file /etc/boards/boards.conf --unit boards.service"
     )]
     Enrol {
         /// What its administrators call it
         daemon: String,
-        /// Its configuration file
+        /// Its configuration file [default: looked for]
         #[arg(long, value_name = "PATH")]
-        file: PathBuf,
-        /// The unit that runs it
+        file: Option<PathBuf>,
+        /// The unit that runs it [default: the one of that name]
         #[arg(long, value_name = "UNIT")]
         unit: Option<String>,
-        /// The family of its format, if the one that reads most of it is wrong
+        /// The family of its format [default: guessed]
         #[arg(long, value_name = "FAMILY")]
         format: Option<String>,
+        /// It takes up a change on a reload; otherwise it is restarted
+        #[arg(long)]
+        reload: bool,
     },
     /// Walk through a change, a refusal, a restore and a recovery with a made-up daemon
     Demo {

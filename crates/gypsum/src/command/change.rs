@@ -2,9 +2,10 @@
 
 use super::{Context, world};
 use crate::args::{ChangeOptions, Target};
-use crate::target::{NoTarget, check_of, profile_of};
+use crate::target::{NoTarget, check_of, profile_of, remember};
 use crate::typed::{Typed, content_of, extra_files_of};
 use crate::view::ChangeView;
+use gypsum_core::change::Verdict;
 use gypsum_core::edit::{Edit, Request};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::probe::{Probe, parse_source};
@@ -54,7 +55,7 @@ pub fn run(
         }
         None => NewContent::Edits(edits),
     };
-    let mut profile = profile_of(target)?;
+    let mut profile = profile_of(context, target)?;
     let only = prepared.within.as_deref().map(std::path::absolute).transpose();
     let only = only.map_err(|error| Error::cannot(format!("--in cannot be used: {error}")))?;
     let content = in_absolute_files(content)?;
@@ -64,7 +65,7 @@ pub fn run(
     let request = request_of(profile, content, options)?;
     let why = prepared.why;
     let remark = prepared.remark;
-    carry_out(context, ChangeRequest { only, extra_files, hidden, why, remark, ..request })
+    carry_out(context, target, ChangeRequest { only, extra_files, hidden, why, remark, ..request })
 }
 
 /// The same edits, each file by its whole name.
@@ -128,14 +129,14 @@ fn take_live(
             .help("give further edits with --hold first")
             .into());
     }
-    let profile = profile_of(target)?;
+    let profile = profile_of(context, target)?;
     let numbers = drafts_of("--ready", numbers)?;
     let (content, drafts) = ready(&RealDisk, &context.state, &profile, numbers.as_deref())?;
     let takes_live = drafts.iter().map(Draft::taken).collect::<Result<_, _>>()?;
     let held_for = drafts.iter().filter_map(|draft| draft.note.why.clone());
     let mut request = request_of(profile, content, options)?;
     request.why = request.why.or_else(|| held_for.reduce(|all, why| format!("{all}; {why}")));
-    carry_out(context, ChangeRequest { takes_live, ..request })
+    carry_out(context, target, ChangeRequest { takes_live, ..request })
 }
 
 /// The numbers of drafts as they are typed, `3,4`; `None` if all are meant.
@@ -177,14 +178,21 @@ fn time_of(option: &str, text: &str) -> Result<Duration, Error> {
 }
 
 /// Carries a change out and draws it; its exit status.
-pub fn carry_out(context: &Context, request: ChangeRequest) -> Result<ExitStatus, NoTarget> {
+pub fn carry_out(context: &Context, target: &Target, request: ChangeRequest) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
     let strict = request.wishes.acceptance.strict;
+    let profile = request.profile.clone();
     let mut view =
         ChangeView::new(context.out).asking(!context.yes).strict(strict).progress(world.progress());
     let Finished { report, status } = gypsum_host::run::change(&world, &context.state, &mut view, request);
     if context.out.json {
         context.report(status, &report);
+    }
+    // The change is over and well, whether or not this is remembered.
+    if report.verdict == Some(Verdict::Kept)
+        && let Err(error) = remember(context, target, &profile)
+    {
+        context.out.error(&error);
     }
     Ok(status)
 }

@@ -12,7 +12,7 @@ use gypsum_host::rehearse::check_live;
 use gypsum_host::survey::{Early, check_standing};
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
-    let profile = profile_of(target)?;
+    let profile = profile_of(context, target)?;
     let early = Early::begin(&profile);
     let loading = files::load(&profile, None)?;
     let mut findings = check_standing(&profile, &loading, &early);

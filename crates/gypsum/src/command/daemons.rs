@@ -5,7 +5,8 @@ use crate::target::NoTarget;
 use crate::view::columns;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::{Profile, Sort};
-use gypsum_host::profiles::{NoProfile, load, names, read_file};
+use gypsum_host::error::Error;
+use gypsum_host::profiles::{NoProfile, check_name, load, names, read_file};
 use std::io;
 use std::path::Path;
 
@@ -44,6 +45,25 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
         };
         rows.push(vec![name, place, profile.title]);
     }
+    for name in context.state.all_named()? {
+        let named = match context.state.named(&name) {
+            Ok(Some(named)) => named,
+            Ok(None) => continue,
+            Err(error) => {
+                context.out.error(&error);
+                problems.push(error.to_string());
+                continue;
+            }
+        };
+        let file = named.file.display().to_string();
+        let title =
+            format!("named on the command line, read as {}; --forget {name} forgets it", named.format);
+        documents.push(serde_json::json!({
+            "daemon": name, "also": [], "title": title,
+            "file": file, "here": is_here(&named.file), "profile": "remembered",
+        }));
+        rows.push(vec![name, file, title]);
+    }
     if context.out.json {
         let fields = serde_json::json!({ "daemons": documents, "problems": problems });
         context.answer(ExitStatus::Success, fields);
@@ -55,8 +75,20 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
         "settings of any systemd service".into(),
     ]);
     columns(&rows, &[16, 44, 200]).iter().for_each(|line| context.out.print(line));
-    context.out.print("Any other: --file PATH --format FAMILY --unit UNIT, or a profile of its own in");
+    context.out.print("Any other: --file PATH --unit UNIT, or a profile of its own (gypsum enrol) in");
     context.out.print(&format!("{}.", gypsum_host::profiles::FOLDER));
+    Ok(ExitStatus::Success)
+}
+
+/// Forgets how a daemon was named on the command line.
+pub fn forget(context: &Context, daemon: &str) -> Result<ExitStatus, NoTarget> {
+    check_name(daemon)?;
+    if !context.state.forget(daemon)? {
+        let error = Error::usage(format!("nothing is remembered of {daemon}"));
+        return Err(error.help("gypsum daemons lists what is").into());
+    }
+    context.answer(ExitStatus::Success, serde_json::json!({ "forgotten": daemon }));
+    context.say_unless_json(&format!("{daemon} is forgotten; its changes stay."));
     Ok(ExitStatus::Success)
 }
 

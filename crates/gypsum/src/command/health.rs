@@ -13,7 +13,7 @@ use gypsum_host::run::{Values, checks_behind};
 use gypsum_host::{files, service};
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
-    let profile = profile_of(target)?;
+    let profile = profile_of(context, target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&profile, None)?;
     let mut checks = Values::of(&profile, &loading).checks_now(&unit)?;

@@ -80,9 +80,10 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         }
         Command::Recover { daemon, set_aside: true } => recover::set_aside(&context, daemon.as_deref()),
         Command::Recover { daemon, set_aside: false } => recover::run(&context, daemon.as_deref()),
-        Command::Daemons { check } => daemons::run(&context, check.as_deref()),
-        Command::Enrol { daemon, file, unit, format } => {
-            enrol::run(&context, &daemon, &file, unit.as_deref(), format.as_deref())
+        Command::Daemons { forget: Some(daemon), .. } => daemons::forget(&context, &daemon),
+        Command::Daemons { check, forget: None } => daemons::run(&context, check.as_deref()),
+        Command::Enrol { daemon, file, unit, format, reload } => {
+            enrol::run(&context, &daemon, enrol::Asked { file, unit, format, reload })
         }
         Command::Demo { keep } => demo::run(&context, keep),
     };

@@ -29,7 +29,7 @@ pub fn run(
     asked: &Asked<'_>,
     options: &ChangeOptions,
 ) -> Result<ExitStatus, NoTarget> {
-    let profile = profile_of(target)?;
+    let profile = profile_of(context, target)?;
     if options.hold {
         let error = Error::usage("a restore cannot be held");
         return Err(error.help("-n shows what a restore would do").into());
@@ -70,7 +70,7 @@ pub fn run(
     let mut request = request_of(profile, content, options)?;
     request.prune = prune;
     request.why.get_or_insert(why);
-    carry_out(context, request)
+    carry_out(context, target, request)
 }
 
 /// A change that was not kept has nothing live to take back; its old files are a state all the same.

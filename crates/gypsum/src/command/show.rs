@@ -18,7 +18,7 @@ use serde::ser::{SerializeSeq, Serializer};
 use std::convert::Infallible;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<ExitStatus, NoTarget> {
-    let profile = profile_of(target)?;
+    let profile = profile_of(context, target)?;
     let loading = files::load(&profile, None)?;
     if let ([name], false) = (words, all) {
         let address = Address::parse(name).ok();

@@ -11,6 +11,7 @@ mod alarms;
 mod around;
 mod daemons;
 mod effects;
+mod enrol;
 mod guardian;
 mod health;
 mod host;

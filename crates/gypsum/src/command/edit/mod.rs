@@ -46,7 +46,7 @@ pub fn run(
     options: &ChangeOptions,
 ) -> Result<ExitStatus, NoTarget> {
     let world = world()?;
-    let mut profile = profile_of(target)?;
+    let mut profile = profile_of(context, target)?;
     // What cannot be done is said before anybody types.
     request_of(profile.clone(), NewContent::Whole(Vec::new()), options)?;
     context.state.prepare(&RealDisk, &profile.daemon)?;
@@ -63,7 +63,7 @@ pub fn run(
     let (name, real) = (loading.loaded[n].name.clone(), loading.loaded[n].real.clone());
     let like = loading.files[n].doc.clone();
     let mut editing =
-        Editing { context, world: &world, profile, asked, options, name, real, makes, like, line };
+        Editing { context, target, world: &world, profile, asked, options, name, real, makes, like, line };
     match editing.begin()? {
         Some(begun) => editing.go_on(begun),
         None => Ok(ExitStatus::NotRun),
@@ -101,6 +101,7 @@ fn place(loading: &Loading, within: Option<&Path>, at: Option<&str>) -> Result<(
 
 struct Editing<'a> {
     context: &'a Context,
+    target: &'a Target,
     world: &'a dyn World,
     profile: Profile,
     asked: &'a Asked,
@@ -171,7 +172,7 @@ impl Editing<'_> {
                     // What was held goes live by `--ready` alone.
                     request.wishes.hold |= was_held && !request.wishes.dry_run;
                     request.wishes.dry_run |= request.wishes.hold;
-                    let status = carry_out(self.context, request)?;
+                    let status = carry_out(self.context, self.target, request)?;
                     // What was only tried is not live.
                     if self.options.dry_run {
                         draft.is_now(Reason::Left, self.world.now_ms())?;

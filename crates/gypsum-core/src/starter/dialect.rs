@@ -1,0 +1,64 @@
+//! The dialect of a file, as the file itself shows it.
+
+use super::Sighting;
+use super::format::headers;
+use crate::doc::{Dialect, Document, Family, Kind};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Marks that begin a comment somewhere.
+const MARKS: [&str; 4] = ["#", ";", "//", "!"];
+
+/// The dialect, and the names that stand more than once in one block.
+pub(super) struct Shown {
+    pub dialect: Dialect,
+    /// Names that stand more than once in one block, as they are written.
+    pub repeated: BTreeSet<String>,
+}
+
+/// What the file shows.
+pub(super) fn shown(sighting: &Sighting) -> Shown {
+    let mut dialect = sighting.family.plain_dialect();
+    let text = String::from_utf8_lossy(&sighting.bytes);
+    if !sighting.family.is_standard() {
+        let begins = |mark: &str| text.lines().any(|line| line.trim_start().starts_with(mark));
+        let seen: Vec<String> =
+            MARKS.iter().filter(|mark| begins(mark)).map(|mark| (*mark).to_owned()).collect();
+        // What begins a comment in this file comes first: a line is commented out with it.
+        let known = dialect.comments.iter().filter(|mark| !seen.contains(mark)).cloned().collect::<Vec<_>>();
+        dialect.comments = seen.into_iter().chain(known).collect();
+        let continued = text.lines().any(|line| line.ends_with('\\') && !line.trim_start().starts_with('#'));
+        if sighting.family == Family::Stanzas {
+            dialect.groups = headers(&text);
+        }
+        dialect.continuation = dialect.continuation || continued;
+    }
+    let Ok(doc) = Document::read(sighting.bytes.clone(), sighting.family, dialect.clone()) else {
+        return Shown { dialect, repeated: BTreeSet::new() };
+    };
+    let (mut count, mut names) = (BTreeMap::<(Option<u32>, String), usize>::new(), Vec::new());
+    for (leaf, kind, _) in doc.tree().leaves() {
+        let Some(parts) = doc.parts(leaf).filter(|_| kind == Kind::Setting) else { continue };
+        let name = doc.name(&parts);
+        let value = String::from_utf8_lossy(&parts.value.raw(doc.source())).trim_matches('"').to_owned();
+        *count.entry((doc.tree().block_of(leaf), name.clone())).or_default() += 1;
+        names.push((name, value));
+    }
+    dialect.includes.clear();
+    for (name, value) in names.iter().filter(|(name, _)| is_include(name)) {
+        if sighting.folders.iter().any(|folder| folder == value.trim_end_matches('/')) {
+            dialect.include_folders.entry(name.clone()).or_insert_with(|| "*".to_owned());
+        } else if sighting.existing.contains(value) || value.contains('*') {
+            dialect.includes.push(name.clone());
+        }
+    }
+    dialect.includes.sort();
+    dialect.includes.dedup();
+    let repeated = count.into_iter().filter(|(_, count)| *count > 1).map(|((_, name), _)| name).collect();
+    Shown { dialect, repeated }
+}
+
+/// Whether a name says that another file is read.
+fn is_include(name: &str) -> bool {
+    let name: String = name.to_lowercase().chars().filter(char::is_ascii_alphanumeric).collect();
+    name.starts_with("include") || ["confdir", "configdir", "conffile"].contains(&name.as_str())
+}

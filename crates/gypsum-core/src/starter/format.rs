@@ -1,0 +1,145 @@
+//! Which family a file is of, by its name and by its lines.
+
+use crate::doc::{Document, Family, Kind};
+
+/// The family of a file, and why.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Guess {
+    /// The family.
+    pub family: Family,
+    /// Why, in words.
+    pub because: &'static str,
+}
+
+/// The family that a file at `path` is most likely of. Its name decides where the file can be read so; else its lines.
+pub fn guess(path: &str, bytes: &[u8]) -> Guess {
+    let end = path.rsplit('/').next().and_then(|name| name.rsplit_once('.')).map_or("", |(_, end)| end);
+    if let Some(family) = Family::of_ending(end).filter(|family| reads(*family, bytes)) {
+        return Guess { family, because: "its name ends like that" };
+    }
+    let of_shell = ["/etc/default/", "/etc/sysconfig/"].iter().any(|folder| path.starts_with(folder));
+    if of_shell && reads(Family::Assignments, bytes) {
+        return Guess { family: Family::Assignments, because: "files of that folder are read by a shell" };
+    }
+    by_lines(bytes)
+}
+
+/// Whether every line can be read.
+fn reads(family: Family, bytes: &[u8]) -> bool {
+    Document::read(bytes.into(), family, family.plain_dialect())
+        .is_ok_and(|doc| doc.tree().leaves().all(|(_, kind, _)| kind != Kind::Broken))
+}
+
+/// By what its lines look like.
+fn by_lines(bytes: &[u8]) -> Guess {
+    let text = String::from_utf8_lossy(bytes);
+    let is_comment =
+        |line: &&str| line.trim_start().starts_with(['#', ';', '!']) || line.trim().starts_with("//");
+    let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty() && !is_comment(line)).collect();
+    let count = |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|line| fits(line.trim())).count();
+    let most = |fits: &dyn Fn(&str) -> bool| count(fits) * 2 > lines.len();
+    let any = |fits: &dyn Fn(&str) -> bool| count(fits) > 0;
+    let says = |family, because| Guess { family, because };
+    let first = text.trim_start();
+    if first.starts_with("<?xml") && reads(Family::Xml, bytes) {
+        return says(Family::Xml, "it begins with <?xml");
+    }
+    if first.starts_with(['{', '[']) && !lines.is_empty() && reads(Family::Json, bytes) {
+        return says(Family::Json, "it is JSON");
+    }
+    if any(&|line| line.starts_with("</")) {
+        return says(Family::Tags, "blocks end with </…>");
+    }
+    let opens = |line: &str| line.ends_with('{') && !line.starts_with('[');
+    if any(&opens) && any(&|line| line.ends_with(';')) {
+        return says(Family::Braces, "blocks stand in braces, and lines end in semicolons");
+    }
+    if most(&|line| line.ends_with(';')) {
+        return says(Family::Braces, "lines end in semicolons");
+    }
+    if any(&opens) {
+        return says(Family::Nested, "blocks stand in braces");
+    }
+    let is_header = |line: &str| line.starts_with('[') && line.ends_with(']');
+    let assigns = |line: &str| {
+        line.split_once('=').is_some_and(|(name, _)| !name.trim().is_empty() && !name.trim().contains(' '))
+    };
+    if any(&is_header) {
+        let quotes =
+            |line: &str| line.split_once('=').is_some_and(|(_, value)| value.trim().starts_with('"'));
+        let is_toml = any(&quotes) && reads(Family::Toml, bytes);
+        return if is_toml {
+            says(Family::Toml, "it is TOML, with quoted texts")
+        } else {
+            says(Family::Sections, "it has [section] headers")
+        };
+    }
+    let is_key = |line: &str| {
+        let line = line.strip_prefix("- ").unwrap_or(line);
+        line.ends_with(':') || line.split_once(": ").is_some_and(|(name, _)| !name.contains([' ', '=']))
+    };
+    if first.starts_with("---") || most(&is_key) && reads(Family::Yaml, bytes) {
+        return says(Family::Yaml, "most lines are `name: value`");
+    }
+    if most(&assigns) {
+        return says(Family::Equals, "most lines are `name = value`");
+    }
+    let is_indented = |line: &&str| line.starts_with([' ', '\t']);
+    if lines.iter().any(is_indented) && any(&|line| line.ends_with(':')) {
+        return says(Family::Stanzas, "indented lines stand under headers that end in a colon");
+    }
+    if !headers(&text).is_empty() {
+        return says(Family::Stanzas, "all indented lines stand under headers");
+    }
+    says(Family::Keyword, "most lines are `name value`")
+}
+
+/// The first words of lines that are headers of indented ones, where every line that is not indented is such a one.
+pub(super) fn headers(text: &str) -> Vec<String> {
+    let lines = text.lines().filter(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#'));
+    let lines: Vec<&str> = lines.collect();
+    let is_indented = |line: &str| line.starts_with([' ', '\t']);
+    let mut words: Vec<String> = Vec::new();
+    for (n, line) in lines.iter().enumerate().filter(|(_, line)| !is_indented(line)) {
+        let is_header = lines.get(n + 1).is_some_and(|next| is_indented(next));
+        let word = line.split_whitespace().next().unwrap_or_default();
+        if !is_header || line.ends_with(':') {
+            return Vec::new();
+        }
+        words.push(word.to_owned());
+    }
+    words.sort();
+    words.dedup();
+    words
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn shapes_are_told_apart() {
+        let cases = [
+            ("/etc/x.conf", "[mysqld]\nport = 1\n", Family::Sections),
+            ("/etc/x.conf", "[tide]\nname = \"low\"\n", Family::Toml),
+            ("/etc/x.conf", "<VirtualHost *>\nServerName x\n</VirtualHost>\n", Family::Tags),
+            ("/etc/x.conf", "server {\n listen 80;\n}\n", Family::Braces),
+            ("/etc/x.conf", "include \"/etc/tide\";\n", Family::Braces),
+            ("/etc/x.conf", "service tide {\n  port = 80\n}\n", Family::Nested),
+            ("/etc/x.conf", "# x\nport = 1\nname = y\n", Family::Equals),
+            ("/etc/x.conf", "Port 22\nUsePAM yes\n", Family::Keyword),
+            ("/etc/x.conf", "server:\n  port: 80\n  name: tide\n", Family::Yaml),
+            ("/etc/x.conf", "# tide\nserver:\n\tport 80\n\thosts a b\n", Family::Stanzas),
+            ("/etc/x.conf", "global\n    rows 3\nboard north\n    port 80\n", Family::Stanzas),
+            ("/etc/x.conf", "{\n  \"port\": 80\n}\n", Family::Json),
+            ("/etc/default/tide", "PORT=80\n", Family::Assignments),
+            ("/etc/tide.ini", "; x\nport=80\n", Family::Sections),
+            // The name alone proves nothing.
+            ("/etc/tide.json", "port 80\n", Family::Keyword),
+        ];
+        for (path, text, family) in cases {
+            assert_eq!(guess(path, text.as_bytes()).family, family, "{path}: {text}");
+            assert!(reads(family, text.as_bytes()), "{family:?} does not read {text}");
+        }
+    }
+}
