@@ -47,6 +47,7 @@ fn candidates(daemon: &str, file: &Path, unit: Seen<'_>, package: &str) -> Vec<(
             let alone = words.get(n + 1).is_none_or(|next| next.starts_with('-'));
             ["check", "test", "verify", "valid"].iter().any(|part| word.contains(part))
                 || word == "-t"
+                || word == "-tt"
                 || word == "-c" && alone
         });
         if (is_check || program.contains("check")) && !["kill", "sh", "bash"].contains(&program) {

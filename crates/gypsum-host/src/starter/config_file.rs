@@ -87,7 +87,10 @@ fn is_configuration(path: &Path) -> bool {
         Some(is_plain && !fs::read(path).ok()?.contains(&0))
     };
     let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default().to_lowercase();
-    !other && !name.starts_with("readme") && is_text(path) == Some(true)
+    // What a daemon writes itself is there, and what is made anew at each boot.
+    let of_running = ["/run", "/var/run", "/var/log", "/var/lib", "/proc", "/sys", "/dev", "/tmp"];
+    let is_elsewhere = of_running.iter().any(|folder| path.starts_with(folder));
+    !other && !is_elsewhere && !name.starts_with("readme") && is_text(path) == Some(true)
 }
 
 /// The names that a file may be called by.
