@@ -63,6 +63,15 @@ pub enum Question {
     },
     /// Whether an account has a password.
     Password(String),
+    /// How long the certificate in a file is valid, in days from now.
+    CertificateDays(String),
+    /// Whether the private key in a file belongs to the certificate in another one.
+    KeyFits {
+        /// The file of the certificate.
+        certificate: String,
+        /// The file of the key.
+        key: String,
+    },
     /// Whether there is a unit of that name.
     Unit(String),
     /// The value in effect of another daemon's setting, as it stands and as a number.
@@ -119,6 +128,8 @@ pub enum Answer {
     PortOwners(Vec<Holder>),
     /// An amount.
     Amount(u64),
+    /// A time in days from now; in the past where it is negative.
+    Days(i64),
     /// What the daemon says of a name.
     Name(NameAnswer),
     /// Words: a version, an account and its groups, accounts.
@@ -252,6 +263,20 @@ impl Survey {
     /// The account of the person who types, and behind it its groups.
     pub fn typist(&self) -> Option<&[String]> {
         self.words(Question::InvokingUser)
+    }
+
+    /// How long the certificate in a file is valid, in days from now; negative where it has run out. `None` where the
+    /// file is none, or cannot be read.
+    pub fn certificate_days(&self, path: &str) -> Option<i64> {
+        match self.ask(Question::CertificateDays(path.into()))? {
+            Answer::Days(days) => Some(*days),
+            _ => None,
+        }
+    }
+
+    /// Whether the private key in a file belongs to the certificate in another one.
+    pub fn key_fits(&self, certificate: &str, key: &str) -> Option<bool> {
+        self.is(Question::KeyFits { certificate: certificate.into(), key: key.into() })
     }
 
     /// Where the person who types comes from, and by which address and port of this host.

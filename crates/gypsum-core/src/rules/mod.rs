@@ -1,6 +1,7 @@
 //! Rules: what is probably not meant, though the format allows it. One group of rules a file.
 
 mod accounts;
+mod any_daemon;
 mod blocks;
 mod characters;
 mod conditions;
@@ -253,7 +254,8 @@ pub struct ProposalView<'a> {
 type OfChange = fn(&ProposalView<'_>, &mut Vec<Finding>);
 
 /// Those that need to know nothing of the settings.
-const OF_FILES: [OfChange; 2] = [
+const OF_FILES: [OfChange; 3] = [
+    any_daemon::check,
     |step, findings| characters::check(&step.before, &step.after, step.changed_statements, findings),
     |step, findings| dropped::files(&step.before, &step.after, findings),
 ];
@@ -332,6 +334,7 @@ pub fn as_if_new(config_view: &ConfigView<'_>) -> Vec<Finding> {
     let all: HashSet<Leaf> = config_view.files.iter().enumerate().flat_map(leaves).collect();
     characters::check(config_view, config_view, &all, &mut findings);
     dropped::leads_nowhere(config_view, dropped::is_pattern, &mut findings);
+    any_daemon::certificates(config_view, &mut findings);
     if !config_view.profile.setting.is_empty() {
         names::unknown(config_view, &all, &mut findings);
         let faults = findings.len();

@@ -10,6 +10,6 @@ mod splice;
 pub use bytes::Bytes;
 pub use glob_match::glob_match;
 pub use lines::{Ending, Place, ending_at, line_span, place_of};
-pub use nearest::nearest;
+pub use nearest::{nearest, slip_of};
 pub use span::Span;
 pub use splice::{LineShift, Splice, apply, apply_within, shift_lines};

@@ -20,6 +20,14 @@ pub fn nearest<'a>(typed: &str, known: impl IntoIterator<Item = &'a str>) -> Vec
     found.into_iter().map(|(_, name)| name).collect()
 }
 
+/// Whether one slip of the fingers turns one name into the other: a letter too many, too few or wrong, or two swapped. A
+/// figure tells names of a series apart, and is no slip.
+pub fn slip_of(typed: &str, known: &str) -> bool {
+    let figures = |name: &str| name.chars().filter(char::is_ascii_digit).collect::<String>();
+    let (typed, known) = (typed.to_lowercase(), known.to_lowercase());
+    figures(&typed) == figures(&known) && distance(&typed, &known) == 1
+}
+
 /// Edit distance that counts a swap of neighbours as one (optimal string alignment).
 fn distance(a: &str, b: &str) -> usize {
     let (a, b): (Vec<char>, Vec<char>) = (a.chars().collect(), b.chars().collect());

@@ -37,15 +37,17 @@ fn judge(tls: &Tls, shown: &[CertificateDer<'_>]) -> Result<String, ProbeError> 
     if seconds(validity.not_before) > now {
         return Err(format!("is not valid before {}", validity.not_before).into());
     }
-    let days = (seconds(validity.not_after) - now).div_euclid(86_400);
+    let days = days_left(&certificate);
     if days < 0 {
         return Err(format!("ran out {} days ago", -days).into());
     }
     if days < i64::from(tls.days) {
         return Err(format!("is valid for {days} days more, expected at least {}", tls.days).into());
     }
-    if let Some(key) = &tls.key {
-        belongs(&certificate, key)?;
+    if let Some(key) = &tls.key
+        && !belongs(&certificate, key)?
+    {
+        return Err(format!("does not belong to the key {key}").into());
     }
     if let Some(ca) = &tls.ca {
         signed(shown, ca, tls.name.as_deref().or_else(|| names.first().map(String::as_str)))?;
@@ -123,17 +125,20 @@ fn covers(name: &str, wanted: &str) -> bool {
     name.eq_ignore_ascii_case(wanted) || name.starts_with("*.") && rest(name) == rest(wanted)
 }
 
-fn belongs(certificate: &Certificate, path: &str) -> Result<(), ProbeError> {
+/// How long a certificate is valid, in days from now; negative where it has run out.
+pub(crate) fn days_left(certificate: &Certificate) -> i64 {
+    let now = jiff::Timestamp::now().as_second();
+    (seconds(certificate.tbs_certificate.validity.not_after) - now).div_euclid(86_400)
+}
+
+/// Whether the private key in a file belongs to a certificate.
+pub(crate) fn belongs(certificate: &Certificate, path: &str) -> Result<bool, ProbeError> {
     let key = PrivateKeyDer::from_pem_file(path)
         .map_err(|error| format!("the key {path} cannot be read: {error}"))?;
     let key = ring::sign::any_supported_type(&key).map_err(|error| format!("the key {path}: {error}"))?;
     let public = key.public_key().ok_or_else(|| format!("the key {path} has no public part"))?;
     let own = certificate.tbs_certificate.subject_public_key_info.to_der();
-    if own.is_ok_and(|own| own == public.as_ref()) {
-        Ok(())
-    } else {
-        Err(format!("does not belong to the key {path}").into())
-    }
+    Ok(own.is_ok_and(|own| own == public.as_ref()))
 }
 
 /// The certificates in a file.

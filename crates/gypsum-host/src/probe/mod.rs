@@ -1,6 +1,6 @@
 //! Probes: one try of a health check, one file a kind. They see the daemon from this host.
 
-mod certificate;
+pub(crate) mod certificate;
 mod command;
 mod dns;
 mod error;

@@ -1,6 +1,7 @@
 //! The survey of this host: what the rules ask, looked up.
 
 mod answers;
+mod certificates;
 mod endpoints;
 mod logins;
 mod names;
@@ -138,6 +139,8 @@ impl<'a> Host<'a> {
             Question::LoginUsers => people::people(),
             Question::Key { account, files } => people::key(account, files),
             Question::Password(account) => people::password(account),
+            Question::CertificateDays(path) => certificates::days(path),
+            Question::KeyFits { certificate, key } => certificates::key_fits(certificate, key),
             Question::Unit(name) => crate::service::unit_exists(name).map_or(Answer::Unknown, Answer::Is),
             Question::OtherDaemonSetting { daemon, setting } => {
                 elsewhere(daemon, setting).unwrap_or(Answer::Unknown)

@@ -9,7 +9,7 @@ use std::net::TcpListener;
 /// `{DIR}` is the folder of the test, `{TAKEN}` a port that somebody holds.
 struct Case(&'static str, &'static str, &'static str, &'static str);
 
-const CASES: [Case; 42] = [
+const CASES: [Case; 48] = [
     Case("keyword", "[setting]\nrows = { kind = \"integer\", min = 1, max = 40 }", "rows 8\n", "rows 80\n"),
     Case(
         "keyword",
@@ -207,6 +207,13 @@ const CASES: [Case; 42] = [
         "",
         "allow nobody-of-this-name\n",
     ),
+    // Nothing is known of the settings.
+    Case("keyword", "", "rows 8\n", "rows many\n"),
+    Case("keyword", "", "page {DIR}\n", "page {DIR}/nowhere\n"),
+    Case("keyword", "", "timetable a\n", "timetable a\ntimetabel b\n"),
+    Case("keyword", "", "allow north south\n", "allow \"\"\n"),
+    Case("keyword", "", "allow 10.0.0.0/8\n", "allow 0.0.0.0/0\n"),
+    Case("keyword", "", "feed 127.0.0.1:{TAKEN}\n", "feed 127.0.0.1:1\n"),
 ];
 
 /// The files of a case, in a folder.
@@ -385,7 +392,13 @@ fn rules(output: &std::process::Output) -> std::collections::BTreeSet<String> {
 }
 
 /// What speaks of the difference between two versions cannot be found in one of them.
-const OF_THE_DIFFERENCE: [&str; 13] = [
+const OF_THE_DIFFERENCE: [&str; 19] = [
+    "no-number",
+    "no-such-path",
+    "near-name",
+    "emptied",
+    "every-address",
+    "nobody-listens",
     "locks-out",
     "shuts-out",
     "data",

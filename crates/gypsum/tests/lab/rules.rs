@@ -47,6 +47,25 @@ fn what_the_host_has_to_say() {
     // A whole copy of a unit file, and the package's has moved on.
     lab.sh("cp /usr/lib/systemd/system/nginx.service /etc/systemd/system/; touch -d 2020-01-01 /etc/systemd/system/nginx.service; systemctl daemon-reload");
     assert_eq!(found(&lab, &["change", "unit:nginx", "Nice=5", "-n"], "private-copy")["severity"], "warning");
+    // A certificate that ends soon, and a key of another one: by what the files say, whatever is known of the daemon.
+    lab.sh("cd /root; new() { openssl req -x509 -newkey rsa:2048 -nodes $2 -subj /CN=$1 -keyout $1.key -out $1.pem 2>/dev/null; }
+         new quay.example '-days 3'
+         printf 'certificate /root/quay.example.pem\\nkey /root/quay.example.key\\n' > tide.conf");
+    let tide = |edit: &str| {
+        ["change", "tide", "--file", "/root/tide.conf", "--format", "keyword", edit, "-n"].map(str::to_owned)
+    };
+    let said = |edit: &str| {
+        let words = tide(edit);
+        found(&lab, &words.each_ref().map(String::as_str), "certificate")["message"]
+            .as_str()
+            .unwrap()
+            .to_owned()
+    };
+    lab.sh("cp /root/quay.example.pem /root/copy.pem; openssl genrsa -out /root/other.key 2048 2>/dev/null");
+    assert!(said("certificate=/root/copy.pem").contains("ends in "), "a certificate that ends soon");
+    lab.sh("sed -i s/quay.example.key/other.key/ /root/tide.conf");
+    let (_, report) = lab.gypsum(&tide("certificate=/root/copy.pem").each_ref().map(String::as_str));
+    assert!(report.to_string().contains("does not belong to the certificate"), "{report:#}");
     // The daemon's account can no longer read its file.
     lab.sh("chown root:root /etc/redis/redis.conf; chmod 600 /etc/redis/redis.conf");
     assert_eq!(found(&lab, &["check", "redis"], "unreadable")["severity"], "fault");

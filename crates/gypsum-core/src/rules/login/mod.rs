@@ -90,7 +90,7 @@ pub fn is_touched(
     let Some(login) = &after.profile.login else { return false };
     let decides = |view: &ConfigView<'_>, leaf: &Leaf| {
         let doc = &view.files[leaf.0].doc;
-        let is_group = doc.tree().leaves().any(|(id, kind, _)| id == leaf.1 && kind == Kind::Open);
+        let is_group = doc.tree().kind(leaf.1) == Kind::Open;
         let name = doc.parts(leaf.1).map(|parts| doc.name(&parts)).unwrap_or_default();
         let is = |other: &str| other.eq_ignore_ascii_case(&name);
         is_group || login.names().any(is) || view.profile.dialect.includes.iter().any(|include| is(include))
