@@ -60,5 +60,7 @@ pub(super) fn shown(sighting: &Sighting) -> Shown {
 /// Whether a name says that another file is read.
 fn is_include(name: &str) -> bool {
     let name: String = name.to_lowercase().chars().filter(char::is_ascii_alphanumeric).collect();
-    name.starts_with("include") || ["confdir", "configdir", "conffile"].contains(&name.as_str())
+    // What a program prints is no file.
+    name.starts_with("include")
+        && !["shell", "command", "program", "exec"].iter().any(|word| name.contains(word))
 }

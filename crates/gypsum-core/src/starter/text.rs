@@ -11,6 +11,7 @@ use crate::profile::{Files, Profile};
 use crate::secret::is_secret;
 use std::collections::BTreeMap;
 
+const TEXT: &str = "kind = \"text\"";
 /// So long a description may be, in characters.
 const MOST_ABOUT: usize = 80;
 
@@ -28,6 +29,9 @@ pub fn profile_text(sighting: &Sighting) -> (String, usize) {
     if sighting.checker.as_ref().is_some_and(|checker| checker.knows_names) {
         lines.push("# Its checker refuses a name that it does not know: this was tried.".to_owned());
         lines.push("names-by-checker = true".to_owned());
+    } else {
+        lines.push("# Which names there are is not known: the file shows only some.".to_owned());
+        lines.push("free-blocks = [\"*\"]".to_owned());
     }
     lines.extend(files_part(sighting));
     lines.extend(dialect_part(&shown.dialect));
@@ -38,21 +42,17 @@ pub fn profile_text(sighting: &Sighting) -> (String, usize) {
     lines.push("[setting]".to_owned());
     let count = settings.len();
     let mut tables = Vec::new();
-    for (name, (value, comment)) in settings {
+    for (name, (kind, comment)) in settings {
         // What looks like a secret and its value is hidden where text leaves the program: it gets a table of its own. That
         // it is a secret is known by its name.
         if is_secret(&profile, &name) {
-            tables.extend([
-                String::new(),
-                format!("[setting.{}]", quoted(&name)),
-                kind_of(&value).to_owned(),
-            ]);
+            tables.extend([String::new(), format!("[setting.{}]", quoted(&name)), kind.to_owned()]);
             continue;
         }
         let about = comment.as_deref().and_then(first_sentence);
         let about = about.map_or(String::new(), |about| format!(", about = {}", quoted(&about)));
         let repeats = if shown.repeated.contains(&name) { ", repeats = true" } else { "" };
-        lines.push(format!("{} = {{ {}{about}{repeats} }}", quoted(&name), kind_of(&value)));
+        lines.push(format!("{} = {{ {}{about}{repeats} }}", quoted(&name), kind));
     }
     lines.extend(tables);
     lines.push(String::new());
@@ -67,9 +67,9 @@ fn texts(texts: &[String]) -> String {
     format!("[{}]", texts.iter().map(|text| quoted(text)).collect::<Vec<_>>().join(", "))
 }
 
-/// The names that the file sets, each with its first value and the comment above it.
-fn settings_of(sighting: &Sighting, profile: &Profile) -> BTreeMap<String, (String, Option<String>)> {
-    let mut settings = BTreeMap::new();
+/// The names that the file sets, each with the kind that its values look like, and the comment above the first one.
+fn settings_of(sighting: &Sighting, profile: &Profile) -> BTreeMap<String, (&'static str, Option<String>)> {
+    let mut settings: BTreeMap<String, (&'static str, Option<String>)> = BTreeMap::new();
     let Ok(doc) = Document::read(sighting.bytes.clone(), sighting.family, profile.dialect.clone()) else {
         return settings;
     };
@@ -77,7 +77,11 @@ fn settings_of(sighting: &Sighting, profile: &Profile) -> BTreeMap<String, (Stri
     let layers = EffectiveConfig::of(&files, &Order { roots: vec![0], inclusions: Vec::new() }, profile);
     for row in list(&files, &layers, profile) {
         let Ok(address) = Address::parse(&row.address) else { continue };
-        settings.entry(address.name().to_owned()).or_insert((row.value, row.comment));
+        let kind = kind_of(&row.value);
+        let (known, _) = settings.entry(address.name().to_owned()).or_insert((kind, row.comment));
+        if *known != kind {
+            *known = TEXT;
+        }
     }
     settings
 }
@@ -197,7 +201,7 @@ fn kind_of(value: &str) -> &'static str {
         "kind = \"path\""
     } else {
         // A number may be one of many things, and one that takes a unit.
-        "kind = \"text\""
+        TEXT
     }
 }
 

@@ -66,6 +66,11 @@ pub(super) fn find(daemon: &str, unit: Seen<'_>, package: &Package) -> Option<(P
     for path in &package.configuration {
         speaks(path.clone(), names.weight(path), "its package has it");
     }
+    // Where there is nothing else, the variables that its commands are made of.
+    let variables = unit.iter().flat_map(|unit| &unit.variables).find(|path| path.is_file());
+    if let Some(path) = variables.filter(|_| found.is_empty()) {
+        return Some((path.clone(), "its unit reads variables from it".to_owned()));
+    }
     // Of equals the one with the shorter path: what it includes lies deeper.
     let best = found.into_iter().max_by_key(|(path, (sum, _))| {
         (*sum, std::cmp::Reverse(path.components().count()), std::cmp::Reverse(path.as_os_str().len()))

@@ -6,6 +6,7 @@ use crate::service;
 use gypsum_core::profile::Service;
 use gypsum_core::service::State;
 use procfs::process::Process;
+use std::fs;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -26,6 +27,8 @@ pub(super) struct SeenUnit {
     pub reloads: Vec<Vec<String>>,
     /// The account that the service manager runs it as, where that is not root.
     pub account: Option<String>,
+    /// The files with variables for its commands.
+    pub variables: Vec<PathBuf>,
     /// The processes of the service.
     pub processes: Vec<u32>,
 }
@@ -72,9 +75,26 @@ pub(super) fn find(daemon: &str, named: Option<&str>) -> Result<Option<SeenUnit>
             .first()
             .filter(|user| !user.is_empty() && **user != "root")
             .map(|user| (*user).to_owned()),
-        processes: service::processes(&seen),
+        // Each is followed by whether it may be missing: `PATH (ignore_errors=yes)`.
+        variables: of("EnvironmentFiles")
+            .iter()
+            .filter_map(|value| value.split(" (").next())
+            .map(PathBuf::from)
+            .collect(),
+        processes: service::processes(&seen)
+            .into_iter()
+            .chain(of("ControlGroup").first().map(|group| members(group)).unwrap_or_default())
+            .collect(),
         name,
     }))
+}
+
+/// The processes in a control group, which are the service's though its main process may not be known.
+fn members(group: &str) -> Vec<u32> {
+    // The older hierarchy has those of systemd in a folder of their own.
+    let read = |root: &str| fs::read_to_string(format!("{root}{group}/cgroup.procs")).ok();
+    let text = read("/sys/fs/cgroup").or_else(|| read("/sys/fs/cgroup/systemd")).unwrap_or_default();
+    if group.is_empty() { Vec::new() } else { text.lines().filter_map(|line| line.parse().ok()).collect() }
 }
 
 fn shown(unit: &str) -> Vec<(String, String)> {
@@ -83,7 +103,7 @@ fn shown(unit: &str) -> Vec<(String, String)> {
         "show",
         "--no-pager",
         "-p",
-        "ExecStart,ExecStartPre,ExecReload,User,Environment",
+        "ExecStart,ExecStartPre,ExecReload,User,Environment,EnvironmentFiles,ControlGroup",
         "--",
         unit,
     ];

@@ -8,9 +8,10 @@ fn wrong_words_are_refused_with_the_nearest_right_ones() {
     let host = host();
     let before = config(&host);
     let conf = host.config().display().to_string();
-    let table: [(&[&str], i32, &str); 24] = [
+    let table: [(&[&str], i32, &str); 25] = [
         (&["change", "departurs", "rows=5"], 2, "not of departurs"),
-        (&["change", "sshdd", "rows=5", "--file", "/x"], 2, "--format"),
+        (&["change", "sshdd", "rows=5", "--file", "/x"], 1, "name it: --format FAMILY"),
+        (&["daemons", "--forget", "sshdd"], 2, "nothing is remembered of sshdd"),
         (&["change", "x", "rows=5", "--file", &conf, "--format", "keywrd"], 2, "did you mean keyword?"),
         (
             &["change", "x", "rows=5", "--file", &conf, "--format", "keyword", "--health", "nine"],
