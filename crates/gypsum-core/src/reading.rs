@@ -29,12 +29,20 @@ pub struct Seen {
 }
 
 #[derive(Deserialize)]
+/// A value that is looked at before and after a change: one of `process`, `run` and `http`.
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
+#[cfg_attr(feature = "reference", schemars(rename = "Reading"))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-struct RawReading {
+pub(crate) struct RawReading {
+    /// What it is called; what it looks at where nothing is said.
     name: Option<String>,
+    /// A property of the main process.
     process: Option<String>,
+    /// A command whose last line is the value.
     run: Option<Argv>,
+    /// A URL whose answer is the value.
     http: Option<String>,
+    /// The setting that should move it; `*` where `{name}` in the command stands for each changed setting.
     of: Option<String>,
 }
 

@@ -23,7 +23,9 @@ const FORBIDDEN: [&str; 14] = [
     "print!",
     "std::thread",
 ];
-const ALLOWED: [&str; 12] = [
+const ALLOWED: [&str; 13] = [
+    // Only for the reference of the profile format.
+    "schemars",
     "aho-corasick",
     "imara-diff",
     "jiff",

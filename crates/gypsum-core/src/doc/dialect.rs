@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 /// Which of several statements of one setting decides.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Wins {
     /// The first one; later ones are ignored.
@@ -16,6 +17,7 @@ pub enum Wins {
 
 /// The variations of a family, given by the daemon's profile.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Dialect {
     /// Marks that make a comment of a line that begins with one.

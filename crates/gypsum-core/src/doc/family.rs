@@ -14,6 +14,7 @@ macro_rules! families {
     ($($(#[$about:meta])+ $family:ident = $name:literal: $format:path,)+) => {
         /// A family of formats; a daemon's dialect tells its members apart.
         #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+        #[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
         pub enum Family {
             $($(#[$about])+ #[serde(rename = $name)] $family,)+
         }

@@ -17,8 +17,9 @@ pub struct Command {
     pub expect: Expect,
 }
 
-/// As people write it.
+/// What a command says.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// The command; its program is an absolute path.

@@ -19,8 +19,9 @@ pub struct Dns {
     pub says: Option<String>,
 }
 
-/// As people write it.
+/// An answer of a name server.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// The name that is asked for.

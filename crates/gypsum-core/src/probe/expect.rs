@@ -9,6 +9,7 @@ pub struct Mismatch(pub String);
 
 /// What is expected of a text.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(default, rename_all = "kebab-case")]
 pub struct Expect {
     /// It is this, as a text or as a number.

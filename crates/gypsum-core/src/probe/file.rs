@@ -23,8 +23,9 @@ pub struct FileProperty {
     pub expect: Expect,
 }
 
-/// As people write it.
+/// A file.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// Where: an absolute path.

@@ -16,8 +16,9 @@ pub struct Greeting {
     pub expect: Expect,
 }
 
-/// As people write it.
+/// What a server says first, or to the first thing it is told.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// Where: `HOST:PORT`, or the path of a Unix socket.

@@ -38,8 +38,9 @@ pub struct Http {
     pub expect: Expect,
 }
 
-/// As people write it.
+/// An answer over HTTP.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// What is asked for: a URL.

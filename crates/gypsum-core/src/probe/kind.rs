@@ -12,7 +12,7 @@ use serde::forward_to_deserialize_any;
 
 /// A kind of health check as people write it, in a table of a profile or as a sentence: its fields are the words. The
 /// first field is the kind's own word, with what is looked at.
-pub(super) trait Kind: DeserializeOwned {
+pub(super) trait Kind: DeserializeOwned + Described {
     /// The word that it begins with.
     const WORD: &'static str;
     /// A sentence of this kind.
@@ -25,6 +25,17 @@ pub(super) trait Kind: DeserializeOwned {
     /// The title of such a check, and what is looked at.
     fn probe(self, expect: Expect) -> Result<(String, Probe), BadWords>;
 }
+
+/// Of a type that the reference of the profile format is made from, where that is made.
+#[cfg(feature = "reference")]
+pub(super) trait Described: schemars::JsonSchema {}
+#[cfg(feature = "reference")]
+impl<T: schemars::JsonSchema> Described for T {}
+/// Any type.
+#[cfg(not(feature = "reference"))]
+pub(super) trait Described {}
+#[cfg(not(feature = "reference"))]
+impl<T> Described for T {}
 
 /// All of them.
 pub(super) const KINDS: [Entry; 10] = [
@@ -52,6 +63,9 @@ pub(super) struct Entry {
     pub number: Option<&'static str>,
     /// Its words, its own among them.
     pub fields: fn() -> &'static [&'static str],
+    /// Its fields, for the reference.
+    #[cfg(feature = "reference")]
+    pub schema: fn(&mut schemars::SchemaGenerator) -> schemars::Schema,
     /// Reads it from a table.
     pub of_table: fn(toml::Table, Expect) -> Result<(String, Probe), BadWords>,
     /// Reads it from the words of a sentence.
@@ -66,6 +80,8 @@ impl Entry {
             expects: K::EXPECTS,
             number: K::NUMBER,
             fields: fields::<K>,
+            #[cfg(feature = "reference")]
+            schema: K::json_schema,
             of_table: |table, expect| {
                 let written = K::deserialize(table).map_err(|error| one_line(error.message()))?;
                 written.probe(expect)
@@ -90,6 +106,7 @@ pub(super) fn one_line(message: &str) -> BadWords {
 
 /// The words that go with all kinds.
 #[derive(Default, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, default)]
 pub(super) struct Common {
     /// The name of the check in output; what it looks at where none is given.

@@ -14,8 +14,9 @@ pub struct Log {
     pub expect: Expect,
 }
 
-/// As people write it.
+/// What came into a log since the activation.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// `journal`, or the path of a file.

@@ -1,5 +1,5 @@
 //! Health checks: what is looked at, and what is expected of it. The host looks; this says what for. One kind a file;
-//! [`kind`] has the list of those that people write.
+//! `kind.rs` has the list of those that people write.
 
 mod bad_words;
 mod command;
@@ -30,6 +30,8 @@ pub use process::Process;
 pub use property::{Property, option_of};
 pub use sentence::{parse_check, parse_source};
 pub use ssh::Ssh;
+#[cfg(feature = "reference")]
+pub(crate) use table::health_schema;
 pub(crate) use table::{checks, source};
 pub use tcp::Tcp;
 pub use tls::Tls;

@@ -17,8 +17,9 @@ pub struct Process {
     pub expect: Expect,
 }
 
-/// As people write it.
+/// A property of the main process.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// The property, or an option of the process such as `-Xmx`.

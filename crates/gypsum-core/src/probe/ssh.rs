@@ -31,8 +31,9 @@ pub struct Ssh {
     pub password_file: Option<String>,
 }
 
-/// As people write it.
+/// The ways in that an SSH server offers.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// The server: `HOST:PORT`.

@@ -61,6 +61,33 @@ pub(super) fn read(mut table: Table) -> Result<Check, BadWords> {
     common.check((kind.of_table)(table, expect)?)
 }
 
+/// The health checks of a profile, for its reference: the words of each kind, with those that go with all of them.
+#[cfg(feature = "reference")]
+pub(crate) fn health_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+    use schemars::JsonSchema;
+    use serde_json::{Value, json};
+    let properties = |schema: schemars::Schema| schema.get("properties").cloned().unwrap_or_default();
+    let (common, expect) = (Common::json_schema(generator), Expect::json_schema(generator));
+    let (common, expect) = (properties(common), properties(expect));
+    let one = |kind: &super::kind::Entry| {
+        let own = (kind.schema)(generator);
+        let about = own.get("description").cloned();
+        let mut all = properties(own);
+        let Value::Object(words) = &mut all else { return json!({}) };
+        for word in kind.expects {
+            let name = if *word == "prints" { "contains" } else { word };
+            words.insert((*word).to_owned(), expect[name].clone());
+        }
+        words.extend(common.as_object().cloned().into_iter().flatten());
+        json!({
+            "type": "object", "title": kind.word, "description": about, "required": [kind.word],
+            "properties": all, "additionalProperties": false, "examples": [kind.example],
+        })
+    };
+    let kinds: Vec<Value> = KINDS.iter().map(one).collect();
+    schemars::json_schema!({ "type": "array", "items": { "oneOf": kinds } })
+}
+
 /// Takes these words out of a table.
 fn take(table: &mut Table, words: &[&str]) -> Table {
     words.iter().filter_map(|word| table.remove_entry(*word)).collect()

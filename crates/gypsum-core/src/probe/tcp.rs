@@ -14,8 +14,9 @@ pub struct Tcp {
     pub refused: bool,
 }
 
-/// As people write it.
+/// A connection.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// Where to: `HOST:PORT`.

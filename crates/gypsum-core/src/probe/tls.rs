@@ -20,8 +20,9 @@ pub struct Tls {
     pub ca: Option<String>,
 }
 
-/// As people write it.
+/// A certificate as a server shows it.
 #[derive(Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct Written {
     /// The server: `HOST:PORT`.

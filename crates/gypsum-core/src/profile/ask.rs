@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// A way to ask: a command that reads a scratch file with the name in it, or that prints a list.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Ask {
     /// The command. `{folder}` is a scratch folder, which is its home folder, too; `{file}` is the scratch file in it;

@@ -5,6 +5,8 @@ mod ask;
 mod builtin;
 mod fill;
 mod read;
+#[cfg(feature = "reference")]
+pub mod reference;
 mod rule;
 mod schema;
 mod service;

@@ -5,6 +5,7 @@ use serde::Deserialize;
 
 /// One rule of a profile.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Rule {
     /// Its name, for `--accept`.
@@ -27,6 +28,7 @@ fn fault() -> Severity {
 
 /// What a rule asks. A condition is `NAME`, `NAME=VALUE`, `NAME!=VALUE` or `!NAME`, of the values in effect.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Form {
     /// At least one of these conditions holds.
@@ -71,6 +73,7 @@ pub enum Form {
 
 /// A sequence that is decided by its first fitting member.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Order {
     /// The statements that make the sequence, by name or by how they begin.
@@ -84,6 +87,7 @@ pub struct Order {
 
 /// A sequence that wants a last member.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct WantsEnd {
     /// How a statement begins that wants it.
@@ -94,6 +98,7 @@ pub struct WantsEnd {
 
 /// Statements that do not go together in one block.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Near {
     /// How they begin, each with what stands for the same.
@@ -105,6 +110,7 @@ pub struct Near {
 
 /// Blocks that are told apart by a setting in them.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Twins {
     /// The first word of the blocks.
@@ -115,6 +121,7 @@ pub struct Twins {
 
 /// A path that wants a block about it.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Covered {
     /// The setting that names the path.
@@ -130,6 +137,7 @@ pub struct Covered {
 
 /// A path and the path that its block is about.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct EndsAlike {
     /// The first word of the block.
@@ -140,6 +148,7 @@ pub struct EndsAlike {
 
 /// A quantity that another daemon has to keep up with.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Admitted {
     /// The setting.
@@ -154,6 +163,7 @@ pub struct Admitted {
 
 /// Statements that end with one of a few words.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct LastWord {
     /// The statements.
@@ -164,6 +174,7 @@ pub struct LastWord {
 
 /// A list in a value or a block that is decided by its first fitting member.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct InList {
     /// The settings or blocks whose members make the list.

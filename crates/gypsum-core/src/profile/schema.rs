@@ -18,6 +18,7 @@ use std::net::IpAddr;
 
 /// What is known about one daemon.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Profile {
     /// The name its administrators use.
@@ -41,11 +42,13 @@ pub struct Profile {
     pub service: Service,
     /// Its own checker.
     pub checker: Option<Checker>,
-    /// What must hold for it to count as well, besides its service running.
+    /// What must hold for it to count as healthy, besides its service running.
     #[serde(default, deserialize_with = "crate::probe::checks")]
+    #[cfg_attr(feature = "reference", schemars(schema_with = "crate::probe::health_schema"))]
     pub health: Vec<Check>,
     /// Values that are looked at before and after a change.
     #[serde(default, deserialize_with = "crate::reading::readings")]
+    #[cfg_attr(feature = "reference", schemars(with = "Vec<crate::reading::RawReading>"))]
     pub reading: Vec<Reading>,
     /// Further services that have to do with it.
     #[serde(default)]
@@ -101,6 +104,7 @@ pub struct Profile {
 
 /// Blocks that hold only under a condition, which their argument names.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Condition {
     /// The first word of such a block.
@@ -116,6 +120,7 @@ pub struct Condition {
 /// Where a daemon's files are elsewhere: on another distribution, where its home file is there and the usual one is
 /// not; or a user's own, which are read instead of the usual ones.
 #[derive(Clone, Debug, Default, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Layout {
     /// Absolute paths or glob patterns, in the daemon's reading order.
@@ -154,6 +159,7 @@ impl Profile {
 
 /// Files of a daemon whose format is another than that of the main ones; their names are not known one by one.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Other {
     /// Absolute paths or glob patterns.
@@ -167,6 +173,7 @@ pub struct Other {
 
 /// Where a daemon listens: one setting that has the whole endpoint, or one for the address and one for the port.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Listen {
     /// The setting that names the endpoint, in the first word of its value.
@@ -192,6 +199,7 @@ const USUAL_PORT: u16 = 22;
 
 /// The settings of a daemon that lets people in.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Login {
     /// The command by which the daemon tells what it asks of one account: `{user}` is its name, and `{connection}` is
@@ -256,6 +264,7 @@ impl Login {
 
 /// How a daemon tells what it understood of its files.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Effective {
     /// The command; with `{name}` in it, it is asked for each edited setting by itself.
@@ -291,6 +300,7 @@ fn blank() -> String {
 
 /// Which files a daemon reads.
 #[derive(Clone, Debug, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Files {
     /// Absolute paths or glob patterns, in the daemon's reading order.
@@ -343,6 +353,7 @@ impl Files {
 
 /// The daemon's own checker.
 #[derive(Clone, Debug, Default, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Checker {
     /// The command. `{file}` in it stands for the proposal of the home file, where the checker is

@@ -7,6 +7,7 @@ use std::collections::BTreeMap;
 
 /// How a daemon takes up its configuration, from the least to the most that it can need.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Activation {
     /// Nothing is needed.
@@ -50,6 +51,7 @@ impl Activation {
 
 /// What keeps services running on a host.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum ServiceManagerKind {
     /// systemd.
@@ -77,6 +79,7 @@ impl ServiceManagerKind {
 /// What keeps the daemon running. Either `unit` or `plain` says how; with neither, the daemon is
 /// looked at by its health checks alone.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Service {
     /// Names of the systemd unit, or of the service as the host's service manager has it; the first that exists on
@@ -131,6 +134,7 @@ impl Service {
 
 /// A process with a pid file, started by a command and told by signals.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Plain {
     /// Where it writes its process id.
@@ -146,6 +150,7 @@ pub struct Plain {
 
 /// The signal that ends a plain process.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "UPPERCASE")]
 pub enum Stop {
     /// SIGTERM
@@ -159,6 +164,7 @@ pub enum Stop {
 
 /// What must be another than before, once a reload has really been applied.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Proof {
     /// The listening sockets of the main process.
@@ -171,6 +177,7 @@ pub enum Proof {
 
 /// What a related service has to do with the daemon.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Part {
     /// It starts the daemon when that is down: it is stopped before the daemon is, and started when all is done.
@@ -181,6 +188,7 @@ pub enum Part {
 
 /// A further service that has to do with the daemon.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct RelatedService {
     /// Names of its unit; the first that exists on this host is meant.
@@ -194,6 +202,7 @@ pub struct RelatedService {
 
 /// Something to be done between writing the files and the activation.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Hook {
     /// What it is, in a few words.

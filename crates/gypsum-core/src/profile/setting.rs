@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 
 /// What must be true of a path that a setting names.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Sort {
     /// It is there.
@@ -28,6 +29,7 @@ pub enum Sort {
 
 /// What an endpoint, a host or a port is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Role {
     /// The daemon listens there.
@@ -38,6 +40,7 @@ pub enum Role {
 
 /// What is known of one setting, or of one word of its value.
 #[derive(Clone, Debug, Default, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Setting {
     /// The kind of its value.

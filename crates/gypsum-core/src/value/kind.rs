@@ -8,6 +8,7 @@ use serde::Deserialize;
 
 /// What kind of value a setting takes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// Anything.

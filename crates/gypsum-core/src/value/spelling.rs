@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 
 /// The units and words that stand for values. What a profile does not say is as most daemons have it.
 #[derive(Clone, Debug, Default, Deserialize)]
+#[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Spelling {
     /// Bytes, by the unit; K, M, G, T of 1024s, in any case, where none is named.
