@@ -16,6 +16,7 @@ mod guardian;
 mod health;
 mod host;
 mod hostile;
+mod instances;
 mod journal;
 mod keepers;
 mod kill;

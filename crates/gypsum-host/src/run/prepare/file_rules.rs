@@ -38,6 +38,7 @@ impl Checked {
         findings.extend(self.proposal.edits.iter().filter_map(lost_variable));
         findings.extend(self.unread());
         findings.extend(self.read_instead());
+        findings.extend(self.read_by_process());
         findings
     }
 

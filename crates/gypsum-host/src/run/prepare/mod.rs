@@ -21,6 +21,7 @@ mod plausible;
 mod proposal;
 mod readings;
 mod related;
+mod running_process;
 mod save;
 mod sections;
 mod take_back;

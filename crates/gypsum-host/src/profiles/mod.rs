@@ -1,5 +1,7 @@
 //! Finding the profile of a daemon, and refusing one that another account could write.
 
+mod instances;
+
 use crate::disk::walk;
 use crate::error::Error;
 use crate::service::ManagerScope;
@@ -44,31 +46,26 @@ pub fn load(daemon: &str, file: Option<&Path>) -> Result<Profile, NoProfile> {
     if let Some(unit) = daemon.strip_prefix("unit:") {
         return of_unit(unit);
     }
-    match built_in(daemon).filter(|one| one.name != "unit") {
-        Some(one) => on_this_host(one.text).map_err(|error| malformed(Path::new(one.name), &error)),
+    let of_daemon = |name: &str| built_in(name).filter(|one| one.name != "unit");
+    if let Some(one) = of_daemon(daemon) {
+        return on_this_host(one.text, Path::new(one.name), None);
+    }
+    match daemon.split_once('@').and_then(|(name, instance)| Some((of_daemon(name)?, instance))) {
+        Some((one, instance)) => on_this_host(one.text, Path::new(one.name), Some(instance)),
         None => Err(NoProfile::Error(unknown(daemon))),
     }
 }
 
-/// What stands in a profile for the part of its home file's path that differs from host to host: a version, an
-/// instance.
-const STAR: &str = "{*}";
-
-/// Reads a profile as it holds on this host: the newest of the versions that are there, and the layout of files whose
-/// home file is there.
-fn on_this_host(text: &str) -> Result<Profile, ProfileError> {
+/// Reads a profile as it holds on this host: the installation that is meant, and the layout of files whose home file is
+/// there.
+fn on_this_host(text: &str, label: &Path, instance: Option<&str>) -> Result<Profile, NoProfile> {
+    let read = |text: &str| read(text).map_err(|error| malformed(label, &error));
     let mut profile = read(text)?;
-    if profile.files.home.contains(STAR) {
-        let pattern = profile.files.home.replace(STAR, "*");
-        let (head, tail) = profile.files.home.split_once(STAR).unwrap_or_default();
-        let found = glob::glob(&pattern).into_iter().flatten().flatten();
-        let star = |path: PathBuf| Some(path.to_str()?.strip_prefix(head)?.strip_suffix(tail)?.to_owned());
-        let number = |text: &String| -> Vec<u64> {
-            text.split(|c: char| !c.is_ascii_digit()).filter_map(|part| part.parse().ok()).collect()
-        };
-        if let Some(newest) = found.filter_map(star).max_by_key(number) {
-            profile = read(&text.replace(STAR, &newest))?;
-        }
+    if let Some(meant) = instances::meant(&profile, text, instance).map_err(NoProfile::Error)? {
+        profile = read(&meant.fill(text))?;
+    }
+    if let Some(name) = instance {
+        profile.daemon = format!("{}@{name}", profile.daemon);
     }
     if profile.layout.iter().any(|layout| layout.home.starts_with('~')) {
         match users_home(&profile.service) {
@@ -117,7 +114,7 @@ pub fn for_file(profile: &mut Profile, path: &Path) {
 fn of_unit(unit: &str) -> Result<Profile, NoProfile> {
     check_name(unit).map_err(NoProfile::Error)?;
     let full = if unit.contains('.') { unit.to_owned() } else { format!("{unit}.service") };
-    let text = built_in("unit").map_or("", |one| one.text).replace(STAR, &full);
+    let text = built_in("unit").map_or("", |one| one.text).replace(instances::VERSION, &full);
     let profile = read(&text).map_err(|error| malformed(Path::new("unit"), &error))?;
     // It is called as it was typed.
     Ok(Profile { daemon: format!("unit:{unit}"), ..profile })
@@ -131,8 +128,14 @@ pub fn names() -> Vec<(String, Option<PathBuf>)> {
         own.filter_map(|path| Some((path.file_stem()?.to_str()?.to_owned(), Some(path.clone())))).collect();
     // That of units is of no daemon in particular.
     for one in BUILT_IN.iter().filter(|one| one.name != "unit") {
-        if !names.iter().any(|(name, _)| name == one.name) {
-            names.push((one.name.to_owned(), None));
+        if names.iter().any(|(name, _)| name == one.name) {
+            continue;
+        }
+        match instances::names(one.text) {
+            several if several.len() > 1 => {
+                names.extend(several.into_iter().map(|instance| (format!("{}@{instance}", one.name), None)));
+            }
+            _ => names.push((one.name.to_owned(), None)),
         }
     }
     names.sort();
@@ -199,7 +202,7 @@ pub fn read_file(path: &Path) -> Result<Profile, NoProfile> {
     let bytes = trust::open(Relied::Profile, path).and_then(read).map_err(NoProfile::Error)?;
     let text = String::from_utf8(bytes)
         .map_err(|_| NoProfile::Error(Error::usage(format!("{} is not UTF-8", path.display()))))?;
-    on_this_host(&text).map_err(|error| malformed(path, &error))
+    on_this_host(&text, path, None)
 }
 
 fn malformed(path: &Path, error: &ProfileError) -> NoProfile {

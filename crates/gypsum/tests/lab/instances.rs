@@ -1,0 +1,77 @@
+//! Several installations of one daemon: told apart, listed, and never taken for each other.
+
+use crate::host::boot;
+use crate::services::boards;
+
+/// A second version and a second cluster beside the first: where one runs it is taken, where both run they are named.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn several_installations_are_told_apart() {
+    let lab = boot(&["/usr/sbin/php-fpm8.2", "/usr/bin/pg_lsclusters"]);
+    lab.sh("cp -a /etc/php/8.2 /etc/php/8.4; printf '#!/bin/sh\\nexec /usr/sbin/php-fpm8.2 -c /etc/php/8.4/fpm/php.ini \"$@\"\\n' > /usr/sbin/php-fpm8.4; chmod 755 /usr/sbin/php-fpm8.4; sed -i 's/8\\.2/8.4/g' /etc/php/8.4/fpm/php-fpm.conf /etc/php/8.4/fpm/pool.d/www.conf
+         sed 's/8\\.2/8.4/g' /usr/lib/systemd/system/php8.2-fpm.service > /etc/systemd/system/php8.4-fpm.service
+         sed -i '/^Exec/d' /etc/systemd/system/php8.4-fpm.service
+         sed -i '/^\\[Service\\]/a ExecStart=/usr/sbin/php-fpm8.4 --nodaemonize --fpm-config /etc/php/8.4/fpm/php-fpm.conf' /etc/systemd/system/php8.4-fpm.service
+         systemctl daemon-reload; systemctl start php8.2-fpm; sleep 0.5");
+    let line = |version: &str| lab.sh(&format!("grep '^post_max_size' /etc/php/{version}/fpm/php.ini"));
+    let change = |daemon: &str, value: &str| {
+        lab.gypsum(&["change", daemon, &format!("post_max_size={value}"), "--steady", "200ms"])
+    };
+    // One of two runs: it is taken, though the other one is newer.
+    let (status, report) = change("php-fpm", "9M");
+    assert_eq!(status, 0, "{report:#}");
+    assert!(line("8.2").contains("9M") && line("8.4").contains("8M"), "{}{}", line("8.2"), line("8.4"));
+    let (_, listed) = lab.gypsum(&["daemons"]);
+    let listed = listed.to_string();
+    assert!(listed.contains("php-fpm@8.2") && listed.contains("php-fpm@8.4"), "{listed}");
+    // Both run: the person says which.
+    lab.sh("systemctl start php8.4-fpm; sleep 0.5");
+    let (status, report) = change("php-fpm", "10M");
+    assert_eq!(status, 2, "{report:#}");
+    assert!(report.to_string().contains("php-fpm runs here as 8.2, 8.4"), "{report:#}");
+    let (status, report) = change("php-fpm@8.4", "11M");
+    assert_eq!(status, 0, "{report:#}");
+    assert!(report.to_string().contains("php8.4-fpm.service"), "{report:#}");
+    assert!(line("8.2").contains("9M") && line("8.4").contains("11M"), "{}{}", line("8.2"), line("8.4"));
+    let (status, report) = lab.gypsum(&["restore", "php-fpm@8.4"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(line("8.4").contains("8M"));
+    let (status, report) = change("php-fpm@7.4", "12M");
+    assert_eq!(status, 2, "{report:#}");
+    assert!(report.to_string().contains("there is 8.2, 8.4"), "{report:#}");
+    // Two clusters of one version.
+    lab.sh("pg_createcluster 15 north --start >/dev/null 2>&1; systemctl start postgresql@15-north; sleep 1");
+    let (status, report) =
+        lab.gypsum(&["change", "postgresql@15-north", "work_mem=5MB", "--steady", "200ms"]);
+    assert_eq!(status, 0, "{report:#}");
+    assert!(lab.sh("grep '^work_mem' /etc/postgresql/15/north/postgresql.conf").contains("5MB"));
+    assert!(lab.sh("grep -c '^work_mem' /etc/postgresql/15/main/postgresql.conf || true").trim() == "0");
+}
+
+/// The running process is believed: a file that it was not started with, or does not see, is not what is to be edited.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_file_that_the_running_process_does_not_read_is_refused() {
+    let lab = boards("restart", "200ms", "");
+    let with = |lines: &str| {
+        lab.sh(&format!("mkdir -p /etc/systemd/system/boards.service.d; printf '[Service]\\n{lines}\\n' > /etc/systemd/system/boards.service.d/own.conf
+            systemctl daemon-reload; systemctl restart boards; sleep 0.3"));
+        lab.gypsum(&["change", "boards", "note=1", "-n"])
+    };
+    lab.sh("mkdir -p /srv/boards; cp /etc/boards/boards.conf /srv/boards/boards.conf; cp /etc/boards/boards.conf /root/other.conf");
+    let refused = |lines: &str, says: &str| {
+        let (status, report) = with(lines);
+        assert_eq!(status, 3, "{lines}: {report:#}");
+        assert!(report.to_string().contains(says), "{lines}: {report:#}");
+    };
+    refused(
+        "ExecStart=\\nExecStart=/usr/bin/perl /usr/local/lib/boards.pl --config=/srv/boards/boards.conf",
+        "boards was started with /srv/boards/boards.conf, and not with this file",
+    );
+    refused("BindReadOnlyPaths=/root/other.conf:/etc/boards/boards.conf", "sees another file here");
+    // Views of its own in which the file is the same one are no reason.
+    for lines in ["PrivateTmp=yes\\nProtectSystem=full", "PrivateMounts=yes"] {
+        let (status, report) = with(lines);
+        assert_eq!(status, 0, "{lines}: {report:#}");
+    }
+}
