@@ -48,6 +48,8 @@ pub enum Question {
         /// The first word of its block.
         block: String,
     },
+    /// Which of these names the running program holds, each with a NUL byte behind it, as a C program holds its texts.
+    InProgram(Vec<String>),
     /// The account of the person who types, and its groups.
     InvokingUser,
     /// Where the person who types comes from, and by which address and port of this host.
@@ -258,6 +260,11 @@ impl Survey {
             Answer::Name(answer) => Some(answer),
             _ => None,
         }
+    }
+
+    /// Which of these names the running program holds. `None` where none runs, or it cannot be read.
+    pub fn in_program(&self, names: Vec<String>) -> Option<&[String]> {
+        self.words(Question::InProgram(names))
     }
 
     /// The account of the person who types, and behind it its groups.

@@ -41,6 +41,10 @@ const CERTIFICATES: [&str; 4] = [".pem", ".crt", ".cer", ".cert"];
 const MOST_STATEMENTS: usize = 200;
 /// A certificate that ends so soon is worth a word, in days.
 const SOON: i64 = 14;
+/// So many names of the file are looked for in the program.
+const MOST_NAMES: usize = 40;
+/// With fewer of them nothing can be said.
+const FEW_NAMES: usize = 3;
 /// So long a name must be before one letter tells a slip from another name.
 const LONG_NAME: usize = 5;
 
@@ -69,7 +73,7 @@ pub(super) fn check(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
                 say(open_network(None, new));
             }
             if after.profile.setting.is_empty() {
-                findings.extend(slip(before, name).map(|finding| one.at_name(after, finding)));
+                findings.extend(new_name(before, name).map(|finding| one.at_name(after, finding)));
             }
             continue;
         };
@@ -235,23 +239,44 @@ fn emptied(name: &str, old: &str, new: &str) -> Option<Finding> {
     })
 }
 
-/// A new name that is one letter away from one in the files or their comments.
-fn slip(before: &ConfigView<'_>, name: &str) -> Option<Finding> {
+/// A new name that is one letter away from one in the files or their comments, or that the running program does not hold.
+fn new_name(before: &ConfigView<'_>, name: &str) -> Option<Finding> {
     if name.chars().count() < LONG_NAME {
         return None;
     }
-    let mut known: BTreeSet<String> = BTreeSet::new();
+    let (mut set, mut known): (BTreeSet<String>, BTreeSet<String>) = Default::default();
     for doc in before.files.iter().map(|file| &file.doc) {
         let settings = doc.tree().leaves().filter(|(_, kind, _)| *kind == Statements::Setting);
-        known.extend(settings.filter_map(|(leaf, ..)| Some(doc.name(&doc.parts(leaf)?))));
+        set.extend(settings.filter_map(|(leaf, ..)| Some(doc.name(&doc.parts(leaf)?))));
         known.extend(all_commented_out(doc).map(|one| doc.name(&one.parts)));
     }
-    if known.contains(name) {
+    if set.contains(name) || known.contains(name) {
         return None;
     }
-    let near = known.iter().find(|known| slip_of(name, known))?;
-    let message = format!("{name} is not in the file, and {near} is");
-    Some(Finding::warning("near-name", message).help(format!("did you mean {near}?")))
+    if let Some(near) = set.iter().chain(&known).find(|known| slip_of(name, known)) {
+        let message = format!("{name} is not in the file, and {near} is");
+        return Some(Finding::warning("near-name", message).help(format!("did you mean {near}?")));
+    }
+    not_in_program(before, name, set)
+}
+
+/// A program that holds nearly all names of its file holds its names so: one that it does not hold is probably none. Where
+/// it holds few of them, nothing follows.
+fn not_in_program(before: &ConfigView<'_>, name: &str, set: BTreeSet<String>) -> Option<Finding> {
+    let mut names: Vec<String> =
+        set.into_iter().filter(|name| name.chars().count() >= LONG_NAME).take(MOST_NAMES).collect();
+    let count = names.len();
+    names.push(name.to_owned());
+    let held = before.survey.in_program(names)?;
+    let is_held = held.iter().any(|held| held == name);
+    if is_held || count < FEW_NAMES || held.len() * 10 < count * 9 {
+        return None;
+    }
+    let message = format!(
+        "the running program holds {} of {count} names in the file, and does not hold {name}",
+        held.len()
+    );
+    Some(Finding::warning("not-in-program", message).help("check the name in the daemon's manual"))
 }
 
 /// A certificate that has run out, or ends soon, or does not belong to the key beside it.

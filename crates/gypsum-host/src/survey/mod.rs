@@ -7,6 +7,7 @@ mod logins;
 mod names;
 mod people;
 mod place;
+mod program;
 
 use crate::background::Background;
 use crate::children;
@@ -134,6 +135,7 @@ impl<'a> Host<'a> {
                 Some(ask) => names::ask(ask, name, block),
                 None => Answer::Unknown,
             },
+            Question::InProgram(names) => program::holds(&self.early.seen().1, names),
             Question::InvokingUser => people::typist(self.who),
             Question::Connection => crate::who::connection().map_or(Answer::Unknown, Answer::Words),
             Question::LoginUsers => people::people(),

@@ -174,3 +174,37 @@ fn what_was_named_on_the_line_is_remembered_after_a_kept_change() {
     assert_eq!(status, 1, "{report:#}");
     assert!(report.to_string().contains("what was remembered of store is damaged"), "{report:#}");
 }
+
+/// Where nothing else is known of a daemon, its running program tells a name from a typing error: by what it holds of the
+/// names that are in the file.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_name_that_the_running_program_does_not_hold_is_told() {
+    let lab = boot(&["/usr/bin/redis-server"]);
+    lab.sh("systemctl start redis-server; sleep 0.3");
+    let rules = |edit: &str, unit: &str| {
+        let words = [
+            "change",
+            "store",
+            "--file",
+            "/etc/redis/redis.conf",
+            "--format",
+            "keyword",
+            "--unit",
+            unit,
+            edit,
+            "-n",
+        ];
+        let (_, report) = lab.gypsum(&words);
+        report["findings"].to_string()
+    };
+    let said = rules("tracking-of-tides=5", "redis-server");
+    assert!(said.contains("and does not hold tracking-of-tides"), "{said}");
+    for name in ["active-expire-effort", "hz-and-tides"] {
+        let said = rules(&format!("{name}=5"), "redis-server");
+        assert_eq!(said.contains("does not hold"), name == "hz-and-tides", "{name}: {said}");
+    }
+    // Another program holds none of the names, so it says nothing of this one.
+    let said = rules("tracking-of-tides=5", "systemd-journald");
+    assert!(!said.contains("does not hold"), "{said}");
+}
