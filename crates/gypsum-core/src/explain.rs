@@ -4,10 +4,10 @@ use crate::address::{Address, address_of};
 use crate::doc::{CommentedOut, LeafId};
 use crate::edit::{find_active, find_commented_out};
 use crate::layers::{Occurrence, value_of};
-use crate::profile::{Activation, Profile, Setting};
+use crate::profile::{Activation, Effective, Profile, Setting};
 use crate::rules::ConfigView;
 use crate::secret::shown_value;
-use crate::value::{Kind, range};
+use crate::value::{Kind, range, same_value};
 use serde::Serialize;
 use std::collections::HashSet;
 
@@ -51,6 +51,36 @@ pub struct Explained {
     pub versions: Option<String>,
     /// What else is known: of its data, of where it belongs.
     pub notes: Vec<String>,
+    /// The value that the daemon itself reports, where it was asked.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reported: Option<String>,
+    /// Where each piece of this is from, in words.
+    pub known_from: Vec<String>,
+}
+
+impl Explained {
+    /// Takes in what the daemon reports of the setting, asked by this command. Where it is set nowhere, that is the
+    /// default, whatever the profile says.
+    pub fn take_report(&mut self, profile: &Profile, effective: &Effective, value: String) {
+        let program = effective.run.iter().find(|word| word.starts_with('/'));
+        let program = program.and_then(|program| program.rsplit('/').next()).unwrap_or_default();
+        self.known_from.push(format!("its value: the daemon itself, by {program}"));
+        if self.places.iter().all(|place| !place.in_effect) {
+            let known = profile.setting(&self.name).map(|(_, setting)| setting);
+            let differs = self.default.as_ref().is_some_and(|default| {
+                same_value(known, &profile.values, &effective.synonyms, default, &value) == Some(false)
+            });
+            if differs {
+                let default = self.default.take().unwrap_or_default();
+                self.notes.push(format!(
+                    "The profile gives {default} as the default; the installed version has another."
+                ));
+            }
+            // In the profile's spelling where that means the same.
+            self.default.get_or_insert_with(|| value.clone());
+        }
+        self.reported = Some(value);
+    }
 }
 
 /// Explains the setting called `name`; none where it is neither known nor standing anywhere.
@@ -86,6 +116,14 @@ pub fn explain(subject: &ConfigView<'_>, name: &str) -> Option<Explained> {
         takes_effect: takes_effect(profile, setting),
         versions: versions(setting),
         notes,
+        reported: None,
+        known_from: match known {
+            Some(_) => vec!["what it does and takes: the profile".to_owned()],
+            None if profile.spelling(name).is_some() => {
+                vec!["its name: the profile, which does not describe it".to_owned()]
+            }
+            None => vec!["its name: the file alone".to_owned()],
+        },
     })
 }
 

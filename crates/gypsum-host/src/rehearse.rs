@@ -100,6 +100,15 @@ pub fn ask(
     Ok(before?.zip(after?))
 }
 
+/// The value of a setting that the daemon reports of the files as they are; `None` where it cannot be asked, or says
+/// nothing of it.
+pub fn reported(effective: &Effective, home: &Path, name: &str) -> Option<String> {
+    let asked = ask(effective, &[], home, &[name.to_owned()]);
+    let asked = asked.inspect_err(|error| tracing::debug!(%error, "the daemon cannot be asked")).ok()?;
+    let (told, _) = asked?;
+    Some(told.values(name).join(", ")).filter(|value| !value.is_empty())
+}
+
 /// What the daemon says of each account that may log in, of the files as they are and of the proposal; those of which it
 /// says nothing are left out. It is asked side by side, so that many accounts do not take long.
 pub fn ask_of_logins(

@@ -8,9 +8,13 @@ use gypsum_core::probe::{Check, parse_check};
 use gypsum_core::profile::{Checker, Files, Profile, Service};
 use gypsum_core::starter::guess;
 use gypsum_core::text::nearest;
+use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::{NoProfile, check_name, load};
 use gypsum_host::state::NamedDaemon;
+
+/// More of a file is not looked at to guess its format, in bytes.
+const MOST_BYTES: usize = 64 << 20;
 
 /// Why there is no profile to work with.
 pub enum NoTarget {
@@ -98,7 +102,7 @@ pub fn family_of(name: &str) -> Result<Family, Error> {
 /// The family that a file is most likely of, which is said.
 fn guessed(context: &Context, path: &str) -> Result<Family, Error> {
     let file = std::path::Path::new(path);
-    let bytes = std::fs::read(file).map_err(|error| {
+    let bytes = open_to_read(file).and_then(|open| read_whole(open, MOST_BYTES)).map_err(|error| {
         Error::file("read", file, error).help("its format cannot be guessed; name it: --format FAMILY")
     })?;
     let guess = guess(path, &bytes);

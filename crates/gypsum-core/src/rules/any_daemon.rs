@@ -7,6 +7,7 @@ use crate::doc::{Kind as Statements, all_commented_out};
 use crate::edit::find_active;
 use crate::finding::Finding;
 use crate::layers::value_of;
+use crate::secret::is_secret;
 use crate::survey::{PathProperties, Survey};
 use crate::text::slip_of;
 use crate::value::{Endpoint, Kind, endpoint, is_host, network};
@@ -57,6 +58,10 @@ pub(super) fn check(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
         let Statement { name, value: new, .. } = &one;
         certificate(after, &one, findings);
         let setting = after.profile.setting(name).map(|(_, setting)| setting);
+        // These rules show values.
+        if is_secret(after.profile, name) {
+            continue;
+        }
         // What its kind says is for the rules of kinds, and what is included for those of files.
         let is_include = after.profile.dialect.is_include(name.as_bytes());
         if is_include

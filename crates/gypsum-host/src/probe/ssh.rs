@@ -4,6 +4,7 @@
 
 use super::ProbeError;
 use crate::children;
+use crate::disk::walk::{open_to_read, read_whole};
 use crate::scratch::Scratch;
 use crate::survey::password_lets_in;
 use gypsum_core::probe::Ssh;
@@ -14,6 +15,8 @@ use std::path::Path;
 use std::time::Duration;
 
 const CLIENT: &str = "/usr/bin/ssh";
+/// More than this no file with a public key has, in bytes.
+const MOST_KEY: usize = 1 << 20;
 /// The ways in for which a password is typed (ssh_config(5), PreferredAuthentications).
 const BY_PASSWORD: [&str; 2] = ["password", "keyboard-interactive"];
 /// What the client says when a server takes a key that it was only asked about.
@@ -136,8 +139,10 @@ fn with_key(ssh: &Ssh, key: &str, limit: Duration) -> Result<Tried, ProbeError> 
 
 /// Asks whether the server would take a key: the client shows the public half, and has no other.
 fn with_public_key(ssh: &Ssh, key: &str, limit: Duration) -> Result<Tried, ProbeError> {
-    let text =
-        fs::read_to_string(key).map_err(|error| ProbeError::tried(format!("{key} cannot be read"), error))?;
+    let bytes = open_to_read(Path::new(key))
+        .and_then(|file| read_whole(file, MOST_KEY))
+        .map_err(|error| ProbeError::tried(format!("{key} cannot be read"), error))?;
+    let text = String::from_utf8_lossy(&bytes).into_owned();
     if text.contains("PRIVATE KEY") {
         return Err(format!("{key} is a private key; name the file with its public half").into());
     }

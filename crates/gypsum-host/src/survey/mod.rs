@@ -20,7 +20,7 @@ use gypsum_core::profile::{Profile, Service};
 use gypsum_core::service::{Observation, State};
 use gypsum_core::survey::{Answer, Question, Survey};
 pub use logins::password_lets_in;
-pub use names::asked_anew;
+pub use names::{asked_anew, known_name};
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
 use std::path::Path;

@@ -4,7 +4,7 @@
 use super::answers;
 use crate::children;
 use crate::scratch::Scratch;
-use gypsum_core::profile::{Ask, NOBODYS_NAME, NameAnswer};
+use gypsum_core::profile::{Ask, NOBODYS_NAME, NameAnswer, Profile};
 use gypsum_core::survey::Answer;
 use std::fs::{self, Permissions};
 use std::io;
@@ -14,6 +14,18 @@ use std::time::Duration;
 
 /// The slowest daemons take a sixth of a second; one that looks up the name of this host may wait for a name server.
 const LIMIT: Duration = Duration::from_secs(5);
+
+/// What the installed daemon says of a name outside of all blocks; `None` where it cannot be asked, or takes any name.
+pub fn known_name(profile: &Profile, name: &str) -> Option<NameAnswer> {
+    let way = profile.ask.iter().find(|way| way.is_for(&profile.files.home, ""))?;
+    if way.takes(name) {
+        return None;
+    }
+    match ask(way, name, "") {
+        Answer::Name(answer) => Some(answer),
+        _ => None,
+    }
+}
 
 /// What the daemon says of a name. It is asked for a name that nobody knows, too: where it takes that for a name, what
 /// it says is not understood, and counts as nothing.

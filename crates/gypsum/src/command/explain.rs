@@ -8,18 +8,27 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::explain::{Explained, explain};
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
+use gypsum_core::secret::is_secret;
 use gypsum_core::survey::Survey;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files::Loading;
+use gypsum_host::rehearse::reported;
+use std::path::Path;
 
 /// Explains the setting called `name`; whether there is one.
 pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) -> bool {
     let (layers, survey) = (loading.layers(profile), Survey::default());
     let config_view = loading.config_view(&layers, profile, &survey);
-    let Some(one) = explain(&config_view, name) else {
+    let Some(mut one) = explain(&config_view, name) else {
         return false;
     };
+    // In a block the daemon may report another value, and a secret is not for the screen.
+    let is_plain = !name.contains("..") && !is_secret(profile, &one.name);
+    if let Some(effective) = profile.effective.as_ref().filter(|_| is_plain) {
+        let value = reported(effective, Path::new(&profile.files.home), &one.name);
+        value.into_iter().for_each(|value| one.take_report(profile, effective, value));
+    }
     let last = last_change(context, profile, &one.name);
     if context.out.json {
         let changed = last.as_ref().map(|(entry, _)| entry.clone());
@@ -67,12 +76,14 @@ fn lines(one: &Explained, changed: &str, width: usize) -> Vec<String> {
     for place in &one.commented_out {
         row("commented out", &format!("{}  ({}, line {})", place.value, place.file, place.line));
     }
+    one.reported.iter().for_each(|value| row("reported", value));
     one.takes.iter().for_each(|takes| row("takes", takes));
     one.default.iter().for_each(|default| row("default", default));
     row("takes effect", &one.takes_effect);
     one.versions.iter().for_each(|versions| row("versions", versions));
     one.notes.iter().for_each(|note| row("note", note));
     row("last changed", changed);
+    one.known_from.iter().enumerate().for_each(|(n, from)| row(if n == 0 { "known from" } else { "" }, from));
     out.extend(
         columns(&rows, &[18, 200])
             .into_iter()

@@ -10,9 +10,10 @@ use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
-use gypsum_core::profile::{Profile, Setting};
+use gypsum_core::profile::{NameAnswer, Profile, Setting};
 use gypsum_host::error::Error;
 use gypsum_host::files;
+use gypsum_host::survey::known_name;
 use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
 use std::convert::Infallible;
@@ -31,6 +32,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
             return Ok(ExitStatus::Success);
         }
     }
+    let typed = words;
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
     let layers = loading.layers(&profile);
     if context.out.json {
@@ -82,8 +84,27 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
             format!("no setting with {}", words.join(" and "))
         };
         context.out.print(&format!("{}: {what}.", profile.daemon));
+        if let [name] = typed {
+            said_of(&profile, name).iter().for_each(|line| context.out.print(line));
+        }
     }
     Ok(ExitStatus::Success)
+}
+
+/// What the installed daemon says of a name that is set nowhere and that its profile does not have.
+fn said_of(profile: &Profile, name: &str) -> Option<String> {
+    let daemon = &profile.daemon;
+    Some(match known_name(profile, name)? {
+        NameAnswer::Known => {
+            format!(
+                "The installed {daemon} knows {name}; its profile does not describe it. See the manual of {daemon}."
+            )
+        }
+        NameAnswer::Unknown(Some(said)) | NameAnswer::Removed(said) => {
+            format!("The installed {daemon} does not know it: {said}")
+        }
+        NameAnswer::Unknown(None) => format!("The installed {daemon} does not know it."),
+    })
 }
 
 /// So many rows have columns as wide as the widest of them; those behind them in the same file are printed as they

@@ -153,3 +153,36 @@ fn who_can_still_get_in() {
     let (_, report) = tried(&["MaxStartups=1"], "root");
     assert!(report.to_string().contains("a second connection at the same time is refused"), "{report:#}");
 }
+
+/// What is known of a setting says where it is from; the daemon is asked for its value, and for a name that is unknown.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn what_is_known_of_a_setting_says_where_it_is_from() {
+    let lab = boot(&["/usr/sbin/sshd"]);
+    lab.sh("systemctl start ssh");
+    let (_, shown) = lab.gypsum(&["show", "sshd", "MaxAuthTries"]);
+    let setting = &shown["setting"];
+    assert_eq!((&setting["reported"], &setting["default"]), (&"6".into(), &"6".into()), "{shown:#}");
+    assert_eq!(setting["known_from"].as_array().unwrap().len(), 2, "{shown:#}");
+    // The profile of somebody else's version: what the installed daemon says of itself comes first.
+    lab.sh("mkdir -p /etc/gypsum/profiles; cat > /etc/gypsum/profiles/doors.toml <<'END'
+daemon = \"doors\"
+title = \"doors\"
+[files]
+read = [\"/etc/ssh/sshd_config\"]
+home = \"/etc/ssh/sshd_config\"
+format = \"keyword\"
+[effective]
+run = [\"/usr/sbin/sshd\", \"-T\"]
+[setting]
+MaxAuthTries = { kind = \"integer\", default = \"9\" }
+END");
+    let (_, shown) = lab.gypsum(&["show", "doors", "MaxAuthTries"]);
+    assert_eq!(shown["setting"]["default"], "6", "{shown:#}");
+    assert!(shown.to_string().contains("The profile gives 9 as the default"), "{shown:#}");
+    let said = lab.sh("gypsum show sshd PermitTides");
+    assert!(
+        said.contains("The installed sshd does not know it: Bad configuration option: PermitTides"),
+        "{said}"
+    );
+}

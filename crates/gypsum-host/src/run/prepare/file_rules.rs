@@ -38,7 +38,10 @@ impl Checked {
         findings.extend(self.proposal.edits.iter().filter_map(lost_variable));
         findings.extend(self.unread());
         findings.extend(self.read_instead());
-        findings.extend(self.read_by_process());
+        // What was written can be taken back, whoever reads it.
+        if !self.proposal.request.is_restore() {
+            findings.extend(self.read_by_process());
+        }
         findings
     }
 

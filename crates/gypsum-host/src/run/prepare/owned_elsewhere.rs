@@ -156,8 +156,11 @@ fn uncommitted(top: &Path, folder: &Path) -> Result<Vec<String>, String> {
     if !git.exists() {
         return Err("git is not installed here".to_owned());
     }
-    let words: [&OsStr; 12] = [
+    let words: [&OsStr; 14] = [
         "/usr/bin/env".as_ref(),
+        // With it a folder of the person who called by sudo would count as root's own (git-config(1), safe.directory).
+        "-u".as_ref(),
+        "SUDO_UID".as_ref(),
         "GIT_OPTIONAL_LOCKS=0".as_ref(),
         git.as_os_str(),
         "-c".as_ref(),
