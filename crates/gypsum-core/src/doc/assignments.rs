@@ -16,15 +16,43 @@ impl Format for Assignments {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let extend = |source: &[u8], start, end, kind| {
+            if kind == Kind::Comment || kind == Kind::Blank { end } else { logical_end(source, start) }
+        };
+        let inside = compounds(source);
+        let is_inside = |span: Span| {
+            let after = inside.partition_point(|range| range.end <= span.start as usize);
+            inside.get(after).is_some_and(|range| range.start < span.end as usize)
+        };
+        Lines { kind_of: |text: &[u8], _| Assignments.kind_of(text, dialect), extend, nested: false }
+            .read(source)
+            .with_opaque(|span| is_inside(span) || self.split(source, Kind::Setting, span, dialect).is_none())
     }
 
+    /// The parts of an assignment that is one and nothing else, and whose value no command computes.
     fn split(&self, source: &[u8], _: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, span)
+        let text = trim(source, span);
+        let (name, name_end, from) = name_in(text.of(source))?;
+        let limited = &source[..text.end as usize];
+        let start = text.start as usize + from;
+        let end = word_end(limited, start, &WORD)?;
+        let rest = limited[end..].trim_ascii();
+        let value = &limited[start..end];
+        let single = value.first() == Some(&b'\'');
+        let computed = !single
+            && memchr::memchr2_iter(b'`', b'$', value)
+                .any(|at| value[at] == b'`' || value.get(at + 1) == Some(&b'('));
+        if computed || !(rest.is_empty() || rest.starts_with(b"#")) {
+            return None;
+        }
+        let at = |offset: usize| text.start + offset as u32;
+        let name = Span { start: at(name), end: at(name_end) };
+        Some(Parts { name, value: Pieces::one(Span::new(start, end)), end: end as u32 })
     }
 
+    /// The kind of a line that begins with `text`, as far as its beginning tells.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
-        kind_of(text, dialect)
+        ours_or_opaque(text, dialect, name_in(text).is_some())
     }
 
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
@@ -47,20 +75,6 @@ impl Format for Assignments {
     fn may_be_value(&self, _: &str) -> bool {
         true
     }
-}
-
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let extend = |source: &[u8], start, end, kind| {
-        if kind == Kind::Comment || kind == Kind::Blank { end } else { logical_end(source, start) }
-    };
-    let inside = compounds(source);
-    let is_inside = |span: Span| {
-        let after = inside.partition_point(|range| range.end <= span.start as usize);
-        inside.get(after).is_some_and(|range| range.start < span.end as usize)
-    };
-    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend, nested: false }
-        .read(source)
-        .with_opaque(|span| is_inside(span) || split(source, span).is_none())
 }
 
 /// Where conditions, loops, functions, groups, arrays and here-documents are: what is in them is no setting.
@@ -226,11 +240,6 @@ fn past_document(source: &[u8], mut at: usize, (word, tabs): &(Vec<u8>, bool)) -
     at
 }
 
-/// The kind of a line that begins with `text`, as far as its beginning tells.
-fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    ours_or_opaque(text, dialect, name_in(text).is_some())
-}
-
 /// Where the name of an assignment stands in `text`, and where its value begins.
 fn name_in(text: &[u8]) -> Option<(usize, usize, usize)> {
     let start = if text.starts_with(b"export ") {
@@ -291,25 +300,4 @@ fn closing_quote(source: &[u8], mut at: usize) -> Option<usize> {
             _ => at = (at + 2).min(source.len()),
         }
     }
-}
-
-/// The parts of an assignment that is one and nothing else, and whose value no command computes.
-fn split(source: &[u8], span: Span) -> Option<Parts> {
-    let text = trim(source, span);
-    let (name, name_end, from) = name_in(text.of(source))?;
-    let limited = &source[..text.end as usize];
-    let start = text.start as usize + from;
-    let end = word_end(limited, start, &WORD)?;
-    let rest = limited[end..].trim_ascii();
-    let value = &limited[start..end];
-    let single = value.first() == Some(&b'\'');
-    let computed = !single
-        && memchr::memchr2_iter(b'`', b'$', value)
-            .any(|at| value[at] == b'`' || value.get(at + 1) == Some(&b'('));
-    if computed || !(rest.is_empty() || rest.starts_with(b"#")) {
-        return None;
-    }
-    let at = |offset: usize| text.start + offset as u32;
-    let name = Span { start: at(name), end: at(name_end) };
-    Some(Parts { name, value: Pieces::one(Span::new(start, end)), end: end as u32 })
 }

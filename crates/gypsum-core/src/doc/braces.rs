@@ -22,15 +22,64 @@ impl Format for Braces {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let mut builder = Builder::with_capacity(expected_leaves(source));
+        let special = special(dialect);
+        let mut at = mark_length(source);
+        builder.leaf(Kind::Blank, at);
+        while at < source.len() {
+            let lead = source[at..].iter().take_while(|byte| is_blank(**byte)).count();
+            // Empty lines are leaves of their own; the blanks before a statement belong to it.
+            let start = at + lead;
+            let line = memchr::memrchr(b'\n', &source[at..start]).map_or(at, |end| at + end + 1);
+            let own_lines = if start == source.len() { start } else { line };
+            builder.leaf(Kind::Blank, own_lines);
+            if start == source.len() {
+                break;
+            }
+            let (kind, end) = match source[start] {
+                // A list within a list has no name.
+                b'{' if builder.depth() > 0 => (Kind::Open, start + 1),
+                _ => statement(source, start, dialect, &special),
+            };
+            at = rest_of_line(source, end, kind, dialect);
+            match kind {
+                Kind::Open => builder.open(at),
+                Kind::Close => builder.close(at),
+                kind => builder.leaf(kind, at),
+            }
+        }
+        builder.finish()
     }
 
     fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
-        split(source, span, dialect)
+        let text = trim(source, span);
+        if text.of(source).starts_with(b"{") {
+            let name = Span { start: text.start, end: text.start };
+            return Some(Parts { name, value: Pieces::default(), end: text.start + 1 });
+        }
+        let (kind, end) =
+            statement(&source[..text.end as usize], text.start as usize, dialect, &special(dialect));
+        if !matches!(kind, Kind::Setting | Kind::Open) {
+            return None;
+        }
+        let inner = trim(source, Span { start: text.start, end: end as u32 - 1 });
+        let bytes = inner.of(source);
+        let length = match bytes.first() {
+            Some(quote) if dialect.is_quote(*quote) => quoted_end(bytes, 0).unwrap_or(bytes.len()),
+            _ => bytes.iter().position(|byte| is_blank(*byte)).unwrap_or(bytes.len()),
+        };
+        let name = Span { start: inner.start, end: inner.start + length as u32 };
+        let value = trim(source, Span { start: name.end, end: inner.end });
+        let value = if value.is_empty() { Pieces::default() } else { Pieces::one(value) };
+        Some(Parts { name, value, end: end as u32 })
     }
 
+    /// What a text out of a comment would be; a line without a mark is prose.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
-        kind_of(text, dialect)
+        match statement(text, 0, dialect, &special(dialect)) {
+            (Kind::Broken, _) => Kind::Opaque,
+            (kind, _) => kind,
+        }
     }
 
     fn terminator(&self) -> &'static str {
@@ -59,36 +108,6 @@ fn after_brace(doc: &Document) -> &'static str {
     let closes = |(_, kind, span): (u32, Kind, Span)| (kind == Kind::Close).then(|| span.of(doc.source()));
     let with_mark = |text: &[u8]| text.trim_ascii_start().starts_with(b"};");
     if doc.tree().leaves().find_map(closes).is_some_and(with_mark) { ";" } else { "" }
-}
-
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let mut builder = Builder::with_capacity(expected_leaves(source));
-    let special = special(dialect);
-    let mut at = mark_length(source);
-    builder.leaf(Kind::Blank, at);
-    while at < source.len() {
-        let lead = source[at..].iter().take_while(|byte| is_blank(**byte)).count();
-        // Empty lines are leaves of their own; the blanks before a statement belong to it.
-        let start = at + lead;
-        let line = memchr::memrchr(b'\n', &source[at..start]).map_or(at, |end| at + end + 1);
-        let own_lines = if start == source.len() { start } else { line };
-        builder.leaf(Kind::Blank, own_lines);
-        if start == source.len() {
-            break;
-        }
-        let (kind, end) = match source[start] {
-            // A list within a list has no name.
-            b'{' if builder.depth() > 0 => (Kind::Open, start + 1),
-            _ => statement(source, start, dialect, &special),
-        };
-        at = rest_of_line(source, end, kind, dialect);
-        match kind {
-            Kind::Open => builder.open(at),
-            Kind::Close => builder.close(at),
-            kind => builder.leaf(kind, at),
-        }
-    }
-    builder.finish()
 }
 
 /// The kind of the statement at `start`, and where its own text ends.
@@ -187,35 +206,4 @@ fn rest_of_line(source: &[u8], end: usize, kind: Kind, dialect: &Dialect) -> usi
             _ => end,
         },
     }
-}
-
-/// What a text out of a comment would be; a line without a mark is prose.
-fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    match statement(text, 0, dialect, &special(dialect)) {
-        (Kind::Broken, _) => Kind::Opaque,
-        (kind, _) => kind,
-    }
-}
-
-fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
-    let text = trim(source, span);
-    if text.of(source).starts_with(b"{") {
-        let name = Span { start: text.start, end: text.start };
-        return Some(Parts { name, value: Pieces::default(), end: text.start + 1 });
-    }
-    let (kind, end) =
-        statement(&source[..text.end as usize], text.start as usize, dialect, &special(dialect));
-    if !matches!(kind, Kind::Setting | Kind::Open) {
-        return None;
-    }
-    let inner = trim(source, Span { start: text.start, end: end as u32 - 1 });
-    let bytes = inner.of(source);
-    let length = match bytes.first() {
-        Some(quote) if dialect.is_quote(*quote) => quoted_end(bytes, 0).unwrap_or(bytes.len()),
-        _ => bytes.iter().position(|byte| is_blank(*byte)).unwrap_or(bytes.len()),
-    };
-    let name = Span { start: inner.start, end: inner.start + length as u32 };
-    let value = trim(source, Span { start: name.end, end: inner.end });
-    let value = if value.is_empty() { Pieces::default() } else { Pieces::one(value) };
-    Some(Parts { name, value, end: end as u32 })
 }

@@ -20,15 +20,52 @@ impl Format for Equals {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let plain = backslash(dialect);
+        let extend = |source: &[u8], start, end, kind| match kind {
+            Kind::Setting if dialect.indent_continues => indented(source, end, dialect),
+            kind => plain(source, start, end, kind),
+        };
+        Lines { kind_of: |text: &[u8], _| Equals.kind_of(text, dialect), extend, nested: false }.read(source)
     }
 
     fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
-        split(source, span, dialect)
+        let first_end = line_end(source, trim(source, span).start as usize).min(span.end as usize);
+        let start = trim(source, span).start;
+        // An empty value stands in its line, and not behind it.
+        let line = trim(source, Span { start, end: first_end as u32 });
+        let bytes = line.of(source);
+        let name_length =
+            bytes.iter().position(|byte| is_blank(*byte) || *byte == b'=').unwrap_or(bytes.len());
+        if name_length == 0 {
+            return None;
+        }
+        let name = Span { start, end: start + name_length as u32 };
+        let gap = bytes[name_length..].iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
+        let equals = bytes.get(name_length + gap) == Some(&b'=');
+        let from = name.end + gap as u32 + u32::from(equals);
+        let first = value_span(source, from, line.end, dialect);
+        let mut value = if first.is_empty() && !equals { Pieces::default() } else { Pieces::one(first) };
+        let mut end = first.end.max(from);
+        let mut at = first_end;
+        while at < span.end as usize {
+            let next = line_end(source, at).min(span.end as usize);
+            let piece = trim(source, Span::new(at, next));
+            if !piece.is_empty() && dialect.comment_mark(piece.of(source)).is_none() {
+                value.push(piece);
+                end = piece.end;
+            }
+            at = next;
+        }
+        Some(Parts { name, value, end })
     }
 
+    /// The kind of a line that begins with `text`.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
-        kind_of(text, dialect)
+        match text.first() {
+            _ if dialect.comment_mark(text).is_some() => Kind::Comment,
+            Some(b'=') => Kind::Broken,
+            _ => Kind::Setting,
+        }
     }
 
     fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
@@ -38,15 +75,6 @@ impl Format for Equals {
     fn may_be_value(&self, value: &str) -> bool {
         !value.contains(' ')
     }
-}
-
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let plain = backslash(dialect);
-    let extend = |source: &[u8], start, end, kind| match kind {
-        Kind::Setting if dialect.indent_continues => indented(source, end, dialect),
-        kind => plain(source, start, end, kind),
-    };
-    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend, nested: false }.read(source)
 }
 
 /// Where the value ends that goes on in the lines from `end` on. Comments and empty lines belong to it
@@ -67,43 +95,4 @@ fn indented(source: &[u8], mut end: usize, dialect: &Dialect) -> usize {
         at = next;
     }
     end
-}
-
-/// The kind of a line that begins with `text`.
-fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    match text.first() {
-        _ if dialect.comment_mark(text).is_some() => Kind::Comment,
-        Some(b'=') => Kind::Broken,
-        _ => Kind::Setting,
-    }
-}
-
-fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
-    let first_end = line_end(source, trim(source, span).start as usize).min(span.end as usize);
-    let start = trim(source, span).start;
-    // An empty value stands in its line, and not behind it.
-    let line = trim(source, Span { start, end: first_end as u32 });
-    let bytes = line.of(source);
-    let name_length = bytes.iter().position(|byte| is_blank(*byte) || *byte == b'=').unwrap_or(bytes.len());
-    if name_length == 0 {
-        return None;
-    }
-    let name = Span { start, end: start + name_length as u32 };
-    let gap = bytes[name_length..].iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
-    let equals = bytes.get(name_length + gap) == Some(&b'=');
-    let from = name.end + gap as u32 + u32::from(equals);
-    let first = value_span(source, from, line.end, dialect);
-    let mut value = if first.is_empty() && !equals { Pieces::default() } else { Pieces::one(first) };
-    let mut end = first.end.max(from);
-    let mut at = first_end;
-    while at < span.end as usize {
-        let next = line_end(source, at).min(span.end as usize);
-        let piece = trim(source, Span::new(at, next));
-        if !piece.is_empty() && dialect.comment_mark(piece.of(source)).is_none() {
-            value.push(piece);
-            end = piece.end;
-        }
-        at = next;
-    }
-    Some(Parts { name, value, end })
 }

@@ -20,15 +20,69 @@ impl Format for Json {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let from = match text(source) {
+            Ok((_, from)) => from,
+            Err(at) => return refused(source, at),
+        };
+        // A strict parser has seen that it is JSON; from here on only places are looked for.
+        if let Err(error) = well_formed(Family::Json, source, dialect) {
+            return refused(source, error.at);
+        }
+        let mut reading = Reading { source, laid: LeafBuilder::new(source, &REMARKS) };
+        let root = skip(source, from);
+        match source.get(root) {
+            Some(b'{') => reading.around(root, b'}'),
+            Some(b'[') if holds_blocks(source, root) => reading.around(root, b']'),
+            Some(_) => reading.edge(root, past_value(source, root)),
+            None => {}
+        }
+        reading.laid.finish()
     }
 
     fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, kind, span)
+        let text = trim(source, span);
+        let limited = &source[..text.end as usize];
+        let start = text.start as usize;
+        let blanks = |at: usize| {
+            let mut at = at;
+            loop {
+                at += limited[at..].iter().take_while(|byte| is_blank(**byte)).count();
+                match &limited[at..] {
+                    [b'/', b'*', rest @ ..] => {
+                        at += memchr::memmem::find(rest, b"*/").map_or(rest.len() + 2, |to| to + 4)
+                    }
+                    [b'/', b'/', ..] => at = line_end(limited, at),
+                    _ => return at,
+                }
+            }
+        };
+        let named = limited.get(start) == Some(&b'"');
+        let name_end = if named { string_end(limited, start)? } else { start };
+        let colon = blanks(name_end);
+        if !named || limited.get(colon) != Some(&b':') {
+            // An element of a list: its text is what it is called, and a block has none.
+            let end = if kind == Kind::Open { start } else { value_end(limited, start)? };
+            let name = Span::new(start, end);
+            return Some(Parts { name, value: Pieces::default(), end: end as u32 });
+        }
+        let from = blanks(colon + 1);
+        let end = if kind == Kind::Open { from } else { value_end(limited, from)? };
+        let name = Span::new(start + 1, name_end - 1);
+        let value = if kind == Kind::Open { Pieces::default() } else { Pieces::one(Span::new(from, end)) };
+        Some(Parts { name, value, end: end as u32 })
     }
 
-    fn kind_of(&self, text: &[u8], _: &Dialect) -> Kind {
-        kind_of(text)
+    /// What a text out of a comment would be.
+    fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
+        let inner = Span { start: 0, end: text.len() as u32 };
+        let Some(parts) = self.split(text, Kind::Setting, inner, dialect) else {
+            return Kind::Opaque;
+        };
+        match parts.value.hull().map(|span| span.of(text)) {
+            Some(b"{") => Kind::Open,
+            Some(value) if serde_json::from_slice::<serde::de::IgnoredAny>(value).is_ok() => Kind::Setting,
+            _ => Kind::Opaque,
+        }
     }
 
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
@@ -62,26 +116,6 @@ impl Format for Json {
 }
 
 const REMARKS: [&str; 2] = ["//", "/*"];
-
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let from = match text(source) {
-        Ok((_, from)) => from,
-        Err(at) => return refused(source, at),
-    };
-    // A strict parser has seen that it is JSON; from here on only places are looked for.
-    if let Err(error) = well_formed(Family::Json, source, dialect) {
-        return refused(source, error.at);
-    }
-    let mut reading = Reading { source, laid: LeafBuilder::new(source, &REMARKS) };
-    let root = skip(source, from);
-    match source.get(root) {
-        Some(b'{') => reading.around(root, b'}'),
-        Some(b'[') if holds_blocks(source, root) => reading.around(root, b']'),
-        Some(_) => reading.edge(root, past_value(source, root)),
-        None => {}
-    }
-    reading.laid.finish()
-}
 
 /// Behind blanks and comments.
 fn skip(source: &[u8], mut at: usize) -> usize {
@@ -231,52 +265,6 @@ fn rest_of_line(source: &[u8], end: usize) -> usize {
             _ => return after,
         }
     }
-}
-
-/// What a text out of a comment would be.
-fn kind_of(text: &[u8]) -> Kind {
-    let inner = Span { start: 0, end: text.len() as u32 };
-    let Some(parts) = split(text, Kind::Setting, inner) else {
-        return Kind::Opaque;
-    };
-    match parts.value.hull().map(|span| span.of(text)) {
-        Some(b"{") => Kind::Open,
-        Some(value) if serde_json::from_slice::<serde::de::IgnoredAny>(value).is_ok() => Kind::Setting,
-        _ => Kind::Opaque,
-    }
-}
-
-fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
-    let text = trim(source, span);
-    let limited = &source[..text.end as usize];
-    let start = text.start as usize;
-    let blanks = |at: usize| {
-        let mut at = at;
-        loop {
-            at += limited[at..].iter().take_while(|byte| is_blank(**byte)).count();
-            match &limited[at..] {
-                [b'/', b'*', rest @ ..] => {
-                    at += memchr::memmem::find(rest, b"*/").map_or(rest.len() + 2, |to| to + 4)
-                }
-                [b'/', b'/', ..] => at = line_end(limited, at),
-                _ => return at,
-            }
-        }
-    };
-    let named = limited.get(start) == Some(&b'"');
-    let name_end = if named { string_end(limited, start)? } else { start };
-    let colon = blanks(name_end);
-    if !named || limited.get(colon) != Some(&b':') {
-        // An element of a list: its text is what it is called, and a block has none.
-        let end = if kind == Kind::Open { start } else { value_end(limited, start)? };
-        let name = Span::new(start, end);
-        return Some(Parts { name, value: Pieces::default(), end: end as u32 });
-    }
-    let from = blanks(colon + 1);
-    let end = if kind == Kind::Open { from } else { value_end(limited, from)? };
-    let name = Span::new(start + 1, name_end - 1);
-    let value = if kind == Kind::Open { Pieces::default() } else { Pieces::one(Span::new(from, end)) };
-    Some(Parts { name, value, end: end as u32 })
 }
 
 /// Behind the string that begins at `at`.

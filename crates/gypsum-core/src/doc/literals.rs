@@ -15,15 +15,51 @@ impl Format for Literals {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let mut builder = Builder::with_capacity(expected_leaves(source));
+        let mut at = mark_length(source);
+        builder.leaf(Kind::Blank, at);
+        while at < source.len() {
+            let lead =
+                source[at..].iter().take_while(|byte| matches!(byte, b' ' | b'\t' | b'\r' | 0x0c)).count();
+            let text = &source[at + lead..];
+            let (kind, end) = match text.first() {
+                None | Some(b'\n') => (Kind::Blank, (at + lead + 1).min(source.len())),
+                _ if dialect.comment_mark(text).is_some() => (Kind::Comment, line_end(source, at)),
+                // Only what stands at the top is a setting.
+                _ => match name_in(text).filter(|_| lead == 0) {
+                    Some((_, from)) => value_from(source, at, at + from),
+                    None => (Kind::Opaque, logical_end(source, at).unwrap_or_else(|| line_end(source, at))),
+                },
+            };
+            builder.leaf(kind, end);
+            at = end;
+        }
+        builder.finish()
     }
 
     fn split(&self, source: &[u8], _: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, span)
+        let text = trim(source, span);
+        let (length, from) = name_in(text.of(source))?;
+        let limited = &source[..text.end as usize];
+        let start = text.start as usize + from;
+        let mut at = start;
+        // Up to the comment behind it, if there is one.
+        let end = loop {
+            at = next_mark(limited, at, &JUMPS);
+            match limited.get(at) {
+                None => break limited.len(),
+                Some(b'#') if memchr::memchr(b'\n', &limited[at..]).is_none() => break at,
+                Some(_) => at = step(limited, at)?.0,
+            }
+        };
+        let value = trim(source, Span::new(start, end));
+        let name = Span { start: text.start, end: text.start + length as u32 };
+        is_literal(value.of(source)).then(|| Parts { name, end: value.end, value: Pieces::one(value) })
     }
 
+    /// The kind of a line that begins with `text`, as far as its beginning tells.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
-        kind_of(text, dialect)
+        ours_or_opaque(text, dialect, name_in(text).is_some())
     }
 
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
@@ -45,28 +81,6 @@ impl Format for Literals {
     fn endings(&self) -> &'static [&'static str] {
         &["py"]
     }
-}
-
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let mut builder = Builder::with_capacity(expected_leaves(source));
-    let mut at = mark_length(source);
-    builder.leaf(Kind::Blank, at);
-    while at < source.len() {
-        let lead = source[at..].iter().take_while(|byte| matches!(byte, b' ' | b'\t' | b'\r' | 0x0c)).count();
-        let text = &source[at + lead..];
-        let (kind, end) = match text.first() {
-            None | Some(b'\n') => (Kind::Blank, (at + lead + 1).min(source.len())),
-            _ if dialect.comment_mark(text).is_some() => (Kind::Comment, line_end(source, at)),
-            // Only what stands at the top is a setting.
-            _ => match name_in(text).filter(|_| lead == 0) {
-                Some((_, from)) => value_from(source, at, at + from),
-                None => (Kind::Opaque, logical_end(source, at).unwrap_or_else(|| line_end(source, at))),
-            },
-        };
-        builder.leaf(kind, end);
-        at = end;
-    }
-    builder.finish()
 }
 
 /// The end of the assignment that begins at `start` and whose value begins at `from`, and whether that value
@@ -219,11 +233,6 @@ fn is_number(word: &[u8]) -> bool {
     begins && number.parse::<f64>().is_ok() && (zero || !padded)
 }
 
-/// The kind of a line that begins with `text`, as far as its beginning tells.
-fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    ours_or_opaque(text, dialect, name_in(text).is_some())
-}
-
 /// The length of the name, and where the value begins.
 fn name_in(text: &[u8]) -> Option<(usize, usize)> {
     let length = text.iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count();
@@ -287,26 +296,6 @@ fn logical_end(source: &[u8], start: usize) -> Option<usize> {
         at = next;
     }
     (depth <= 0).then(|| line_end(source, source.len()))
-}
-
-fn split(source: &[u8], span: Span) -> Option<Parts> {
-    let text = trim(source, span);
-    let (length, from) = name_in(text.of(source))?;
-    let limited = &source[..text.end as usize];
-    let start = text.start as usize + from;
-    let mut at = start;
-    // Up to the comment behind it, if there is one.
-    let end = loop {
-        at = next_mark(limited, at, &JUMPS);
-        match limited.get(at) {
-            None => break limited.len(),
-            Some(b'#') if memchr::memchr(b'\n', &limited[at..]).is_none() => break at,
-            Some(_) => at = step(limited, at)?.0,
-        }
-    };
-    let value = trim(source, Span::new(start, end));
-    let name = Span { start: text.start, end: text.start + length as u32 };
-    is_literal(value.of(source)).then(|| Parts { name, end: value.end, value: Pieces::one(value) })
 }
 
 /// Whether `text` is a literal: strings, numbers, True, False, None, brackets of them, and sums and

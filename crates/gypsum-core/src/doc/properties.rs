@@ -16,15 +16,65 @@ impl Format for Properties {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let extend = |source: &[u8], start, end, kind| {
+            if kind == Kind::Setting { extent(source, start, end) } else { end }
+        };
+        Lines { kind_of: |text: &[u8], _| Properties.kind_of(text, dialect), extend, nested: false }
+            .read(source)
     }
 
     fn split(&self, source: &[u8], _: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, span)
+        let text = trim_line(source, span);
+        let bytes = text.of(source);
+        let mut escaped = false;
+        let name_length = bytes
+            .iter()
+            .position(|byte| {
+                let ends = !escaped && (is_blank(*byte) || matches!(byte, b'=' | b':'));
+                escaped = *byte == b'\\' && !escaped;
+                ends
+            })
+            .unwrap_or(bytes.len());
+        let blanks = |from: usize| bytes[from..].iter().take_while(|byte| is_blank(**byte)).count();
+        let mut gap = name_length + blanks(name_length);
+        let mut bare = gap == bytes.len();
+        if matches!(bytes.get(gap), Some(b'=' | b':')) {
+            gap += 1;
+            gap += blanks(gap);
+            bare = false;
+        }
+        let name = Span { start: text.start, end: text.start + name_length as u32 };
+        if bare {
+            return (name_length > 0).then(|| Parts { name, value: Pieces::default(), end: name.end });
+        }
+        let mut value = Pieces::glued();
+        let mut at = text.start as usize + gap;
+        loop {
+            let end = line_end(source, at).min(text.end as usize);
+            let on = end < text.end as usize && continues(&source[at..end]);
+            let line = Span::new(at, end).of(source);
+            let lead = line.iter().take_while(|byte| matches!(byte, b' ' | b'\t' | 0x0c)).count();
+            let ended = line.strip_suffix(b"\n").unwrap_or(line);
+            let ended = ended.strip_suffix(b"\r").unwrap_or(ended).len();
+            // Blanks at its end belong to a value.
+            let stop = (at + ended - usize::from(on)).max(at + lead);
+            value.push(Span::new(at + lead, stop));
+            if !on {
+                break;
+            }
+            at = end;
+        }
+        Some(Parts { name, value, end: text.end })
     }
 
+    /// The kind of a line that begins with `text`.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
-        kind_of(text, dialect)
+        match text.first() {
+            _ if dialect.comment_mark(text).is_some() => Kind::Comment,
+            // An empty name is allowed and cannot be addressed.
+            Some(b'=' | b':') => Kind::Opaque,
+            _ => Kind::Setting,
+        }
     }
 
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
@@ -44,13 +94,6 @@ impl Format for Properties {
     }
 }
 
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    let extend = |source: &[u8], start, end, kind| {
-        if kind == Kind::Setting { extent(source, start, end) } else { end }
-    };
-    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend, nested: false }.read(source)
-}
-
 /// A line goes on behind an odd number of backslashes: an even number stands for themselves.
 fn continues(line: &[u8]) -> bool {
     let text = line.strip_suffix(b"\n").map_or(line, |line| line.strip_suffix(b"\r").unwrap_or(line));
@@ -64,16 +107,6 @@ fn extent(source: &[u8], start: usize, mut end: usize) -> usize {
         end = line_end(source, end);
     }
     end
-}
-
-/// The kind of a line that begins with `text`.
-fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    match text.first() {
-        _ if dialect.comment_mark(text).is_some() => Kind::Comment,
-        // An empty name is allowed and cannot be addressed.
-        Some(b'=' | b':') => Kind::Opaque,
-        _ => Kind::Setting,
-    }
 }
 
 /// What a raw value means (java.util.Properties, load).
@@ -112,50 +145,6 @@ fn meaning(raw: &[u8]) -> Cow<'_, [u8]> {
         at += 2;
     }
     Cow::Owned(out)
-}
-
-fn split(source: &[u8], span: Span) -> Option<Parts> {
-    let text = trim_line(source, span);
-    let bytes = text.of(source);
-    let mut escaped = false;
-    let name_length = bytes
-        .iter()
-        .position(|byte| {
-            let ends = !escaped && (is_blank(*byte) || matches!(byte, b'=' | b':'));
-            escaped = *byte == b'\\' && !escaped;
-            ends
-        })
-        .unwrap_or(bytes.len());
-    let blanks = |from: usize| bytes[from..].iter().take_while(|byte| is_blank(**byte)).count();
-    let mut gap = name_length + blanks(name_length);
-    let mut bare = gap == bytes.len();
-    if matches!(bytes.get(gap), Some(b'=' | b':')) {
-        gap += 1;
-        gap += blanks(gap);
-        bare = false;
-    }
-    let name = Span { start: text.start, end: text.start + name_length as u32 };
-    if bare {
-        return (name_length > 0).then(|| Parts { name, value: Pieces::default(), end: name.end });
-    }
-    let mut value = Pieces::glued();
-    let mut at = text.start as usize + gap;
-    loop {
-        let end = line_end(source, at).min(text.end as usize);
-        let on = end < text.end as usize && continues(&source[at..end]);
-        let line = Span::new(at, end).of(source);
-        let lead = line.iter().take_while(|byte| matches!(byte, b' ' | b'\t' | 0x0c)).count();
-        let ended = line.strip_suffix(b"\n").unwrap_or(line);
-        let ended = ended.strip_suffix(b"\r").unwrap_or(ended).len();
-        // Blanks at its end belong to a value.
-        let stop = (at + ended - usize::from(on)).max(at + lead);
-        value.push(Span::new(at + lead, stop));
-        if !on {
-            break;
-        }
-        at = end;
-    }
-    Some(Parts { name, value, end: text.end })
 }
 
 /// The statement without the blanks before it and the end of its line.

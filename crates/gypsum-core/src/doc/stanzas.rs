@@ -2,8 +2,9 @@
 //! the dialect lists (`frontend web`), or they end in a colon and so do the names (`server:`).
 
 use super::format::{BlockLines, Format, looks_like_a_value, texts};
+use super::keyword::Keyword;
 use super::scan::{Lines, backslash, is_blank, trim, value_span};
-use super::{Dialect, Document, Kind, Parts, Pieces, Tree, keyword};
+use super::{Dialect, Document, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
 /// The format.
@@ -20,15 +21,61 @@ impl Format for Stanzas {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        if dialect.groups.is_empty() && !has_colons(source, dialect) {
+            let first = |at: usize| at == 0 || source[at - 1] == b'\n';
+            let kind_of = |text: &[u8], at: usize| match Stanzas.kind_of(text, dialect) {
+                Kind::Setting if first(at) && heads(source, at + text.len()) => Kind::Open,
+                kind => kind,
+            };
+            return Lines { kind_of, extend: backslash(dialect), nested: false }.read(source);
+        }
+        Lines {
+            kind_of: |text: &[u8], _| Stanzas.kind_of(text, dialect),
+            extend: backslash(dialect),
+            nested: false,
+        }
+        .read(source)
     }
 
     fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
-        split(source, span, dialect)
+        if !dialect.groups.is_empty() {
+            return Keyword.split(source, Kind::Setting, span, dialect);
+        }
+        let text = trim(source, span);
+        let bytes = text.of(source);
+        let length =
+            bytes.iter().position(|byte| is_blank(*byte) || *byte == b':').filter(|length| *length > 0);
+        let length = length.unwrap_or(bytes.len()) as u32;
+        let name = Span { start: text.start, end: text.start + length };
+        // What stands behind a header in its line is a setting, and no word of the header.
+        if has_setting_behind(bytes) {
+            return Some(Parts { name, value: Pieces::default(), end: name.end + 1 });
+        }
+        let colon = u32::from(bytes.get(length as usize) == Some(&b':'));
+        let value = value_span(source, name.end + colon, text.end, dialect);
+        let bare = value.is_empty();
+        let end = if bare { name.end + colon } else { value.end };
+        Some(Parts { name, value: if bare { Pieces::default() } else { Pieces::one(value) }, end })
     }
 
+    /// The kind of a line that begins with `text`.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind {
-        kind_of(text, dialect)
+        if !dialect.groups.is_empty() {
+            return Keyword.kind_of(text, dialect);
+        }
+        if dialect.comment_mark(text).is_some() {
+            return Kind::Comment;
+        }
+        let line = memchr::memchr(b'\n', text).map_or(text, |end| &text[..end]);
+        let line = memchr::memchr(b'#', line).map_or(line, |end| &line[..end]).trim_ascii_end();
+        if has_setting_behind(line) {
+            return Kind::Open;
+        }
+        if line.strip_suffix(b":").is_some_and(|name| !name.is_empty() && !name.contains(&b' ')) {
+            Kind::Open
+        } else {
+            Kind::Setting
+        }
     }
 
     fn separator<'a>(&self, dialect: &'a Dialect) -> &'a str {
@@ -45,22 +92,11 @@ impl Format for Stanzas {
     }
 }
 
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    if dialect.groups.is_empty() && !has_colons(source, dialect) {
-        let first = |at: usize| at == 0 || source[at - 1] == b'\n';
-        let kind_of = |text: &[u8], at: usize| match kind_of(text, dialect) {
-            Kind::Setting if first(at) && heads(source, at + text.len()) => Kind::Open,
-            kind => kind,
-        };
-        return Lines { kind_of, extend: backslash(dialect), nested: false }.read(source);
-    }
-    Lines { kind_of: |text: &[u8], _| kind_of(text, dialect), extend: backslash(dialect), nested: false }
-        .read(source)
-}
-
 /// Whether some line is a header with a colon.
 fn has_colons(source: &[u8], dialect: &Dialect) -> bool {
-    source.split(|byte| *byte == b'\n').any(|line| kind_of(line.trim_ascii_start(), dialect) == Kind::Open)
+    source
+        .split(|byte| *byte == b'\n')
+        .any(|line| Stanzas.kind_of(line.trim_ascii_start(), dialect) == Kind::Open)
 }
 
 /// Whether the first line from `end` on that says something is indented, as those below a header of bare words are.
@@ -72,26 +108,6 @@ fn heads(source: &[u8], end: usize) -> bool {
     next.is_some_and(|line| line.starts_with(b" ") || line.starts_with(b"\t"))
 }
 
-/// The kind of a line that begins with `text`.
-fn kind_of(text: &[u8], dialect: &Dialect) -> Kind {
-    if !dialect.groups.is_empty() {
-        return keyword::kind_of(text, dialect);
-    }
-    if dialect.comment_mark(text).is_some() {
-        return Kind::Comment;
-    }
-    let line = memchr::memchr(b'\n', text).map_or(text, |end| &text[..end]);
-    let line = memchr::memchr(b'#', line).map_or(line, |end| &line[..end]).trim_ascii_end();
-    if has_setting_behind(line) {
-        return Kind::Open;
-    }
-    if line.strip_suffix(b":").is_some_and(|name| !name.is_empty() && !name.contains(&b' ')) {
-        Kind::Open
-    } else {
-        Kind::Setting
-    }
-}
-
 /// Whether a line is a header with its first setting behind it.
 fn has_setting_behind(line: &[u8]) -> bool {
     let mut words = line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
@@ -99,24 +115,4 @@ fn has_setting_behind(line: &[u8]) -> bool {
         (Some(first), Some(second)) => first.ends_with(b":") && second.ends_with(b":"),
         _ => false,
     }
-}
-
-fn split(source: &[u8], span: Span, dialect: &Dialect) -> Option<Parts> {
-    if !dialect.groups.is_empty() {
-        return keyword::split(source, span, dialect);
-    }
-    let text = trim(source, span);
-    let bytes = text.of(source);
-    let length = bytes.iter().position(|byte| is_blank(*byte) || *byte == b':').filter(|length| *length > 0);
-    let length = length.unwrap_or(bytes.len()) as u32;
-    let name = Span { start: text.start, end: text.start + length };
-    // What stands behind a header in its line is a setting, and no word of the header.
-    if has_setting_behind(bytes) {
-        return Some(Parts { name, value: Pieces::default(), end: name.end + 1 });
-    }
-    let colon = u32::from(bytes.get(length as usize) == Some(&b':'));
-    let value = value_span(source, name.end + colon, text.end, dialect);
-    let bare = value.is_empty();
-    let end = if bare { name.end + colon } else { value.end };
-    Some(Parts { name, value: if bare { Pieces::default() } else { Pieces::one(value) }, end })
 }

@@ -17,15 +17,66 @@ impl Format for Toml {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        let (content, from) = match text(source) {
+            Ok(text) => text,
+            Err(at) => return refused(source, at),
+        };
+        if content.starts_with('\u{feff}') {
+            return refused(source, from);
+        }
+        if let Err(error) = toml::from_str::<toml::Table>(content) {
+            return refused(source, from + error.span().map_or(0, |span| span.start));
+        }
+        let extend = |source: &[u8], start, end, kind| match kind {
+            Kind::Setting => logical_end(source, start).unwrap_or(end),
+            _ => end,
+        };
+        Lines { kind_of: |text: &[u8], _| Toml.kind_of(text, dialect), extend, nested: false }.read(source)
     }
 
     fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, kind, span)
+        let text = trim(source, span);
+        let limited = &source[..text.end as usize];
+        if kind == Kind::Open {
+            let brackets = text.of(source).iter().take_while(|byte| **byte == b'[').count().min(2);
+            let start = text.start as usize + brackets;
+            let end =
+                start + memchr::memrchr(b']', &limited[start..up_to_remark(limited, start)])? + 1 - brackets;
+            let name = trim(source, Span::new(start, end.max(start)));
+            return Some(Parts { name, value: Pieces::default(), end: (end + brackets) as u32 });
+        }
+        let name_end = key_end(limited, text.start as usize)?;
+        let equals = name_end + memchr::memchr(b'=', &limited[name_end..])?;
+        let (mut at, mut depth) = (equals + 1, 0);
+        let end = loop {
+            at = next_mark(limited, at, &SPECIAL);
+            match limited.get(at) {
+                None => break limited.len(),
+                Some(b'#') if depth == 0 => break at,
+                Some(b'#') => at = line_end(limited, at),
+                Some(b'"' | b'\'') => at = string_end(limited, at)?,
+                Some(byte) => {
+                    depth += i32::from(matches!(byte, b'[' | b'{'));
+                    depth -= i32::from(matches!(byte, b']' | b'}'));
+                    at += 1;
+                }
+            }
+        };
+        let value = trim(source, Span::new(equals + 1, end));
+        let name = Span { start: text.start, end: name_end as u32 };
+        (!value.is_empty()).then(|| Parts { name, end: value.end, value: Pieces::one(value) })
     }
 
+    /// The kind of a line that begins with `text`, as far as its beginning tells.
     fn kind_of(&self, text: &[u8], _: &Dialect) -> Kind {
-        kind_of(text)
+        match text.first() {
+            Some(b'#') => Kind::Comment,
+            Some(b'[') => Kind::Open,
+            _ if key_end(text, 0).is_some_and(|end| text[end..].trim_ascii_start().starts_with(b"=")) => {
+                Kind::Setting
+            }
+            _ => Kind::Opaque,
+        }
     }
 
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
@@ -50,36 +101,6 @@ impl Format for Toml {
 
     fn endings(&self) -> &'static [&'static str] {
         &["toml"]
-    }
-}
-
-fn read(source: &[u8], _: &Dialect) -> Tree {
-    let (content, from) = match text(source) {
-        Ok(text) => text,
-        Err(at) => return refused(source, at),
-    };
-    if content.starts_with('\u{feff}') {
-        return refused(source, from);
-    }
-    if let Err(error) = toml::from_str::<toml::Table>(content) {
-        return refused(source, from + error.span().map_or(0, |span| span.start));
-    }
-    let extend = |source: &[u8], start, end, kind| match kind {
-        Kind::Setting => logical_end(source, start).unwrap_or(end),
-        _ => end,
-    };
-    Lines { kind_of: |text: &[u8], _| kind_of(text), extend, nested: false }.read(source)
-}
-
-/// The kind of a line that begins with `text`, as far as its beginning tells.
-fn kind_of(text: &[u8]) -> Kind {
-    match text.first() {
-        Some(b'#') => Kind::Comment,
-        Some(b'[') => Kind::Open,
-        _ if key_end(text, 0).is_some_and(|end| text[end..].trim_ascii_start().starts_with(b"=")) => {
-            Kind::Setting
-        }
-        _ => Kind::Opaque,
     }
 }
 
@@ -152,39 +173,6 @@ fn logical_end(source: &[u8], start: usize) -> Option<usize> {
             }
         }
     }
-}
-
-fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
-    let text = trim(source, span);
-    let limited = &source[..text.end as usize];
-    if kind == Kind::Open {
-        let brackets = text.of(source).iter().take_while(|byte| **byte == b'[').count().min(2);
-        let start = text.start as usize + brackets;
-        let end =
-            start + memchr::memrchr(b']', &limited[start..up_to_remark(limited, start)])? + 1 - brackets;
-        let name = trim(source, Span::new(start, end.max(start)));
-        return Some(Parts { name, value: Pieces::default(), end: (end + brackets) as u32 });
-    }
-    let name_end = key_end(limited, text.start as usize)?;
-    let equals = name_end + memchr::memchr(b'=', &limited[name_end..])?;
-    let (mut at, mut depth) = (equals + 1, 0);
-    let end = loop {
-        at = next_mark(limited, at, &SPECIAL);
-        match limited.get(at) {
-            None => break limited.len(),
-            Some(b'#') if depth == 0 => break at,
-            Some(b'#') => at = line_end(limited, at),
-            Some(b'"' | b'\'') => at = string_end(limited, at)?,
-            Some(byte) => {
-                depth += i32::from(matches!(byte, b'[' | b'{'));
-                depth -= i32::from(matches!(byte, b']' | b'}'));
-                at += 1;
-            }
-        }
-    };
-    let value = trim(source, Span::new(equals + 1, end));
-    let name = Span { start: text.start, end: name_end as u32 };
-    (!value.is_empty()).then(|| Parts { name, end: value.end, value: Pieces::one(value) })
 }
 
 /// Where a remark begins in the header at `at`, or its end.

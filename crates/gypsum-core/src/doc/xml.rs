@@ -21,11 +21,61 @@ impl Format for Xml {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+        // A strict reader has seen that it is XML; from here on only places are looked for.
+        if let Err(error) = well_formed(Family::Xml, source, dialect) {
+            return refused(source, error.at);
+        }
+        let from = mark_length(source);
+        let content = in_utf8(&source[from..]);
+        let mut reader = Reader::from_str(&content);
+        let (mut seen, mut at) = (Vec::new(), 0);
+        loop {
+            let event = reader.read_event();
+            let end = usize::try_from(reader.buffer_position()).unwrap_or(content.len()).min(content.len());
+            let kind = match event {
+                Err(_) => return refused(source, from + end),
+                Ok(Event::Eof) => break,
+                Ok(Event::Start(_)) => Seen::Start,
+                Ok(Event::Empty(_)) => Seen::Empty,
+                Ok(Event::End(_)) => Seen::End,
+                Ok(Event::Text(_) | Event::GeneralRef(_) | Event::CData(_)) => Seen::Text,
+                Ok(Event::Comment(_)) => Seen::Comment,
+                Ok(_) => Seen::Other,
+            };
+            seen.push((kind, from + at, from + end));
+            at = end;
+        }
+        lay(source, &seen)
     }
 
     fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, kind, span)
+        let text = trim(source, span);
+        let bytes = text.of(source);
+        let at = |offset: usize| text.start + offset as u32;
+        if bytes.first() == Some(&b'<') {
+            let length = name_length(&bytes[1..]);
+            let name = Span { start: at(1), end: at(1 + length) };
+            let open_end = memchr::memchr(b'>', bytes).map_or(bytes.len(), |end| end + 1);
+            let close = memchr::memmem::rfind(bytes, b"</")
+                .filter(|close| kind == Kind::Setting && *close >= open_end);
+            let value = match close {
+                Some(close) => Pieces::one(trim_within(source, at(open_end), at(close))),
+                None => Pieces::default(),
+            };
+            return Some(Parts { name, value, end: text.end });
+        }
+        if source[..span.start as usize].last() == Some(&b'>') {
+            let close = memchr::memmem::rfind(bytes, b"</")?;
+            let name = Span { start: at(close + 2), end: at(close + 2 + name_length(&bytes[close + 2..])) };
+            let value = trim_within(source, at(0), at(close));
+            return Some(Parts { name, value: Pieces::one(value), end: text.end });
+        }
+        let equals = memchr::memchr(b'=', bytes)?;
+        let name =
+            Span { start: text.start, end: text.start + bytes[..equals].trim_ascii_end().len() as u32 };
+        let open = equals + 1 + bytes[equals + 1..].iter().take_while(|byte| is_blank(**byte)).count();
+        let value = Span { start: at(open), end: text.end };
+        (value.len() >= 2).then(|| Parts { name, value: Pieces::one(value), end: text.end })
     }
 
     fn kind_of(&self, _: &[u8], _: &Dialect) -> Kind {
@@ -71,34 +121,6 @@ enum Seen {
     Text,
     Comment,
     Other,
-}
-
-fn read(source: &[u8], dialect: &Dialect) -> Tree {
-    // A strict reader has seen that it is XML; from here on only places are looked for.
-    if let Err(error) = well_formed(Family::Xml, source, dialect) {
-        return refused(source, error.at);
-    }
-    let from = mark_length(source);
-    let content = in_utf8(&source[from..]);
-    let mut reader = Reader::from_str(&content);
-    let (mut seen, mut at) = (Vec::new(), 0);
-    loop {
-        let event = reader.read_event();
-        let end = usize::try_from(reader.buffer_position()).unwrap_or(content.len()).min(content.len());
-        let kind = match event {
-            Err(_) => return refused(source, from + end),
-            Ok(Event::Eof) => break,
-            Ok(Event::Start(_)) => Seen::Start,
-            Ok(Event::Empty(_)) => Seen::Empty,
-            Ok(Event::End(_)) => Seen::End,
-            Ok(Event::Text(_) | Event::GeneralRef(_) | Event::CData(_)) => Seen::Text,
-            Ok(Event::Comment(_)) => Seen::Comment,
-            Ok(_) => Seen::Other,
-        };
-        seen.push((kind, from + at, from + end));
-        at = end;
-    }
-    lay(source, &seen)
 }
 
 /// The text with every character of another encoding of one byte replaced by a letter, so that no place moves.
@@ -196,35 +218,6 @@ fn rest_of_line(source: &[u8], end: usize) -> usize {
         Some(b'\n') => end + blanks + 1,
         Some(_) => end,
     }
-}
-
-fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
-    let text = trim(source, span);
-    let bytes = text.of(source);
-    let at = |offset: usize| text.start + offset as u32;
-    if bytes.first() == Some(&b'<') {
-        let length = name_length(&bytes[1..]);
-        let name = Span { start: at(1), end: at(1 + length) };
-        let open_end = memchr::memchr(b'>', bytes).map_or(bytes.len(), |end| end + 1);
-        let close =
-            memchr::memmem::rfind(bytes, b"</").filter(|close| kind == Kind::Setting && *close >= open_end);
-        let value = match close {
-            Some(close) => Pieces::one(trim_within(source, at(open_end), at(close))),
-            None => Pieces::default(),
-        };
-        return Some(Parts { name, value, end: text.end });
-    }
-    if source[..span.start as usize].last() == Some(&b'>') {
-        let close = memchr::memmem::rfind(bytes, b"</")?;
-        let name = Span { start: at(close + 2), end: at(close + 2 + name_length(&bytes[close + 2..])) };
-        let value = trim_within(source, at(0), at(close));
-        return Some(Parts { name, value: Pieces::one(value), end: text.end });
-    }
-    let equals = memchr::memchr(b'=', bytes)?;
-    let name = Span { start: text.start, end: text.start + bytes[..equals].trim_ascii_end().len() as u32 };
-    let open = equals + 1 + bytes[equals + 1..].iter().take_while(|byte| is_blank(**byte)).count();
-    let value = Span { start: at(open), end: text.end };
-    (value.len() >= 2).then(|| Parts { name, value: Pieces::one(value), end: text.end })
 }
 
 /// The text between two tags, without the blanks at its ends; where it is all blank, its beginning.

@@ -17,16 +17,75 @@ impl Format for Yaml {
         Dialect { inline_comments: texts(&["#"]), quotes: "\"'".into(), ..Dialect::default() }
     }
 
-    fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        read(source, dialect)
+    fn read(&self, source: &[u8], _: &Dialect) -> Tree {
+        let (content, from) = match text(source) {
+            Ok(text) => text,
+            Err(at) => return refused(source, at),
+        };
+        let offsets = Offsets::of(content, from);
+        let mut reading = Reading {
+            source,
+            laid: LeafBuilder::new(source, &["#"]),
+            frames: Vec::new(),
+            skip: 0,
+            skipped_from: 0,
+        };
+        for event in Parser::new_from_str(content) {
+            match event {
+                Ok((event, span)) => {
+                    reading.take(&event, offsets.of_mark(&span.start), offsets.of_mark(&span.end))
+                }
+                Err(error) => return refused(source, offsets.of_mark(error.marker())),
+            }
+        }
+        reading.laid.finish()
     }
 
     fn split(&self, source: &[u8], kind: Kind, span: Span, _: &Dialect) -> Option<Parts> {
-        split(source, kind, span)
+        let text = trim(source, span);
+        let limited = &source[..text.end as usize];
+        let mut at = text.start as usize;
+        let mut element = false;
+        while limited.get(at) == Some(&b'-') && limited.get(at + 1).is_none_or(u8::is_ascii_whitespace) {
+            element = true;
+            at += 1;
+            at += limited[at..].iter().take_while(|byte| byte.is_ascii_whitespace()).count();
+        }
+        if element {
+            let end = if kind == Kind::Open { at } else { value_end(limited, at)? };
+            return Some(Parts { name: Span::new(at, end), value: Pieces::default(), end: end as u32 });
+        }
+        let (name, from) = key_of(limited, at)?;
+        let start = if matches!(limited[at], b'"' | b'\'') { at + 1 } else { at };
+        let name = Span::new(start, start + name.len());
+        if kind == Kind::Open {
+            return Some(Parts { name, value: Pieces::default(), end: from as u32 });
+        }
+        let value = value_start(limited, from).map(|from| Some(Span::new(from, value_end(limited, from)?)));
+        let value = match value {
+            None => Pieces::default(),
+            Some(span) => Pieces::one(span?),
+        };
+        let end = value.hull().map_or(from as u32, |span| span.end);
+        Some(Parts { name, value, end })
     }
 
+    /// What a text out of a comment would be, as far as its beginning tells.
     fn kind_of(&self, text: &[u8], _: &Dialect) -> Kind {
-        kind_of(text)
+        match text.first() {
+            Some(b'#') => return Kind::Comment,
+            Some(b'-') | None => return Kind::Opaque,
+            _ => {}
+        }
+        let Some((name, from)) = key_of(text, 0) else {
+            return Kind::Opaque;
+        };
+        // A sentence may have a colon; a key has no blanks.
+        match text[from..].trim_ascii() {
+            _ if name.iter().any(u8::is_ascii_whitespace) => Kind::Opaque,
+            [] => Kind::Open,
+            _ => Kind::Setting,
+        }
     }
 
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
@@ -52,30 +111,6 @@ impl Format for Yaml {
     fn endings(&self) -> &'static [&'static str] {
         &["yaml", "yml"]
     }
-}
-
-fn read(source: &[u8], _: &Dialect) -> Tree {
-    let (content, from) = match text(source) {
-        Ok(text) => text,
-        Err(at) => return refused(source, at),
-    };
-    let offsets = Offsets::of(content, from);
-    let mut reading = Reading {
-        source,
-        laid: LeafBuilder::new(source, &["#"]),
-        frames: Vec::new(),
-        skip: 0,
-        skipped_from: 0,
-    };
-    for event in Parser::new_from_str(content) {
-        match event {
-            Ok((event, span)) => {
-                reading.take(&event, offsets.of_mark(&span.start), offsets.of_mark(&span.end))
-            }
-            Err(error) => return refused(source, offsets.of_mark(error.marker())),
-        }
-    }
-    reading.laid.finish()
 }
 
 /// From characters, in which the parser counts, to bytes.
@@ -309,24 +344,6 @@ fn behind_notes(source: &[u8], start: usize) -> usize {
     at
 }
 
-/// What a text out of a comment would be, as far as its beginning tells.
-fn kind_of(text: &[u8]) -> Kind {
-    match text.first() {
-        Some(b'#') => return Kind::Comment,
-        Some(b'-') | None => return Kind::Opaque,
-        _ => {}
-    }
-    let Some((name, from)) = key_of(text, 0) else {
-        return Kind::Opaque;
-    };
-    // A sentence may have a colon; a key has no blanks.
-    match text[from..].trim_ascii() {
-        _ if name.iter().any(u8::is_ascii_whitespace) => Kind::Opaque,
-        [] => Kind::Open,
-        _ => Kind::Setting,
-    }
-}
-
 /// The key that begins at `at`, and where the text behind its colon begins.
 fn key_of(source: &[u8], at: usize) -> Option<(&[u8], usize)> {
     let first = *source.get(at)?;
@@ -361,35 +378,6 @@ fn string_end(source: &[u8], at: usize) -> Option<usize> {
             _ => end += 1,
         }
     }
-}
-
-fn split(source: &[u8], kind: Kind, span: Span) -> Option<Parts> {
-    let text = trim(source, span);
-    let limited = &source[..text.end as usize];
-    let mut at = text.start as usize;
-    let mut element = false;
-    while limited.get(at) == Some(&b'-') && limited.get(at + 1).is_none_or(u8::is_ascii_whitespace) {
-        element = true;
-        at += 1;
-        at += limited[at..].iter().take_while(|byte| byte.is_ascii_whitespace()).count();
-    }
-    if element {
-        let end = if kind == Kind::Open { at } else { value_end(limited, at)? };
-        return Some(Parts { name: Span::new(at, end), value: Pieces::default(), end: end as u32 });
-    }
-    let (name, from) = key_of(limited, at)?;
-    let start = if matches!(limited[at], b'"' | b'\'') { at + 1 } else { at };
-    let name = Span::new(start, start + name.len());
-    if kind == Kind::Open {
-        return Some(Parts { name, value: Pieces::default(), end: from as u32 });
-    }
-    let value = value_start(limited, from).map(|from| Some(Span::new(from, value_end(limited, from)?)));
-    let value = match value {
-        None => Pieces::default(),
-        Some(span) => Pieces::one(span?),
-    };
-    let end = value.hull().map_or(from as u32, |span| span.end);
-    Some(Parts { name, value, end })
 }
 
 /// Where the value behind a colon begins: behind its tag and its anchor; none where there is none.

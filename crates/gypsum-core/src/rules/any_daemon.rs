@@ -155,7 +155,10 @@ fn words(value: &str) -> Vec<&str> {
 fn is_number(word: &str) -> bool {
     let digits = word.trim_start_matches(['-', '+']);
     let unit = digits.trim_start_matches(|c: char| c.is_ascii_digit() || c == '.');
+    // Of an address there are more.
+    let dots = digits.matches('.').count();
     digits.starts_with(|c: char| c.is_ascii_digit())
+        && dots <= 1
         && unit.chars().count() <= 3
         && unit.chars().all(|c| c.is_ascii_alphabetic() || c == '%')
 }

@@ -16,11 +16,6 @@ pub(super) struct Person {
 }
 
 impl Person {
-    /// Its name.
-    pub fn name(&self) -> &String {
-        &self.name
-    }
-
     /// An account by its name, and behind it its groups.
     pub fn of<'a>(mut words: impl Iterator<Item = &'a str>) -> Self {
         let name = words.next().unwrap_or_default().to_owned();

@@ -53,12 +53,13 @@ pub fn by_report(after: &ConfigView<'_>, reported: &ReportedLogins) -> Vec<Findi
     let doors = |told: &Reported| Doors::reported(after.profile, login, told);
     let told: BTreeMap<&String, (Doors, Doors)> =
         reported.iter().map(|(name, (was, is))| (name, (doors(was), doors(is)))).collect();
-    let case = |person| {
-        let (was, is) = told.get(&Person::name(person)).map(|(was, is)| (was, is)).unzip();
-        Case { person, was, is }
-    };
     let judge = Judge { after, login, from: address(after.survey) };
-    judge.all(&people.iter().map(case).collect::<Vec<_>>(), &mut findings);
+    let mut cases = Vec::new();
+    for person in &people {
+        let (was, is) = told.get(&person.name).map(|(was, is)| (was, is)).unzip();
+        cases.push(Case { person, was, is });
+    }
+    judge.all(&cases, &mut findings);
     findings
 }
 
