@@ -38,16 +38,11 @@ impl Instance {
     }
 }
 
-/// The names of all installations whose home file is there.
+/// The names of all installations whose home file is there. Only the line of the home file is read of the profile: this is
+/// asked of all built-in ones, which take their time to be read as a whole.
 pub(super) fn names(text: &str) -> Vec<String> {
-    let profile = match read(text) {
-        Ok(profile) => profile,
-        Err(error) => {
-            tracing::warn!(error.message, "a built-in profile cannot be read");
-            return Vec::new();
-        }
-    };
-    all(&profile.files.home).iter().map(Instance::name).collect()
+    let home = text.lines().find_map(|line| line.strip_prefix("home = \"")?.strip_suffix('"'));
+    home.map(|home| all(home).iter().map(Instance::name).collect()).unwrap_or_default()
 }
 
 /// The installation that is meant: the one of this name; else the only one, or the only one that runs. `None` where the
@@ -116,6 +111,15 @@ fn of_path(home: &str, path: &Path) -> Option<Instance> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// What is found without reading the whole profile is what the profile says.
+    #[test]
+    fn the_home_line_of_every_profile_is_found() {
+        for one in gypsum_core::profile::BUILT_IN {
+            let home = one.text.lines().find_map(|line| line.strip_prefix("home = \"")?.strip_suffix('"'));
+            assert_eq!(home, Some(read(one.text).unwrap().files.home.as_str()), "{}", one.name);
+        }
+    }
 
     #[test]
     fn installations_are_read_from_paths() {

@@ -6,6 +6,7 @@ use crate::disk::walk::open_to_read;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::layers::is_of_package;
 use procfs::process::{MountInfo, Process};
+use rustix::fs::{StatVfsMountFlags, statfs, statvfs};
 use std::ffi::OsStr;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -20,10 +21,7 @@ const MOST_NAMES: usize = 3;
 
 /// What there is to say of who else owns the file at `path`.
 pub(super) fn owned_elsewhere(path: &Path) -> Vec<Finding> {
-    let mounts = Process::myself().and_then(|own| own.mountinfo()).map(|mounts| mounts.0);
-    let mounts = mounts
-        .inspect_err(|error| tracing::warn!(%error, "it is not known what is mounted"))
-        .unwrap_or_default();
+    let mounts = if is_worth_a_look(path) { mounts() } else { Vec::new() };
     let all = [
         packaged(path),
         generated(path),
@@ -32,6 +30,24 @@ pub(super) fn owned_elsewhere(path: &Path) -> Vec<Finding> {
         under_version_control(path),
     ];
     all.into_iter().flatten().map(|finding| finding.in_file(&path.display().to_string())).collect()
+}
+
+/// What is mounted where.
+fn mounts() -> Vec<MountInfo> {
+    let mounts = Process::myself().and_then(|own| own.mountinfo()).map(|mounts| mounts.0);
+    mounts.inspect_err(|error| tracing::warn!(%error, "it is not known what is mounted")).unwrap_or_default()
+}
+
+/// Whether the file system of a path is read alone, or of a kind that lives in memory: one call, where the table of all
+/// mounts may be long. Where there is no such file yet, its folder is asked.
+fn is_worth_a_look(path: &Path) -> bool {
+    // The numbers of their kinds (statfs(2)): tmpfs, ramfs, overlayfs.
+    const KINDS: [i128; 3] = [0x0102_1994, 0x8584_58f6, 0x794c_7630];
+    let there = path.ancestors().find_map(|path| Some((statfs(path).ok()?, statvfs(path).ok()?)));
+    there.is_none_or(|(kind, flags)| {
+        let kind = i128::from(kind.f_type) & 0xffff_ffff;
+        KINDS.contains(&kind) || flags.f_flag.contains(StatVfsMountFlags::RDONLY)
+    })
 }
 
 /// A file in the part of the system that belongs to packages: an upgrade writes over it.
