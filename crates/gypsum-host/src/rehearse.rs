@@ -72,40 +72,29 @@ pub fn ask(
 ) -> Result<Option<(Reported, Reported)>, Error> {
     let checker = Checker::default();
     let stage = Stage::new(&checker, proposed, home)?;
-    let one = |proposal: bool| -> Result<Option<Reported>, Error> {
-        let by_name = effective.run.iter().any(|word| word.contains("{name}"));
-        let account = effective.account.as_deref();
-        if !by_name {
-            let ran = stage
-                .ran(&effective.run, account, proposal)?
-                .ok()
-                .filter(|ran| ran.ok() || effective.any_status);
-            return Ok(ran.map(|ran| Reported::read(effective, &ran.out)));
-        }
-        let mut told = Reported::default();
-        for name in names {
-            let words: Vec<String> = effective.run.iter().map(|word| word.replace("{name}", name)).collect();
-            if let Some(ran) = stage.ran(&words, account, proposal)?.ok().filter(Ran::ok) {
-                ran.out.lines().for_each(|line| told.add(name, line));
-            }
-        }
-        Ok(Some(told))
-    };
+    let (before, after) = side_by_side(|proposal| stage.reported(effective, proposal, names))?;
+    Ok(before.zip(after))
+}
+
+/// What `ask` comes to of the files as they are, and of the proposal, asked side by side.
+fn side_by_side<T: Send>(ask: impl Fn(bool) -> Result<T, Error> + Sync) -> Result<(T, T), Error> {
     let (before, after) = std::thread::scope(|scope| {
-        let before = beside::begin(scope, || one(false));
-        let after = one(true);
+        let before = beside::begin(scope, || ask(false));
+        let after = ask(true);
         (before.wait(), after)
     });
     let before = before.map_err(|_| Error::cannot("the daemon could not be asked what it understands"))?;
-    Ok(before?.zip(after?))
+    Ok((before?, after?))
 }
 
 /// The value of a setting that the daemon reports of the files as they are; `None` where it cannot be asked, or says
 /// nothing of it.
 pub fn reported(effective: &Effective, home: &Path, name: &str) -> Option<String> {
-    let asked = ask(effective, &[], home, &[name.to_owned()]);
-    let asked = asked.inspect_err(|error| tracing::debug!(%error, "the daemon cannot be asked")).ok()?;
-    let (told, _) = asked?;
+    let checker = Checker::default();
+    let asked = Stage::new(&checker, &[], home)
+        .and_then(|stage| stage.reported(effective, false, &[name.to_owned()]))
+        .inspect_err(|error| tracing::debug!(%error, "the daemon cannot be asked"));
+    let told = asked.ok()??;
     Some(told.values(name).join(", ")).filter(|value| !value.is_empty())
 }
 
@@ -129,16 +118,9 @@ pub fn ask_of_logins(
         let ran = stage.ran(&argv, None, proposal)?;
         Ok(ran.ok().filter(Ran::ok).map(|ran| Reported::pairs(&ran.out)))
     };
-    let all = |proposal: bool| -> Result<Vec<Option<Reported>>, Error> {
-        accounts.iter().map(|account| one(account, proposal)).collect()
-    };
-    let (before, after) = std::thread::scope(|scope| {
-        let before = beside::begin(scope, || all(false));
-        let after = all(true);
-        (before.wait(), after)
-    });
-    let before = before.map_err(|_| Error::cannot("the daemon could not be asked who may log in"))??;
-    let pairs = before.into_iter().zip(after?).map(|(before, after)| before.zip(after));
+    let all = |proposal| accounts.iter().map(|account| one(account, proposal)).collect::<Result<Vec<_>, _>>();
+    let (before, after) = side_by_side(all)?;
+    let pairs = before.into_iter().zip(after).map(|(before, after)| before.zip(after));
     Ok(accounts.iter().cloned().zip(pairs).filter_map(|(account, pair)| Some((account, pair?))).collect())
 }
 
@@ -261,6 +243,32 @@ impl<'a> Stage<'a> {
             word.replace("{file}", &file.display().to_string()).replace("{scratch}", &scratch)
         };
         words.iter().map(fill).collect()
+    }
+
+    /// What the daemon says it understands; `None` where it cannot be asked.
+    fn reported(
+        &self,
+        effective: &Effective,
+        proposal: bool,
+        names: &[String],
+    ) -> Result<Option<Reported>, Error> {
+        let by_name = effective.run.iter().any(|word| word.contains("{name}"));
+        let account = effective.account.as_deref();
+        if !by_name {
+            let ran = self
+                .ran(&effective.run, account, proposal)?
+                .ok()
+                .filter(|ran| ran.ok() || effective.any_status);
+            return Ok(ran.map(|ran| Reported::read(effective, &ran.out)));
+        }
+        let mut told = Reported::default();
+        for name in names {
+            let words: Vec<String> = effective.run.iter().map(|word| word.replace("{name}", name)).collect();
+            if let Some(ran) = self.ran(&words, account, proposal)?.ok().filter(Ran::ok) {
+                ran.out.lines().for_each(|line| told.add(name, line));
+            }
+        }
+        Ok(Some(told))
     }
 
     /// One run; the inner error says why the checker could not be run at all.

@@ -41,9 +41,9 @@ impl From<NoProfile> for NoTarget {
 
 /// The profile of the daemon that is meant: a profile's, or what was named on this command line or on an earlier one.
 pub fn profile_of(context: &Context, target: &Target) -> Result<Profile, NoTarget> {
-    let mut profile = match (&target.file, load_or_remember(context, target)) {
-        (Some(_), _) => without_profile(context, target)?,
-        (None, profile) => profile?,
+    let mut profile = match &target.file {
+        Some(_) => without_profile(context, target)?,
+        None => load_or_remember(context, target)?,
     };
     for word in &target.checks {
         profile.health.push(check_of("--health", word)?);

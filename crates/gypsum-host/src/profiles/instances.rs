@@ -41,8 +41,12 @@ impl Instance {
 /// The names of all installations whose home file is there. Only the line of the home file is read of the profile: this is
 /// asked of all built-in ones, which take their time to be read as a whole.
 pub(super) fn names(text: &str) -> Vec<String> {
-    let home = text.lines().find_map(|line| line.strip_prefix("home = \"")?.strip_suffix('"'));
-    home.map(|home| all(home).iter().map(Instance::name).collect()).unwrap_or_default()
+    home_of(text).map(|home| all(home).iter().map(Instance::name).collect()).unwrap_or_default()
+}
+
+/// The home file in the text of a built-in profile.
+fn home_of(text: &str) -> Option<&str> {
+    text.lines().find_map(|line| line.strip_prefix("home = \"")?.strip_suffix('"'))
 }
 
 /// The installation that is meant: the one of this name; else the only one, or the only one that runs. `None` where the
@@ -116,8 +120,7 @@ mod tests {
     #[test]
     fn the_home_line_of_every_profile_is_found() {
         for one in gypsum_core::profile::BUILT_IN {
-            let home = one.text.lines().find_map(|line| line.strip_prefix("home = \"")?.strip_suffix('"'));
-            assert_eq!(home, Some(read(one.text).unwrap().files.home.as_str()), "{}", one.name);
+            assert_eq!(home_of(one.text), Some(read(one.text).unwrap().files.home.as_str()), "{}", one.name);
         }
     }
 

@@ -91,10 +91,13 @@ pub(super) fn find(daemon: &str, named: Option<&str>) -> Result<Option<SeenUnit>
 
 /// The processes in a control group, which are the service's though its main process may not be known.
 fn members(group: &str) -> Vec<u32> {
+    if group.is_empty() {
+        return Vec::new();
+    }
     // The older hierarchy has those of systemd in a folder of their own.
     let read = |root: &str| fs::read_to_string(format!("{root}{group}/cgroup.procs")).ok();
     let text = read("/sys/fs/cgroup").or_else(|| read("/sys/fs/cgroup/systemd")).unwrap_or_default();
-    if group.is_empty() { Vec::new() } else { text.lines().filter_map(|line| line.parse().ok()).collect() }
+    text.lines().filter_map(|line| line.parse().ok()).collect()
 }
 
 fn shown(unit: &str) -> Vec<(String, String)> {
