@@ -4,7 +4,7 @@ use crate::address::{Address, address_of};
 use crate::doc::{CommentedOut, LeafId};
 use crate::edit::{find_active, find_commented_out};
 use crate::layers::{Occurrence, value_of};
-use crate::profile::{Activation, Effective, Profile, Setting};
+use crate::profile::{Activation, Effective, ListedName, NameList, Profile, Setting};
 use crate::rules::ConfigView;
 use crate::secret::shown_value;
 use crate::value::{Kind, range, same_value};
@@ -54,11 +54,78 @@ pub struct Explained {
     /// The value that the daemon itself reports, where it was asked.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reported: Option<String>,
+    /// The kind of its value and where it may be set, in the words of the daemon's own list.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub listed: Option<String>,
+    /// What the manual says of it, paragraph by paragraph, where it is installed.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub manual: Vec<String>,
     /// Where each piece of this is from, in words.
     pub known_from: Vec<String>,
 }
 
 impl Explained {
+    /// Takes in a name that only the installed daemon knows.
+    pub fn known_to_the_daemon(profile: &Profile, name: &str) -> Self {
+        let setting = Setting::default();
+        Self {
+            name: name.to_owned(),
+            about: None,
+            takes: None,
+            default: None,
+            places: Vec::new(),
+            commented_out: Vec::new(),
+            takes_effect: takes_effect(profile, &setting),
+            versions: None,
+            notes: Vec::new(),
+            reported: None,
+            listed: None,
+            manual: Vec::new(),
+            known_from: vec![format!(
+                "its name: the installed {}; its profile does not have it",
+                profile.daemon
+            )],
+        }
+    }
+
+    /// Takes in what the daemon's own list has of the setting. Its default is that of the installed version, whatever
+    /// the profile says.
+    pub fn take_listing(&mut self, profile: &Profile, list: &NameList, one: &ListedName) {
+        let program = list.run.first().and_then(|program| program.rsplit('/').next()).unwrap_or_default();
+        let mut from = Vec::new();
+        if let Some(default) = &one.default {
+            let known = profile.setting(&self.name).map(|(_, setting)| setting);
+            let same =
+                self.default.as_ref().and_then(|old| same_value(known, &profile.values, &[], old, default));
+            if same == Some(false) {
+                self.notes.extend(self.default.take().map(other_default));
+            }
+            self.default.get_or_insert_with(|| default.clone());
+            from.push("default");
+        }
+        let known = [&one.kind, &one.context].into_iter().flatten().cloned().collect::<Vec<_>>();
+        self.listed = Some(known.join("; ")).filter(|text| !text.is_empty());
+        from.extend(one.kind.as_ref().map(|_| "kind"));
+        from.extend(one.context.as_ref().map(|_| "context"));
+        if self.about.is_none() && one.about.is_some() {
+            self.about.clone_from(&one.about);
+            from.push("what it does");
+        }
+        let described = profile.setting(&self.name).is_some_and(|(_, setting)| setting.activation.is_some());
+        if list.needs_restart(one) == Some(true) && !described {
+            "with a restart".clone_into(&mut self.takes_effect);
+        }
+        if !from.is_empty() {
+            self.known_from.push(format!("its {}: the daemon's own list, by {program}", listing(&from)));
+        }
+    }
+
+    /// Takes in what a manual page says of the setting.
+    pub fn take_manual(&mut self, page: &str, text: Vec<String>) {
+        self.manual = text;
+        self.known_from.push(format!("its paragraph: the manual page {page}"));
+    }
+
     /// Takes in what the daemon reports of the setting, asked by this command. Where it is set nowhere, that is the
     /// default, whatever the profile says.
     pub fn take_report(&mut self, profile: &Profile, effective: &Effective, value: String) {
@@ -71,16 +138,25 @@ impl Explained {
                 same_value(known, &profile.values, &effective.synonyms, default, &value) == Some(false)
             });
             if differs {
-                let default = self.default.take().unwrap_or_default();
-                self.notes.push(format!(
-                    "The profile gives {default} as the default; the installed version has another."
-                ));
+                self.notes.extend(self.default.take().map(other_default));
             }
             // In the profile's spelling where that means the same.
             self.default.get_or_insert_with(|| value.clone());
         }
         self.reported = Some(value);
     }
+}
+
+/// `default, kind and context`.
+fn listing(words: &[&str]) -> String {
+    match words {
+        [first @ .., last] if !first.is_empty() => format!("{} and {last}", first.join(", ")),
+        words => words.join(", "),
+    }
+}
+
+fn other_default(profiles: String) -> String {
+    format!("The profile gives {profiles} as the default; the installed version has another.")
 }
 
 /// Explains the setting called `name`; none where it is neither known nor standing anywhere.
@@ -117,6 +193,8 @@ pub fn explain(subject: &ConfigView<'_>, name: &str) -> Option<Explained> {
         versions: versions(setting),
         notes,
         reported: None,
+        listed: None,
+        manual: Vec::new(),
         known_from: match known {
             Some(_) => vec!["what it does and takes: the profile".to_owned()],
             None if profile.spelling(name).is_some() => {

@@ -41,6 +41,7 @@ mod join;
 pub mod layers;
 pub mod listing;
 pub mod log;
+pub mod manual;
 pub mod merge;
 pub mod probe;
 pub mod profile;

@@ -48,6 +48,8 @@ pub enum Question {
         /// The first word of its block.
         block: String,
     },
+    /// The names that the installed daemon lists.
+    ListedNames,
     /// Which of these names the running program holds, each with a NUL byte behind it, as a C program holds its texts.
     InProgram(Vec<String>),
     /// The account of the person who types, and its groups.
@@ -260,6 +262,11 @@ impl Survey {
             Answer::Name(answer) => Some(answer),
             _ => None,
         }
+    }
+
+    /// The names that the installed daemon lists; `None` if it lists none.
+    pub fn listed_names(&self) -> Option<&[String]> {
+        self.words(Question::ListedNames)
     }
 
     /// Which of these names the running program holds. `None` where none runs, or it cannot be read.

@@ -4,6 +4,7 @@ mod argv;
 mod ask;
 mod builtin;
 mod fill;
+mod name_list;
 mod read;
 #[cfg(feature = "reference")]
 pub mod reference;
@@ -16,6 +17,7 @@ pub use argv::Argv;
 pub use ask::{Ask, NOBODYS_NAME, NameAnswer};
 pub use builtin::{BUILT_IN, BuiltIn, built_in};
 pub use fill::{MissingSetting, fill};
+pub use name_list::{Field, ListedName, NameList};
 pub use read::{ProfileError, read};
 pub use rule::{Admitted, Covered, EndsAlike, Form, InList, LastWord, Near, Order, Rule, Twins, WantsEnd};
 pub use schema::{Checker, Condition, Effective, Files, Layout, Listen, Login, Other, Profile};

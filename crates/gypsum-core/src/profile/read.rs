@@ -58,7 +58,7 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
             "[[ask]]".into(),
         ));
     }
-    let argvs = argvs.chain(asks.map(|ask| &ask.run));
+    let argvs = argvs.chain(asks.map(|ask| &ask.run)).chain(profile.list.iter().map(|list| &list.run));
     let commands =
         argvs.chain(plain.clone().map(|plain| &plain.start)).chain(hooks).chain(&profile.service.command);
     if !profile.service.unit.is_empty() && profile.service.plain.is_some() {

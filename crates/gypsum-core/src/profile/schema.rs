@@ -3,7 +3,7 @@
 use super::argv::Argv;
 use super::ask::Ask;
 use super::service::{Hook, RelatedService, Service};
-use super::{Rule, Setting};
+use super::{NameList, Rule, Setting};
 use crate::address::Address;
 use crate::doc::{Dialect, Family};
 use crate::probe::Check;
@@ -100,6 +100,12 @@ pub struct Profile {
     /// How it is asked whether it knows the name of a setting; the first way that is for it is taken.
     #[serde(default)]
     pub ask: Vec<Ask>,
+    /// How it lists the names that it knows; the first list that has names is taken.
+    #[serde(default)]
+    pub list: Vec<NameList>,
+    /// The manual pages that describe its settings, as in `sshd_config(5)`.
+    #[serde(default)]
+    pub manual: Vec<String>,
 }
 
 /// Blocks that hold only under a condition, which their argument names.
@@ -444,6 +450,8 @@ impl Profile {
             names_by_checker: false,
             condition: Vec::new(),
             ask: Vec::new(),
+            list: Vec::new(),
+            manual: Vec::new(),
             heirs: BTreeMap::new(),
             layout: Vec::new(),
             other: Vec::new(),

@@ -5,7 +5,7 @@ use crate::finding::{Finding, Severity};
 use crate::layers::Occurrence;
 use crate::profile::{Ask, NameAnswer, Profile};
 use crate::text::nearest;
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 
 /// New names that the installed daemon does not know. It is asked for each; where it cannot be asked, a name that the
 /// profile does not have is worth a warning, and no more: the profile may be older than the daemon.
@@ -40,7 +40,7 @@ pub fn unknown(
                     let answer = answer(config_view, &file.path, near, scope.word());
                     !matches!(answer, Said::By(NameAnswer::Unknown(_) | NameAnswer::Removed(_), _))
                 };
-                let near: Vec<String> = near(profile, &name).into_iter().filter(is_known).collect();
+                let near: Vec<String> = near(config_view, &name).into_iter().filter(is_known).collect();
                 let finding = says_unknown(profile, &name, sentence.as_deref(), &near);
                 // The administrator's own names are as good as any.
                 let severity = if ask.takes_own { Severity::Warning } else { finding.severity };
@@ -48,10 +48,10 @@ pub fn unknown(
             }
             Said::By(NameAnswer::Removed(sentence), _) => Some(says_removed(profile, &name, sentence)),
             _ if is_described || profile.names_by_checker => None,
-            Said::TakesAny => says_near(profile, &name),
+            Said::TakesAny => says_near(config_view, &name),
             known => match homes(profile, &name) {
                 homes if !homes.is_empty() => Some(says_misplaced(&name, &scope.title, &homes.join(" or "))),
-                _ if matches!(known, Said::Nothing) => Some(says_not_in_profile(profile, &name)),
+                _ if matches!(known, Said::Nothing) => Some(says_not_in_profile(config_view, &name)),
                 _ if is_change => Some(says_not_described(profile, &name)),
                 _ => None,
             },
@@ -125,12 +125,12 @@ fn says_not_described(profile: &Profile, name: &str) -> Finding {
     let daemon = &profile.daemon;
     let message = format!("{daemon} knows {name}; Gypsum does not describe it");
     Finding::new("not-described", Severity::Hint, message)
-        .help(format!("only {daemon} itself checks its value"))
+        .help(format!("only {daemon} itself checks its value; to read about it: gypsum show {daemon} {name}"))
 }
 
 /// What is said of a name that is not in the profile, where the daemon cannot be asked.
-fn says_not_in_profile(profile: &Profile, name: &str) -> Finding {
-    let near = near(profile, name);
+fn says_not_in_profile(config_view: &ConfigView<'_>, name: &str) -> Finding {
+    let (profile, near) = (config_view.profile, near(config_view, name));
     if profile.complete && profile.ask.is_empty() {
         return says_unknown(profile, name, None, &near);
     }
@@ -140,16 +140,18 @@ fn says_not_in_profile(profile: &Profile, name: &str) -> Finding {
 }
 
 /// What is said of a name that looks like another one, of a daemon that takes any.
-fn says_near(profile: &Profile, name: &str) -> Option<Finding> {
-    let near = near(profile, name);
+fn says_near(config_view: &ConfigView<'_>, name: &str) -> Option<Finding> {
+    let (profile, near) = (config_view.profile, near(config_view, name));
     let message = format!("{} takes any name here, and {name} looks like one that it knows", profile.daemon);
     (!near.is_empty()).then(|| Finding::warning("unknown-name", message).help(did_you_mean(&near)))
 }
 
-/// The names in the profile that look like this one.
-fn near(profile: &Profile, name: &str) -> Vec<String> {
+/// The names in the profile, and in the installed daemon's own list, that look like this one.
+fn near(config_view: &ConfigView<'_>, name: &str) -> Vec<String> {
     let bare = |known: &'_ str| known.rsplit("..").next().unwrap_or(known).to_owned();
-    let known: Vec<String> = profile.known_names().map(bare).filter(|known| known != name).collect();
+    let listed = config_view.survey.listed_names().unwrap_or_default();
+    let known = config_view.profile.known_names().map(bare).chain(listed.iter().cloned());
+    let known: BTreeSet<String> = known.filter(|known| known != name).collect();
     nearest(name, known.iter().map(String::as_str)).into_iter().map(str::to_owned).collect()
 }
 

@@ -52,7 +52,7 @@ pub fn keep(ask: &Ask, name: &str, block: &str, answer: &NameAnswer) {
         answers.0.clear();
     }
     answers.0.insert(key(ask, name, block), Kept { program, answer: answer.clone() });
-    if let Err(error) = write(&place, &answers) {
+    if let Err(error) = write_ours(&place, &*answers) {
         tracing::debug!(%error, "what a daemon said of a name is not kept");
     }
 }
@@ -70,23 +70,31 @@ fn program_of(ask: &Ask) -> Option<Stamp> {
 }
 
 /// Root's answers are where root alone can write.
+pub(super) fn folder() -> Option<PathBuf> {
+    match rustix::process::geteuid().is_root() {
+        true => Some(PathBuf::from("/var/cache/gypsum")),
+        false => accounts::own_folder("XDG_CACHE_HOME", ".cache"),
+    }
+}
+
 fn place() -> Option<PathBuf> {
-    let folder = match rustix::process::geteuid().is_root() {
-        true => PathBuf::from("/var/cache/gypsum"),
-        false => accounts::own_folder("XDG_CACHE_HOME", ".cache")?,
-    };
-    Some(folder.join("names.json"))
+    folder().map(|folder| folder.join("names.json"))
 }
 
 fn read(place: &Path) -> Answers {
-    let is_ours = place.parent().is_some_and(|folder| trust::check_folder(Relied::State, folder).is_ok());
-    let bytes = if is_ours { fs::read(place).unwrap_or_default() } else { Vec::new() };
-    unseal(&bytes).whole().unwrap_or_default()
+    unseal(&read_ours(place)).whole().unwrap_or_default()
 }
 
-fn write(place: &Path, answers: &Answers) -> io::Result<()> {
+/// The bytes of a file that nobody else can have written; none if there is no such file.
+pub(super) fn read_ours(place: &Path) -> Vec<u8> {
+    let is_ours = place.parent().is_some_and(|folder| trust::check_folder(Relied::State, folder).is_ok());
+    if is_ours { fs::read(place).unwrap_or_default() } else { Vec::new() }
+}
+
+/// Writes a record into the folder of what daemons said.
+pub(super) fn write_ours(place: &Path, record: &impl Serialize) -> io::Result<()> {
     let folder = place.parent().unwrap_or(place);
     DirBuilder::new().recursive(true).mode(0o700).create(folder)?;
     trust::check_folder(Relied::State, folder).map_err(|error| io::Error::other(error.to_string()))?;
-    sealed::replace(place, answers)
+    sealed::replace(place, record)
 }

@@ -4,6 +4,8 @@ mod answers;
 mod certificates;
 mod endpoints;
 mod logins;
+mod manual;
+mod name_list;
 mod names;
 mod people;
 mod place;
@@ -20,6 +22,8 @@ use gypsum_core::profile::{Profile, Service};
 use gypsum_core::service::{Observation, State};
 use gypsum_core::survey::{Answer, Question, Survey};
 pub use logins::password_lets_in;
+pub use manual::described;
+pub use name_list::listed;
 pub use names::{asked_anew, known_name};
 use procfs::Current;
 use std::net::{IpAddr, ToSocketAddrs, UdpSocket};
@@ -135,6 +139,10 @@ impl<'a> Host<'a> {
                 Some(ask) => names::ask(ask, name, block),
                 None => Answer::Unknown,
             },
+            Question::ListedNames => name_list::listed(self.profile)
+                .map_or(Answer::Unknown, |(_, listed)| {
+                    Answer::Words(listed.into_iter().map(|one| one.name).collect())
+                }),
             Question::InProgram(names) => program::holds(&self.early.seen().1, names),
             Question::InvokingUser => people::typist(self.who),
             Question::Connection => crate::who::connection().map_or(Answer::Unknown, Answer::Words),

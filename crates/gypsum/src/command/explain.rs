@@ -6,7 +6,7 @@ use crate::view::{columns, styled, when, wrapped};
 use gypsum_core::edit::LineDiff;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::explain::{Explained, explain};
-use gypsum_core::profile::Profile;
+use gypsum_core::profile::{ListedName, NameAnswer, Profile};
 use gypsum_core::report::Report;
 use gypsum_core::secret::is_secret;
 use gypsum_core::survey::Survey;
@@ -14,15 +14,43 @@ use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files::Loading;
 use gypsum_host::rehearse::reported;
+use gypsum_host::survey::{described, known_name, listed};
 use std::path::Path;
 
-/// Explains the setting called `name`; whether there is one.
+/// So many paragraphs of the manual are shown; the JSON document has all.
+const PARAGRAPHS: usize = 1;
+
+/// Explains the setting called `name`; whether there is one. Where neither the files nor the profile have it, the
+/// installed daemon is asked.
 pub fn run(context: &Context, profile: &Profile, loading: &Loading, name: &str) -> bool {
     let (layers, survey) = (loading.layers(profile), Survey::default());
     let config_view = loading.config_view(&layers, profile, &survey);
-    let Some(mut one) = explain(&config_view, name) else {
+    let bare = name.rsplit("..").next().unwrap_or(name);
+    let list = listed(profile);
+    let same = |one: &&ListedName| profile.dialect.same(one.name.as_bytes(), bare.as_bytes());
+    let of_list: Vec<&ListedName> =
+        list.as_ref().map_or_else(Vec::new, |(_, names)| names.iter().filter(same).collect());
+    // Without its block the name means the block that has it.
+    let in_its_block = || {
+        let blocks = of_list.iter().filter(|one| !one.block.is_empty() && bare == name);
+        blocks
+            .map(|one| format!("{}..{}", one.block, one.name))
+            .find_map(|whole| explain(&config_view, &whole))
+    };
+    let is_known = || !of_list.is_empty() || matches!(known_name(profile, name), Some(NameAnswer::Known));
+    let only_daemon = || is_known().then(|| Explained::known_to_the_daemon(profile, name));
+    let Some(mut one) = explain(&config_view, name).or_else(in_its_block).or_else(only_daemon) else {
         return false;
     };
+    let block = name.rsplit_once("..").map_or("", |(block, _)| block);
+    if let Some(found) = of_list.iter().find(|one| one.block == block).or(of_list.first())
+        && let Some((list, _)) = &list
+    {
+        one.take_listing(profile, list, found);
+    }
+    if let Some((page, text)) = described(&profile.manual, bare) {
+        one.take_manual(&page, text);
+    }
     // In a block the daemon may report another value, and a secret is not for the screen.
     let is_plain = !name.contains("..") && !is_secret(profile, &one.name);
     if let Some(effective) = profile.effective.as_ref().filter(|_| is_plain) {
@@ -81,8 +109,13 @@ fn lines(one: &Explained, changed: &str, width: usize) -> Vec<String> {
     one.default.iter().for_each(|default| row("default", default));
     row("takes effect", &one.takes_effect);
     one.versions.iter().for_each(|versions| row("versions", versions));
+    one.listed.iter().for_each(|listed| row("in its list", listed));
     one.notes.iter().for_each(|note| row("note", note));
     row("last changed", changed);
+    for (n, text) in one.manual.iter().take(PARAGRAPHS).enumerate() {
+        let more = if n + 1 == PARAGRAPHS && one.manual.len() > PARAGRAPHS { " [...]" } else { "" };
+        row(if n == 0 { "manual" } else { "" }, &format!("{text}{more}"));
+    }
     one.known_from.iter().enumerate().for_each(|(n, from)| row(if n == 0 { "known from" } else { "" }, from));
     out.extend(
         columns(&rows, &[18, 200])

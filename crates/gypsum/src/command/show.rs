@@ -10,31 +10,34 @@ use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
-use gypsum_core::profile::{NameAnswer, Profile, Setting};
+use gypsum_core::profile::{ListedName, NameAnswer, Profile, Setting};
 use gypsum_host::error::Error;
 use gypsum_host::files;
-use gypsum_host::survey::known_name;
+use gypsum_host::survey::{known_name, listed};
 use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
+use std::collections::{HashMap, HashSet};
 use std::convert::Infallible;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(context, target)?;
     let loading = files::load(&profile, None)?;
-    if let ([name], false) = (words, all) {
+    let layers = loading.layers(&profile);
+    let typed = words;
+    let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
+    if let ([name], false) = (typed, all) {
         let address = Address::parse(name).ok();
         let is_set = address.is_some_and(|address| {
             !find_active(&loading.files, &address).is_empty()
                 || !find_commented_out(&loading.files, &address).is_empty()
         });
         let known = is_set || profile.spelling(name).is_some() || name.contains("..");
-        if known && explain::run(context, &profile, &loading, name) {
+        // A word that some settings have is looked for; a name that none has may be one that only the daemon knows.
+        let meant = known || !any(&loading.files, &layers, &profile, &words);
+        if meant && explain::run(context, &profile, &loading, name) {
             return Ok(ExitStatus::Success);
         }
     }
-    let typed = words;
-    let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
-    let layers = loading.layers(&profile);
     if context.out.json {
         let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon)?;
         let drafts = drafts.iter().map(|draft| super::drafts::document(&profile.daemon, draft)).collect();
@@ -55,11 +58,15 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         true => profile.setting.iter().collect(),
         false => Vec::new(),
     };
+    let mut set: HashSet<String> = HashSet::new();
     let listed: Result<(), Infallible> = each(&loading.files, &layers, &profile, |row| {
         if !words.iter().all(|word| holds(&row, word)) {
             return Ok(());
         }
-        unset.retain(|(name, _)| !is_called(&profile, &row, name));
+        if all && everything {
+            unset.retain(|(name, _)| !is_called(&profile, &row, name));
+            set.extend((!row.commented_out).then(|| bare_name(&row).to_lowercase()));
+        }
         commented_out += usize::from(row.commented_out);
         if all || !everything || !row.commented_out {
             list.take(&row);
@@ -69,7 +76,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     listed.unwrap_or_else(|never| match never {});
     list.print();
     if all && everything {
-        known_and_unset(context, &unset);
+        known_and_unset(context, &profile, &unset, set);
     } else if commented_out > 0 && everything {
         context.out.print(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
     }
@@ -95,11 +102,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
 fn said_of(profile: &Profile, name: &str) -> Option<String> {
     let daemon = &profile.daemon;
     Some(match known_name(profile, name)? {
-        NameAnswer::Known => {
-            format!(
-                "The installed {daemon} knows {name}; its profile does not describe it. See the manual of {daemon}."
-            )
-        }
+        NameAnswer::Known => return None,
         NameAnswer::Unknown(Some(said)) | NameAnswer::Removed(said) => {
             format!("The installed {daemon} does not know it: {said}")
         }
@@ -191,28 +194,76 @@ impl Serialize for Settings<'_> {
     }
 }
 
+/// Whether any setting has all of these words.
+fn any(files: &[File], layers: &EffectiveConfig, profile: &Profile, words: &[String]) -> bool {
+    each(files, layers, profile, |row| match words.iter().all(|word| holds(&row, word)) {
+        true => Err(()),
+        false => Ok(()),
+    })
+    .is_err()
+}
+
+/// The name that a row sets, without its block and its number.
+fn bare_name(row: &Listed) -> &str {
+    let last = row.address.rsplit("..").next().unwrap_or_default();
+    last.split('#').next().unwrap_or_default()
+}
+
 /// Whether a row sets what the profile calls `name`.
 fn is_called(profile: &Profile, row: &Listed, name: &str) -> bool {
     let bare = name.rsplit("..").next().unwrap_or(name);
-    let last = row.address.rsplit("..").next().unwrap_or_default();
-    profile.dialect.same(last.split('#').next().unwrap_or_default().as_bytes(), bare.as_bytes())
+    profile.dialect.same(bare_name(row).as_bytes(), bare.as_bytes())
 }
 
-/// The settings that are known and stand nowhere, with their defaults.
-fn known_and_unset(context: &Context, unset: &[(&String, &Setting)]) {
+/// The settings that are known and set nowhere, with their defaults: those of the profile, and those that only the
+/// installed daemon lists. Its own defaults come first. `set` has the names of those that are set, in lower case.
+fn known_and_unset(
+    context: &Context,
+    profile: &Profile,
+    unset: &[(&String, &Setting)],
+    set: HashSet<String>,
+) {
+    let listed = listed(profile).map_or_else(Vec::new, |(_, names)| names);
+    let same = |one: &str, other: &str| profile.dialect.same(one.as_bytes(), other.as_bytes());
+    let of_daemon: HashMap<String, &ListedName> =
+        listed.iter().map(|one| (one.name.to_lowercase(), one)).collect();
     let rows: Vec<Vec<String>> = unset
         .iter()
         .map(|(name, setting)| {
-            let default = setting.default.clone().unwrap_or_else(|| "-".into());
+            let own = of_daemon.get(&name.to_lowercase()).and_then(|one| one.default.clone());
+            let default = own.or_else(|| setting.default.clone()).unwrap_or_else(|| "-".into());
             vec![format!("  {name}"), default, setting.about.clone().unwrap_or_default()]
         })
         .collect();
-    if !rows.is_empty() {
-        context.out.print(&styled(BOLD, "known, and set nowhere: name, default, what it does"));
-        for line in columns(&rows, &[34, 24, 200]) {
-            let line = if context.out.is_screen { cut(&line, context.out.width) } else { line };
-            context.out.print(&styled(DIM, &line));
-        }
+    let described = |one: &&ListedName| {
+        let is_set = set.contains(&one.name.to_lowercase());
+        let is_row = unset.iter().any(|(name, _)| same(name.rsplit("..").next().unwrap_or(name), &one.name));
+        is_set || is_row
+    };
+    let others = listed.iter().filter(|one| !described(one)).map(|one| {
+        let name =
+            if one.block.is_empty() { one.name.clone() } else { format!("{}..{}", one.block, one.name) };
+        let what = one.about.clone().or_else(|| one.kind.clone()).unwrap_or_default();
+        vec![format!("  {name}"), one.default.clone().unwrap_or_else(|| "-".into()), what]
+    });
+    let others: Vec<Vec<String>> = others.collect();
+    table(context, "known, and set nowhere: name, default, what it does", &rows);
+    let daemon = &profile.daemon;
+    table(
+        context,
+        &format!("known to the installed {daemon} only: name, default, what its list says"),
+        &others,
+    );
+}
+
+fn table(context: &Context, title: &str, rows: &[Vec<String>]) {
+    if rows.is_empty() {
+        return;
+    }
+    context.out.print(&styled(BOLD, title));
+    for line in columns(rows, &[34, 24, 200]) {
+        let line = if context.out.is_screen { cut(&line, context.out.width) } else { line };
+        context.out.print(&styled(DIM, &line));
     }
 }
 

@@ -5,6 +5,7 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_macros)]
 
+mod lists;
 mod names;
 #[path = "../shared/schema.rs"]
 mod schema;
