@@ -100,6 +100,31 @@ pub struct Observation {
     /// The manager's other entries that are told to read their configuration again when this one is.
     #[serde(default)]
     pub told_along: Vec<String>,
+    /// How its manager starts it.
+    #[serde(default)]
+    pub started_as: StartedAs,
+}
+
+/// How the manager of a service starts it, as far as it tells.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StartedAs {
+    /// The account, where that is not root.
+    pub account: Option<String>,
+    /// The files that its manager reads variables from, at each start.
+    pub variables: Vec<String>,
+    /// The files that its manager hands it as credentials, at each start.
+    pub credentials: Vec<String>,
+}
+
+impl StartedAs {
+    /// Whether the manager itself reads a file at each start of the service, and what it is for it, in words.
+    pub fn role_of(&self, file: &str) -> Option<&'static str> {
+        if self.variables.iter().any(|one| one == file) {
+            Some("environment file")
+        } else {
+            self.credentials.iter().any(|one| one == file).then_some("credential")
+        }
+    }
 }
 
 impl Observation {
@@ -120,6 +145,7 @@ impl Observation {
             callers: Vec::new(),
             dependants: Vec::new(),
             told_along: Vec::new(),
+            started_as: StartedAs::default(),
         }
     }
 

@@ -144,6 +144,27 @@ pub struct Layout {
 }
 
 impl Profile {
+    /// Takes the account that the service manager starts the daemon as: it can become no other.
+    pub fn take_account(&mut self, account: &str) {
+        self.account = Some(account.to_owned());
+    }
+
+    /// Takes the program that runs in place of one of the same name elsewhere, in all commands that ask the daemon.
+    pub fn take_program(&mut self, program: &str) {
+        let name = program.rsplit('/').next().unwrap_or(program);
+        let asks = self.ask.iter_mut().map(|ask| &mut ask.run);
+        let lists = self.list.iter_mut().map(|list| &mut list.run);
+        let others = self.checker.iter_mut().map(|checker| &mut checker.run);
+        let others = others.chain(self.effective.iter_mut().map(|effective| &mut effective.run));
+        let others = others.chain(self.version.iter_mut());
+        let others = others.chain(self.login.iter_mut().filter_map(|login| login.report.as_mut()));
+        for first in asks.chain(lists).chain(others).filter_map(|run| run.first_mut()) {
+            if first.rsplit('/').next() == Some(name) {
+                program.clone_into(first);
+            }
+        }
+    }
+
     /// Takes the files of layout number `n`; those that were taken so far take its place.
     pub fn take_layout(&mut self, n: usize) {
         let Some(layout) = self.layout.get_mut(n) else { return };

@@ -9,12 +9,15 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
 use gypsum_host::files;
 use gypsum_host::rehearse::check_live;
+use gypsum_host::running_unit::believe;
 use gypsum_host::survey::{Early, check_standing};
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
-    let profile = profile_of(context, target)?;
+    let mut profile = profile_of(context, target)?;
     let early = Early::begin(&profile);
     let loading = files::load(&profile, None)?;
+    // Where no service answers, the profile is believed.
+    early.service().iter().for_each(|(_, seen)| believe(&mut profile, seen));
     let mut findings = check_standing(&profile, &loading, &early);
     let mut by = "Gypsum's rules".to_owned();
     match &profile.checker {

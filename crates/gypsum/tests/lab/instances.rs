@@ -69,9 +69,66 @@ fn a_file_that_the_running_process_does_not_read_is_refused() {
         "boards was started with /srv/boards/boards.conf, and not with this file",
     );
     refused("BindReadOnlyPaths=/root/other.conf:/etc/boards/boards.conf", "sees another file here");
+    refused(
+        "ExecStart=\\nExecStart=/bin/sleep 600\\nTemporaryFileSystem=/etc/boards",
+        "sees no such file: it has a root or mounts",
+    );
     // Views of its own in which the file is the same one are no reason.
     for lines in ["PrivateTmp=yes\\nProtectSystem=full", "PrivateMounts=yes"] {
         let (status, report) = with(lines);
         assert_eq!(status, 0, "{lines}: {report:#}");
     }
+}
+
+/// What the service manager itself reads for the daemon is read at a start, whatever the profile says of reloads.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn an_environment_file_and_a_credential_need_a_restart() {
+    let lab = boards(
+        "reload",
+        "200ms",
+        "EnvironmentFile=-/etc/default/boards\nLoadCredential=tides:/etc/boards/tides.conf",
+    );
+    lab.sh("echo 'LAMPS=3' > /etc/default/boards; echo 'tide 3' > /etc/boards/tides.conf; chmod 600 /etc/boards/tides.conf
+         printf '\n[[other]]\nread = [\"/etc/default/boards\"]\nformat = \"assignments\"\n[[other]]\nread = [\"/etc/boards/tides.conf\"]\nformat = \"keyword\"\n' >> /etc/gypsum/profiles/boards.toml
+         systemctl daemon-reload; systemctl restart boards; sleep 0.3");
+    let variables = || lab.sh("tr '\\0' '\\n' < /proc/$(systemctl show -p MainPID --value boards)/environ");
+    let (status, report) = lab.gypsum(&["change", "boards", "note=1"]);
+    assert_eq!((status, report["activation"]["how"].to_string().contains("reload")), (0, true), "{report:#}");
+    for (file, edit, role) in [
+        ("/etc/default/boards", "LAMPS=5", "environment file"),
+        ("/etc/boards/tides.conf", "tide=5", "credential"),
+    ] {
+        let main = || lab.sh("systemctl show -p MainPID --value boards");
+        let before = main();
+        let (status, report) = lab.gypsum(&["change", "boards", edit, "--in", file]);
+        assert_eq!((status, main() == before), (0, false), "{report:#}");
+        let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | tail -n 1)events.jsonl");
+        let says = format!("; {file} is its {role}, which is only read at a start");
+        assert!(events.contains("restart boards.service; it "), "{events}");
+        assert!(events.contains(&says), "{says}: {events}");
+    }
+    assert!(variables().contains("LAMPS=5"), "{}", variables());
+}
+
+/// The account and the program are those of the unit that runs, and not those of the profile.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn account_and_program_of_the_running_unit_are_believed() {
+    let lab = boards("restart", "200ms", "User=porter\nEnvironment=BOARDS_PID=");
+    lab.sh("useradd porter; systemctl daemon-reload; mkdir -p /opt/boards/bin; cp $(readlink -f /usr/bin/perl) /opt/boards/bin/perl
+         mkdir -p /srv/closed /srv/open; chmod 700 /srv/closed; chmod 755 /srv/open
+         printf '\n[setting.logs]\nkind = \"path\"\npath = \"parent\"\n[checker]\nrun = [\"/usr/bin/perl\", \"-e\", \"exit($^X !~ m(^/opt/boards))\"]\n' >> /etc/gypsum/profiles/boards.toml
+         sed -i 's|^ExecStart=/usr/bin/perl|ExecStart=/opt/boards/bin/perl|' /etc/systemd/system/boards.service
+         systemctl daemon-reload; systemctl restart boards; sleep 0.3");
+    let (status, report) = lab.gypsum(&["change", "boards", "logs=/srv/closed/boards.log", "-n"]);
+    assert_eq!(status, 3, "{report:#}");
+    assert!(report.to_string().contains("porter, as which the daemon runs, may not write to"), "{report:#}");
+    lab.sh("chown porter /srv/open");
+    let (status, report) = lab.gypsum(&["change", "boards", "logs=/srv/open/boards.log", "-n"]);
+    assert_eq!(status, 0, "{report:#}");
+    // One that somebody else can replace is not run by root.
+    lab.sh("chown porter /opt/boards/bin");
+    let (status, report) = lab.gypsum(&["change", "boards", "logs=/srv/open/boards.log", "-n"]);
+    assert_eq!((status, report["findings"][0]["rule"].as_str()), (3, Some("checker")), "{report:#}");
 }

@@ -57,6 +57,11 @@ impl Checked {
             let message = format!("the profile of {} has no {what} for its activation", profile.daemon);
             Err(Error::usage(message).help("--activation reload or restart works without it"))
         };
+        // What its manager reads at each start is not read again by a running daemon.
+        let wanted = match self.read_at_start() {
+            Some(_) if request.wishes.activation.is_none() => wanted.max(Activation::Restart),
+            _ => wanted,
+        };
         let up = baseline.is_up();
         let reloadable = up && baseline.observed.as_ref().is_some_and(|seen| seen.can_reload);
         let has_sockets = callers.iter().any(|unit| unit.ends_with(".socket"));
@@ -68,6 +73,17 @@ impl Checked {
             Activation::Signal | Activation::Command if !up => Activation::Restart,
             Activation::None if baseline.is_stopped() => Activation::Restart,
             other => other,
+        })
+    }
+}
+
+impl Checked {
+    /// A changed file that the service manager itself reads at each start of the service: the file, and what it is.
+    fn read_at_start(&self) -> Option<(String, &'static str)> {
+        self.proposal.new_files.iter().find_map(|file| {
+            let name = file.real.display().to_string();
+            let role = self.found.started_as.role_of(&name)?;
+            Some((name, role))
         })
     }
 }
@@ -130,6 +146,9 @@ impl Measured {
         } else {
             format!(", and with it {}", plan.taken_along.join(", "))
         };
+        let why = checked.read_at_start().map_or(String::new(), |(file, role)| {
+            format!("; {file} is its {role}, which is only read at a start")
+        });
         let around: String = plan
             .related
             .iter()
@@ -158,7 +177,7 @@ impl Measured {
                 format!("run {}", service.command.iter().flatten().cloned().collect::<Vec<_>>().join(" "))
             }
             Activation::Reload => format!("reload {name}"),
-            Activation::Restart => format!("restart {name}{along}; it {}{around}", away()),
+            Activation::Restart => format!("restart {name}{along}; it {}{around}{why}", away()),
             Activation::StopFirst => {
                 format!("stop {name}{along}, write, start it; it {}{around}", away())
             }

@@ -11,6 +11,7 @@ use crate::locks::Thing;
 use crate::rehearse::{Proposed, Rehearsal, rehearse};
 use crate::run::handover::HandOver;
 use crate::run::steps::{Obstacle, RunContext, Step, Timer};
+use crate::running_unit::believe;
 use crate::shell;
 use crate::world::World;
 use gypsum_core::change::StepOutcome;
@@ -41,9 +42,10 @@ pub(super) fn check(
     cx: &mut RunContext<'_>,
     obstacle: &mut Obstacle,
     to: &mut HandOver,
-    proposal: Proposal,
+    mut proposal: Proposal,
 ) -> Result<Step<Checked>, Error> {
     let disk = cx.world.disk();
+    believe(&mut proposal.request.profile, &proposal.early.service()?.1);
     let acceptance = proposal.request.wishes.acceptance.clone();
     let (own, mut runs, checker) = rules_and_checker(cx.world, &proposal)?;
     let (mut findings, checked) = with_service(own, proposal, to)?;

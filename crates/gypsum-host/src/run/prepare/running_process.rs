@@ -15,6 +15,10 @@ impl Checked {
         let main = self.found.main?;
         let process = Process::new(i32::try_from(main.pid).ok()?).ok()?;
         let home = self.proposal.home();
+        // The service manager reads some files for it, in its own view.
+        if self.found.started_as.role_of(&home.display().to_string()).is_some() {
+            return None;
+        }
         self.started_with_another(&process, &home).or_else(|| sees_another(&process, &home))
     }
 
@@ -55,12 +59,13 @@ fn sees_another(process: &Process, home: &Path) -> Option<Finding> {
     }
     let theirs = at(&of_process.join("root").join(home.strip_prefix("/").unwrap_or(home)))?;
     let ours = at(home)?;
+    let mark = |meta: &Metadata| (meta.dev(), meta.ino());
     let message = match theirs {
-        Some(theirs) if Some((theirs.dev(), theirs.ino())) == ours.map(|ours| (ours.dev(), ours.ino())) => {
-            return None;
-        }
+        Some(theirs) if Some(mark(&theirs)) == ours.as_ref().map(mark) => return None,
         Some(_) => "the running process sees another file here: it has a root or mounts of its own",
-        None => return None,
+        // A file that is new is in no view yet.
+        None if ours.is_none() => return None,
+        None => "the running process sees no such file: it has a root or mounts of its own",
     };
     let help = format!("see findmnt -N {}, and change the file that the process sees", process.pid);
     Some(Finding::fault("other-file", message).in_file(&home.display().to_string()).help(help))

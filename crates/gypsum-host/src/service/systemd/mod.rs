@@ -5,6 +5,7 @@
 //! not start, however good its configuration, before `reset-failed`; ending `systemctl` does not
 //! end the job that it asked for; a unit whose files cannot be read stops, and does not start again.
 
+mod credentials;
 mod journal;
 mod shown;
 mod whose;

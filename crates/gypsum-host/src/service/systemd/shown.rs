@@ -1,12 +1,12 @@
 //! What `systemctl show` says of a unit.
 
+use super::credentials;
 use super::whose::ManagerScope;
 use crate::children;
 use crate::service::{ASKING, proc};
-use gypsum_core::service::{Observation, State};
-use std::collections::HashMap;
+use gypsum_core::service::{Observation, StartedAs, State};
 
-const PROPERTIES: &str = "Id,Type,UnitFileState,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec";
+const PROPERTIES: &str = "Id,Type,UnitFileState,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec,User,EnvironmentFiles,LoadCredential,LoadCredentialEncrypted";
 
 /// What speaks for a unit being the daemon's own, the least first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -21,8 +21,12 @@ pub enum Likelihood {
     Runs,
 }
 
-/// The properties of a unit, by their names.
-pub struct UnitProperties(HashMap<String, String>);
+/// The properties of a unit, by their names. One that is a list may be there several times.
+pub struct UnitProperties {
+    shown: Vec<(String, String)>,
+    /// The files that the manager hands it as credentials.
+    credentials: Vec<String>,
+}
 
 impl UnitProperties {
     /// Asks for them; none where the manager does not answer.
@@ -30,12 +34,33 @@ impl UnitProperties {
         let words = ["show", "--no-pager", "--timestamp=us+utc", "-p", PROPERTIES, "--", unit];
         let ran = children::run(&whose.argv(&words), ASKING).ok()?;
         let pairs = ran.out.lines().filter_map(|line| line.split_once('='));
-        let shown = Self(pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect());
+        let shown = pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect();
+        let mut shown = Self { shown, credentials: Vec::new() };
+        let has_credentials = |key: &&&str| !shown.get(key).is_empty();
+        let lists: Vec<&str> =
+            ["LoadCredential", "LoadCredentialEncrypted"].iter().filter(has_credentials).copied().collect();
+        shown.credentials =
+            lists.into_iter().flat_map(|list| credentials::files(whose, shown.id(), list)).collect();
         (ran.ok() && !shown.load_state().is_empty()).then_some(shown)
     }
 
     fn get(&self, key: &str) -> &str {
-        self.0.get(key).map_or("", String::as_str)
+        self.all(key).next().unwrap_or_default()
+    }
+
+    fn all(&self, key: &str) -> impl Iterator<Item = &str> {
+        self.shown.iter().filter(move |(known, _)| known == key).map(|(_, value)| value.as_str())
+    }
+
+    fn started_as(&self) -> StartedAs {
+        let account = Some(self.get("User")).filter(|user| !matches!(*user, "" | "root" | "0"));
+        // Each is followed by whether it may be missing: `PATH (ignore_errors=yes)`.
+        let variables = self.all("EnvironmentFiles").filter_map(|value| value.split(" (").next());
+        StartedAs {
+            account: account.map(str::to_owned),
+            variables: variables.filter(|file| !file.is_empty()).map(str::to_owned).collect(),
+            credentials: self.credentials.clone(),
+        }
     }
 
     fn words(&self, key: &str) -> Vec<String> {
@@ -93,6 +118,7 @@ impl UnitProperties {
                 .flat_map(|key| self.words(key))
                 .collect(),
             told_along: self.words("PropagatesReloadTo"),
+            started_as: self.started_as(),
             ..Observation::only(state_of(
                 self.load_state(),
                 self.get("ActiveState"),

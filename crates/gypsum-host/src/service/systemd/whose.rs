@@ -18,13 +18,22 @@ pub enum ManagerScope {
 impl ManagerScope {
     /// `systemctl` with these words, for this manager.
     pub fn argv(&self, words: &[&str]) -> Vec<String> {
+        self.ask_by("systemctl", words)
+    }
+
+    /// `busctl` with these words, for this manager.
+    pub fn busctl(&self, words: &[&str]) -> Vec<String> {
+        self.ask_by("busctl", words)
+    }
+
+    fn ask_by(&self, program: &str, words: &[&str]) -> Vec<String> {
         let folder;
         let lead: &[&str] = match self {
-            Self::System => &["systemctl"],
-            Self::Own => &["systemctl", "--user"],
+            Self::System => &[program],
+            Self::Own => &[program, "--user"],
             Self::Of(name, uid) => {
                 folder = format!("XDG_RUNTIME_DIR=/run/user/{uid}");
-                &["runuser", "-u", name, "--", "env", &folder, "systemctl", "--user"]
+                &["runuser", "-u", name, "--", "env", &folder, program, "--user"]
             }
         };
         lead.iter().chain(words).map(|word| (*word).to_owned()).collect()
