@@ -69,6 +69,8 @@ pub enum Question {
     Password(String),
     /// How long the certificate in a file is valid, in days from now.
     CertificateDays(String),
+    /// The names that the certificate in a file is for.
+    CertificateNames(String),
     /// Whether the private key in a file belongs to the certificate in another one.
     KeyFits {
         /// The file of the certificate.
@@ -286,6 +288,11 @@ impl Survey {
             Answer::Days(days) => Some(*days),
             _ => None,
         }
+    }
+
+    /// The names that the certificate in a file is for.
+    pub fn certificate_names(&self, path: &str) -> Option<&[String]> {
+        self.words(Question::CertificateNames(path.into()))
     }
 
     /// Whether the private key in a file belongs to the certificate in another one.

@@ -64,6 +64,11 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
     if !profile.service.unit.is_empty() && profile.service.plain.is_some() {
         return Some(("a service has either unit or plain, not both".into(), "plain".into()));
     }
+    let stray = profile.setting.iter().find_map(|(name, setting)| Some((name, setting.stray_key()?)));
+    if let Some((name, (key, kind))) = stray {
+        let kind = format!("{kind:?}").to_lowercase();
+        return Some((format!("{name}: a setting of kind {kind} has no {key}"), name.clone()));
+    }
     if profile.files.read.is_empty() {
         return Some(("read names no file".into(), "read".into()));
     }

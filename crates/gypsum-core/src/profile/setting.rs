@@ -122,9 +122,57 @@ pub struct Setting {
     pub until: Option<String>,
 }
 
+/// A key, whether a setting has it, and the kinds that have it.
+type KeyOfKinds = (&'static str, fn(&Setting) -> bool, &'static [Kind]);
+
+/// The keys of a setting that some kinds alone have. A text may be any of them.
+const OF_KINDS: [KeyOfKinds; 12] = [
+    ("exists", |one| one.exists, PATHS),
+    ("path", |one| one.path.is_some(), PATHS),
+    ("base", |one| one.base.is_some(), PATHS),
+    ("by", |one| one.by.is_some(), PATHS),
+    ("excuse", |one| one.excuse.is_some(), PATHS),
+    ("udp", |one| one.udp, &[Kind::Endpoint, Kind::Port, Kind::Host]),
+    ("role", |one| one.role.is_some(), &[Kind::Endpoint, Kind::Address, Kind::Port, Kind::Host, Kind::Url]),
+    ("min", |one| one.min.is_some(), NUMBERS),
+    ("max", |one| one.max.is_some(), NUMBERS),
+    ("least", |one| one.least.is_some(), NUMBERS),
+    ("most", |one| one.most.is_some(), NUMBERS),
+    ("bare", |one| one.bare.is_some(), NUMBERS),
+];
+/// A Unix socket is an endpoint, and a file.
+const PATHS: &[Kind] = &[Kind::Path, Kind::Endpoint];
+const NUMBERS: &[Kind] =
+    &[Kind::Integer, Kind::Number, Kind::Size, Kind::Duration, Kind::Percent, Kind::Port, Kind::Mode];
+
 impl Setting {
+    /// The first key that a setting of its kind does not have, in it or in its words.
+    pub fn stray_key(&self) -> Option<(&'static str, Kind)> {
+        let own = OF_KINDS.iter().find(|(_, is_there, kinds)| {
+            is_there(self) && self.kind != Kind::Text && !kinds.contains(&self.kind)
+        });
+        own.map(|(key, ..)| (*key, self.kind)).or_else(|| self.words.iter().find_map(Self::stray_key))
+    }
+
     /// What must be true of the path that it names.
     pub fn sort(&self) -> Option<Sort> {
         self.path.or(self.exists.then_some(Sort::Any))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_kind_has_its_own_keys_and_no_others() {
+        let stray = |text: &str| toml::from_str::<Setting>(text).unwrap().stray_key();
+        assert_eq!(stray("kind = 'path'\npath = 'file'"), None);
+        assert_eq!(stray("kind = 'integer'\nmin = 0\nmost = '5'"), None);
+        assert_eq!(stray("path = 'file'\nmin = 1"), None, "a text may be anything");
+        assert_eq!(stray("kind = 'path'\nmin = 1"), Some(("min", Kind::Path)));
+        assert_eq!(stray("kind = 'flag'\nrole = 'listen'"), Some(("role", Kind::Flag)));
+        let within = "words = [{ nth = 2, kind = 'user', udp = true }]";
+        assert_eq!(stray(within), Some(("udp", Kind::User)));
     }
 }

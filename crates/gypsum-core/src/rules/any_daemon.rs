@@ -10,7 +10,7 @@ use crate::layers::value_of;
 use crate::secret::is_secret;
 use crate::survey::{PathProperties, Survey};
 use crate::text::slip_of;
-use crate::value::{Endpoint, Kind, endpoint, is_host, network};
+use crate::value::{Endpoint, Kind, covers, endpoint, is_host, network};
 use std::collections::BTreeSet;
 
 /// Words that many daemons take in place of a number.
@@ -287,30 +287,30 @@ fn not_in_program(before: &ConfigView<'_>, name: &str, set: BTreeSet<String>) ->
     Some(Finding::warning("not-in-program", message).help("check the name in the daemon's manual"))
 }
 
-/// A certificate that has run out, or ends soon, or does not belong to the key beside it.
+/// A certificate that has run out, or ends soon, or does not belong to the key or the site beside it. A changed name of a
+/// site is held against the certificate beside it.
 fn certificate(config_view: &ConfigView<'_>, one: &Statement, findings: &mut Vec<Finding>) {
-    let path = one.value.trim_matches(['"', '\'']);
-    let is_one = CERTIFICATES.iter().any(|end| path.ends_with(end));
-    if !path.starts_with('/') || !is_one {
-        return;
-    }
-    let Some(days) = config_view.survey.certificate_days(path) else { return };
     let mut say = |message: String, help: &str| {
         findings.push(one.at(config_view, Finding::warning("certificate", message).help(help)));
     };
+    let beside = || beside(config_view, one);
+    if is_site(&one.name) {
+        for path in beside().iter().filter_map(certificate_in) {
+            other_site(config_view.survey, path, &one.value).into_iter().for_each(|message| {
+                say(message, "name a certificate for that site");
+            });
+        }
+        return;
+    }
+    let Some(path) = certificate_in(one) else { return };
+    let Some(days) = config_view.survey.certificate_days(path) else { return };
     if days < 0 {
         say(format!("the certificate {path} ran out {} days ago", -days), "renew it first");
     } else if days < SOON {
         say(format!("the certificate {path} ends in {days} days"), "renew it soon");
     }
-    // The key stands beside it, in the same block.
-    let doc = &config_view.files[one.leaf.0].doc;
-    let block = doc.tree().block_of(one.leaf.1);
-    let beside = doc.tree().leaves().filter(|(leaf, kind, _)| {
-        *leaf != one.leaf.1 && *kind == Statements::Setting && doc.tree().block_of(*leaf) == block
-    });
-    for key in beside.map(|(leaf, ..)| value_of(doc, leaf)) {
-        let key = key.trim_matches(['"', '\'']);
+    for other in beside() {
+        let key = other.value.trim_matches(['"', '\'']);
         let is_key = key.starts_with('/') && [".key", ".pem"].iter().any(|end| key.ends_with(end));
         if is_key && config_view.survey.key_fits(path, key) == Some(false) {
             say(
@@ -318,7 +318,44 @@ fn certificate(config_view: &ConfigView<'_>, one: &Statement, findings: &mut Vec
                 "name the key of that certificate",
             );
         }
+        if is_site(&other.name) {
+            other_site(config_view.survey, path, &other.value).into_iter().for_each(|message| {
+                say(message, "name a certificate for that site");
+            });
+        }
     }
+}
+
+/// The path of a certificate that a statement names.
+fn certificate_in(one: &Statement) -> Option<&str> {
+    let path = one.value.trim_matches(['"', '\'']);
+    let is_one = CERTIFICATES.iter().any(|end| path.ends_with(end));
+    (path.starts_with('/') && is_one).then_some(path)
+}
+
+/// The other settings in the same block.
+fn beside(config_view: &ConfigView<'_>, one: &Statement) -> Vec<Statement> {
+    let doc = &config_view.files[one.leaf.0].doc;
+    let block = doc.tree().block_of(one.leaf.1);
+    let leaves = doc.tree().leaves().filter(|(leaf, kind, _)| {
+        *leaf != one.leaf.1 && *kind == Statements::Setting && doc.tree().block_of(*leaf) == block
+    });
+    leaves.filter_map(|(leaf, ..)| Statement::of(config_view, (one.leaf.0, leaf))).collect()
+}
+
+/// Whether a setting names the site that its block is about.
+fn is_site(name: &str) -> bool {
+    let letters: String = name.chars().filter(|c| c.is_alphanumeric()).collect();
+    letters.eq_ignore_ascii_case("servername")
+}
+
+/// A site that no name of a certificate covers: clients refuse it. Patterns of names are left to the daemon.
+fn other_site(survey: &Survey, path: &str, site: &str) -> Option<String> {
+    let is_name = |word: &&str| word.contains('.') && is_host(word);
+    let sites: Vec<&str> = words(site).into_iter().filter(is_name).collect();
+    let names = survey.certificate_names(path).filter(|names| !names.is_empty())?;
+    let left_out = sites.into_iter().find(|site| !names.iter().any(|name| covers(name, site)))?;
+    Some(format!("the certificate {path} is for {}, and not for {left_out}", names.join(", ")))
 }
 
 #[cfg(test)]

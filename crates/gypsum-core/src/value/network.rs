@@ -114,6 +114,12 @@ pub fn is_in_network(text: &str, address: IpAddr) -> Option<bool> {
     })
 }
 
+/// Whether a name in a certificate covers the name of a host. A star stands for one label (RFC 6125, 6.4.3).
+pub fn covers(name: &str, wanted: &str) -> bool {
+    let rest = |name: &str| name.split_once('.').map(|(_, rest)| rest.to_lowercase());
+    name.eq_ignore_ascii_case(wanted) || name.starts_with("*.") && rest(name) == rest(wanted)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

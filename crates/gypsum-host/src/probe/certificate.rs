@@ -3,6 +3,7 @@
 use super::ProbeError;
 use super::tcp::connect;
 use gypsum_core::probe::Tls;
+use gypsum_core::value::covers;
 use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::{CryptoProvider, ring};
@@ -85,7 +86,7 @@ fn seconds(time: Time) -> i64 {
 }
 
 /// The names that it is for: those of the extension (RFC 5280, 4.2.1.6), else the common name of its subject.
-fn names(certificate: &Certificate) -> Vec<String> {
+pub(crate) fn names(certificate: &Certificate) -> Vec<String> {
     let certificate = &certificate.tbs_certificate;
     let others = certificate.get::<SubjectAltName>().ok().flatten();
     let mut names: Vec<String> = others
@@ -117,12 +118,6 @@ fn text_of(value: &Any) -> Option<String> {
     let text =
         text.or_else(|_| value.decode_as::<PrintableStringRef<'_>>().map(|text| text.as_str().to_owned()));
     text.or_else(|_| value.decode_as::<Ia5StringRef<'_>>().map(|text| text.as_str().to_owned())).ok()
-}
-
-/// A star stands for one label (RFC 6125).
-fn covers(name: &str, wanted: &str) -> bool {
-    let rest = |name: &str| name.split_once('.').map(|(_, rest)| rest.to_lowercase());
-    name.eq_ignore_ascii_case(wanted) || name.starts_with("*.") && rest(name) == rest(wanted)
 }
 
 /// How long a certificate is valid, in days from now; negative where it has run out.

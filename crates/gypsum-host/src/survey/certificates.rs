@@ -1,6 +1,6 @@
 //! Certificates in files: how long they are valid, and whether a key belongs to them.
 
-use crate::probe::certificate::{belongs, days_left};
+use crate::probe::certificate::{belongs, days_left, names};
 use gypsum_core::survey::Answer;
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
@@ -17,6 +17,10 @@ fn first(path: &str) -> Option<Certificate> {
 
 pub(super) fn days(path: &str) -> Answer {
     first(path).map_or(Answer::Unknown, |certificate| Answer::Days(days_left(&certificate)))
+}
+
+pub(super) fn names_in(path: &str) -> Answer {
+    first(path).map_or(Answer::Unknown, |certificate| Answer::Words(names(&certificate)))
 }
 
 /// Unknown where either cannot be read, or the key is none.

@@ -150,6 +150,7 @@ impl<'a> Host<'a> {
             Question::Key { account, files } => people::key(account, files),
             Question::Password(account) => people::password(account),
             Question::CertificateDays(path) => certificates::days(path),
+            Question::CertificateNames(path) => certificates::names_in(path),
             Question::KeyFits { certificate, key } => certificates::key_fits(certificate, key),
             Question::Unit(name) => crate::service::unit_exists(name).map_or(Answer::Unknown, Answer::Is),
             Question::OtherDaemonSetting { daemon, setting } => {

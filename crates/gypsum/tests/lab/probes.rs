@@ -1,6 +1,6 @@
 //! Every kind of health check, on something that it holds of and something that it does not.
 
-use crate::host::boot;
+use crate::host::{PROGRAM, boot};
 use crate::services::boards;
 
 /// A sentence, whether it holds, and what is said.
@@ -175,4 +175,40 @@ fn the_ways_in_to_a_server_are_told_by_what_it_offers_and_takes() {
     let (healthy, said) = look("user porter withholds password");
     assert!(!healthy && said.contains("offers keyboard-interactive, by which porter can log in"), "{said}");
     assert_eq!(look("user porter password-file /root/fog"), (true, "lets porter in by password".to_owned()));
+}
+
+/// Certificates are trusted by what the host trusts, wherever it keeps that (B10).
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_ca_store_at_another_place_is_found() {
+    let lab = boards("restart", "300ms", "Type=exec");
+    lab.sh("cd /root; openssl req -x509 -newkey rsa:2048 -nodes -days 10 -subj /CN=ca -addext basicConstraints=critical,CA:TRUE -keyout ca.key -out ca.pem 2>/dev/null
+        openssl req -newkey rsa:2048 -nodes -subj /CN=boards.example -keyout s.key -out s.csr 2>/dev/null
+        printf 'subjectAltName=DNS:boards.example\nbasicConstraints=CA:FALSE\n' > ext; openssl x509 -req -in s.csr -CA ca.pem -CAkey ca.key -CAcreateserial -days 9 -extfile ext -out s.pem 2>/dev/null
+        systemd-run -q openssl s_server -quiet -www -accept 127.0.0.1:8443 -cert /root/s.pem -key /root/s.key; sleep 0.5");
+    // This machine may name its own store in the environment, which would count first.
+    let look = || {
+        let check = "http https://boards.example/ at 127.0.0.1:8443";
+        let words = [
+            "env",
+            "-u",
+            "SSL_CERT_FILE",
+            "-u",
+            "SSL_CERT_DIR",
+            PROGRAM,
+            "health",
+            "boards",
+            "--json",
+            "--health",
+            check,
+        ];
+        let ran = lab.run(&words);
+        (ran.status.code(), String::from_utf8_lossy(&ran.stdout).into_owned())
+    };
+    let (status, said) = look();
+    assert!(status == Some(3) && said.contains("certificate"), "nothing on this host trusts it: {said}");
+    // Other distributions keep theirs here; Debian's is gone.
+    lab.sh("rm -rf /etc/ssl/certs /etc/ssl/cert.pem /usr/lib/ssl/certs; mkdir -p /etc/pki/tls/certs; cp /root/ca.pem /etc/pki/tls/certs/ca-bundle.crt");
+    let (status, said) = look();
+    assert_eq!(status, Some(0), "{said}");
 }

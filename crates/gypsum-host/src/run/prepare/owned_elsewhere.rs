@@ -16,6 +16,15 @@ use std::time::Duration;
 const HEAD: u64 = 2_000;
 /// How long the version control may take to tell what is not committed.
 const LIMIT: Duration = Duration::from_secs(3);
+/// Folders by which other version controls than git are known, and the commands that tell what is not committed. They run
+/// what a folder names, so that the person has to ask them.
+const OTHERS: [(&str, &str, &str); 5] = [
+    (".hg", "Mercurial", "hg status"),
+    (".svn", "Subversion", "svn status"),
+    (".bzr", "Bazaar", "bzr status"),
+    ("_darcs", "Darcs", "darcs whatsnew"),
+    ("CVS", "CVS", "cvs -n update"),
+];
 /// So many files are named.
 const MOST_NAMES: usize = 3;
 
@@ -28,6 +37,7 @@ pub(super) fn owned_elsewhere(path: &Path) -> Vec<Finding> {
         read_only(&mounts, path),
         in_memory(&mounts, path),
         under_version_control(path),
+        under_another_version_control(path),
     ];
     all.into_iter().flatten().map(|finding| finding.in_file(&path.display().to_string())).collect()
 }
@@ -163,6 +173,19 @@ fn under_version_control(path: &Path) -> Option<Finding> {
     );
     let help = format!("who commits them will commit this edit, too; see git -C {} diff", top.display());
     Some(Finding::warning("uncommitted", message).help(help))
+}
+
+/// A folder under a version control that is not asked: what is not committed there is unknown, and not none.
+fn under_another_version_control(path: &Path) -> Option<Finding> {
+    let (top, name, command) = path.parent()?.ancestors().find_map(|folder| {
+        let mut others = OTHERS.iter().filter(|(mark, ..)| folder.join(mark).is_dir());
+        others.next().map(|(_, name, command)| (folder, name, command))
+    })?;
+    let top = top.display();
+    let message =
+        format!("{top} is under version control ({name}); what is not committed there is not known");
+    let help = format!("whoever commits there will commit this edit, too; to look: cd {top} && {command}");
+    Some(Finding::new("uncommitted", Severity::Hint, message).help(help))
 }
 
 /// The files of a folder that differ from what was committed last. The program writes nothing, runs no monitor that the
