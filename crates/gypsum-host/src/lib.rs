@@ -66,7 +66,7 @@ pub mod prune;
 pub mod rehearse;
 pub mod run;
 pub mod running_unit;
-mod scratch;
+pub mod scratch;
 mod sealed;
 mod security_label;
 pub mod service;

@@ -29,6 +29,9 @@ pub struct Ssh {
     /// The file with a password that must let the user in.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub password_file: Option<String>,
+    /// Whether the password that must let the user in is asked for at the terminal.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub asks_password: bool,
 }
 
 /// The ways in that an SSH server offers.
@@ -55,6 +58,10 @@ pub(super) struct Written {
     rejects: Option<String>,
     /// The file with a password that must let the account in, readable by its owner alone. Each look is a login.
     password_file: Option<String>,
+    /// The password that must let the account in is asked for at the terminal; with `gypsum health` alone, since a change
+    /// goes on without a terminal. Each look is a login.
+    #[serde(default)]
+    asks_password: bool,
 }
 
 impl Kind for Written {
@@ -62,14 +69,29 @@ impl Kind for Written {
     const EXAMPLE: &'static str = "ssh 127.0.0.1:22 user porter withholds password";
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
-        let Self { ssh: at, user, offers, withholds, key, refused, accepts, rejects, password_file } = self;
+        let Self {
+            ssh: at,
+            user,
+            offers,
+            withholds,
+            key,
+            refused,
+            accepts,
+            rejects,
+            password_file,
+            asks_password,
+        } = self;
         let user = user.ok_or("ssh wants to know who wants in: user NAME")?;
         // One look is one connection: a server shuts out who comes too often.
-        if [&key, &accepts, &rejects, &password_file].into_iter().flatten().count() > 1 {
-            return Err("an ssh check has one of key, accepts, rejects and password-file".into());
+        let tries = [&key, &accepts, &rejects, &password_file].into_iter().flatten().count();
+        if tries + usize::from(asks_password) > 1 {
+            return Err(
+                "an ssh check has one of key, accepts, rejects, password-file and asks-password".into()
+            );
         }
         let title = format!("ssh {user} at {at}");
-        let ssh = Ssh { at, user, offers, withholds, key, refused, accepts, rejects, password_file };
+        let ssh =
+            Ssh { at, user, offers, withholds, key, refused, accepts, rejects, password_file, asks_password };
         Ok((title, Probe::Ssh(ssh)))
     }
 }

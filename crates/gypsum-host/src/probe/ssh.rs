@@ -23,6 +23,9 @@ const BY_PASSWORD: [&str; 2] = ["password", "keyboard-interactive"];
 const TAKEN: &str = "Server accepts key:";
 
 pub fn probe(ssh: &Ssh, limit: Duration) -> Result<String, ProbeError> {
+    if ssh.asks_password {
+        return Err(ProbeError::from("no password was typed: gypsum health asks for it, at a terminal"));
+    }
     let (said, ran) = match (&ssh.key, ssh.accepts.as_ref().or(ssh.rejects.as_ref()), &ssh.password_file) {
         (Some(key), ..) => with_key(ssh, key, limit)?,
         (_, Some(key), _) => with_public_key(ssh, key, limit)?,

@@ -8,7 +8,7 @@ use crate::view::ChangeView;
 use gypsum_core::change::Verdict;
 use gypsum_core::edit::{Edit, Request};
 use gypsum_core::exit_status::ExitStatus;
-use gypsum_core::probe::{Probe, parse_source};
+use gypsum_core::probe::{Check, Probe, parse_source};
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
 use gypsum_host::disk::RealDisk;
@@ -90,7 +90,13 @@ pub fn request_of(
     content: NewContent,
     options: &ChangeOptions,
 ) -> Result<ChangeRequest, Error> {
-    let musts = options.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
+    let musts: Vec<Check> =
+        options.must.iter().map(|sentence| check_of("--must", sentence)).collect::<Result<_, _>>()?;
+    let asks = |check: &Check| matches!(&check.probe, Probe::Ssh(ssh) if ssh.asks_password);
+    if musts.iter().chain(&profile.health).any(asks) {
+        return Err(Error::usage("a change goes on without a terminal, so it cannot ask for a password")
+            .help("name a file that holds it, with mode 0600: password-file FILE"));
+    }
     let readings = options.reading.iter().map(|what| reading_of(what)).collect::<Result<_, _>>()?;
     let expect = |text: &String| {
         let pair =

@@ -5,12 +5,16 @@ use crate::args::Target;
 use crate::target::{NoTarget, profile_of};
 use crate::view::{Waiting, outcome_line};
 use gypsum_core::exit_status::ExitStatus;
+use gypsum_core::probe::{Check, Probe};
 use gypsum_core::report::Report;
 use gypsum_host::error::Error;
 use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
 use gypsum_host::run::{Values, checks_behind};
+use gypsum_host::scratch::Scratch;
 use gypsum_host::{files, service};
+use std::io::Write;
+use std::os::unix::fs::OpenOptionsExt;
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(context, target)?;
@@ -20,6 +24,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     if let Some((_, behind)) = checks_behind(&profile, &unit)? {
         checks.extend(behind);
     }
+    let typed = passwords(&mut checks)?;
     if checks.is_empty() {
         return Err(Error::usage(format!("nothing is known of {} that could be looked at", profile.daemon))
             .help("name a unit or a health check: --unit UNIT, --health URL or PORT")
@@ -32,6 +37,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
         .then(|| Waiting::begin(context.out, on, gypsum_host::world::Progress::default()));
     let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
     drop(waiting);
+    drop(typed);
     let healthy = health.iter().all(|outcome| outcome.healthy);
     let status = if healthy { ExitStatus::Success } else { ExitStatus::Refused };
     let word = if healthy { "is healthy, as seen from this host" } else { "is not healthy" };
@@ -49,4 +55,31 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     }
     context.out.print(&format!("{summary}."));
     Ok(status)
+}
+
+/// Asks for the passwords that checks want to try. Each is in a file that its owner alone can read, until the folders
+/// that are given back are dropped.
+fn passwords(checks: &mut [Check]) -> Result<Vec<Scratch>, Error> {
+    let mut typed = Vec::new();
+    for check in checks {
+        let Probe::Ssh(ssh) = &mut check.probe else { continue };
+        if !ssh.asks_password {
+            continue;
+        }
+        let failed = |error: std::io::Error| Error::because(error);
+        let password =
+            crate::ask::secret(&format!("password of {} at {}: ", ssh.user, ssh.at)).map_err(failed)?;
+        let folder = Scratch::new(&std::env::temp_dir(), "gypsum-password-", 0o700).map_err(failed)?;
+        let file = folder.path().join("password");
+        let write = || -> std::io::Result<()> {
+            let mut open =
+                std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&file)?;
+            writeln!(open, "{password}")
+        };
+        write().map_err(failed)?;
+        ssh.password_file = Some(file.to_string_lossy().into_owned());
+        ssh.asks_password = false;
+        typed.push(folder);
+    }
+    Ok(typed)
 }

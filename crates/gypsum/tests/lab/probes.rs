@@ -175,6 +175,19 @@ fn the_ways_in_to_a_server_are_told_by_what_it_offers_and_takes() {
     let (healthy, said) = look("user porter withholds password");
     assert!(!healthy && said.contains("offers keyboard-interactive, by which porter can log in"), "{said}");
     assert_eq!(look("user porter password-file /root/fog"), (true, "lets porter in by password".to_owned()));
+    // One that is typed: `health` takes it from standard input where there is no terminal, and leaves nothing behind.
+    let typed = "gypsum health sshd --health 'ssh 127.0.0.1:22 user porter asks-password'";
+    let said = lab.sh(&format!("{typed} < /root/fog; ls -d /tmp/gypsum-password-* 2>/dev/null || true"));
+    assert!(said.contains("lets porter in by password") && !said.contains("/tmp/gypsum-password"), "{said}");
+    let (status, report) = lab.gypsum(&[
+        "change",
+        "sshd",
+        "MaxAuthTries=5",
+        "--must",
+        "ssh 127.0.0.1:22 user porter asks-password",
+    ]);
+    assert_eq!(status, 2, "{report:#}");
+    assert!(report.to_string().contains("a change goes on without a terminal"), "{report:#}");
 }
 
 /// Certificates are trusted by what the host trusts, wherever it keeps that (B10).

@@ -129,7 +129,7 @@ const CASES: [Case; 21] = [
     case(
         "postfix",
         "/usr/sbin/postfix",
-        "systemctl start postfix@- postfix",
+        "systemctl start postfix@-; systemctl start postfix",
         &["message_size_limit=20480000"],
         ("20480000", "postconf message_size_limit"),
         ("smtpd_banner", "postconf -h smtpd_banner"),

@@ -11,7 +11,7 @@ set -euo pipefail
 suite=$1 dir=$2
 packages='systemd dbus iproute2 util-linux procps perl curl openssh-server nginx-light mariadb-server redis-server postgresql
   postfix php-fpm php-cli apache2 haproxy bind9 bind9-utils bind9-dnsutils squid unbound rsyslog chrony dnsmasq samba
-  dovecot-imapd pulseaudio pulseaudio-utils tomcat10 gunicorn ssl-cert dns-root-data libpam-systemd dbus-user-session'
+  dovecot-imapd pulseaudio pulseaudio-utils tomcat10 gunicorn ssl-cert dns-root-data ca-certificates libpam-systemd dbus-user-session'
 [[ ! -e $dir/.complete ]] || exit 0
 lists=(/etc/apt/sources.list.d/*.sources /etc/apt/sources.list)
 # A line of a list has its source behind options in brackets; a block of one has it behind `URIs:`.
