@@ -47,6 +47,8 @@ pub mod probe;
 pub mod profile;
 pub mod reading;
 pub mod record;
+#[cfg(feature = "reference")]
+pub mod reference;
 pub mod report;
 pub mod rules;
 pub mod secret;

@@ -52,6 +52,8 @@ pub enum Question {
     ListedNames,
     /// Which of these names the running program holds, each with a NUL byte behind it, as a C program holds its texts.
     InProgram(Vec<String>),
+    /// Whether the manual pages of the daemon describe a setting of this name.
+    InManual(String),
     /// The account of the person who types, and its groups.
     InvokingUser,
     /// Where the person who types comes from, and by which address and port of this host.
@@ -274,6 +276,11 @@ impl Survey {
     /// Which of these names the running program holds. `None` where none runs, or it cannot be read.
     pub fn in_program(&self, names: Vec<String>) -> Option<&[String]> {
         self.words(Question::InProgram(names))
+    }
+
+    /// Whether the manual pages of the daemon describe a setting of this name.
+    pub fn in_manual(&self, name: &str) -> Option<bool> {
+        self.is(Question::InManual(name.into()))
     }
 
     /// The account of the person who types, and behind it its groups.

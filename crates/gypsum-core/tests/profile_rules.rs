@@ -8,7 +8,8 @@ use gypsum_core::check::CheckingChange;
 use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
 use gypsum_core::layers::{EffectiveConfig, Order};
-use gypsum_core::profile::{BUILT_IN, Profile, built_in, read};
+use gypsum_core::profile::{BUILT_IN, Profile, built_in};
+use gypsum_core::rules::read_profile as read;
 use gypsum_core::rules::{ConfigView, changed_statements};
 use gypsum_core::survey::Survey;
 

@@ -4,8 +4,9 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use gypsum_core::profile::reference::{any_of, definitions, properties, reference, resolved, schema};
-use gypsum_core::profile::{BUILT_IN, read};
+use gypsum_core::profile::BUILT_IN;
+use gypsum_core::reference::{any_of, definitions, properties, reference, resolved, rule_forms, schema};
+use gypsum_core::rules::read_profile as read;
 use serde_json::Value;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -45,7 +46,9 @@ fn the_schema_and_the_reference_are_as_the_types() {
 fn every_key_is_described() {
     let schema = schema();
     let whole = ("a profile".to_owned(), schema.clone());
-    for (name, table) in definitions(&schema).into_iter().chain([whole]) {
+    let forms =
+        rule_forms(&schema).into_iter().map(|(word, form)| (word.clone(), form["properties"][&word].clone()));
+    for (name, table) in definitions(&schema).into_iter().chain([whole]).chain(forms) {
         for (key, property) in properties(&table) {
             let is_described = property.get("description").is_some();
             assert!(is_described, "{key} of {name} has no description");

@@ -17,8 +17,16 @@ pub struct ProfileError {
     pub text: String,
 }
 
-/// Reads a profile.
+/// Reads a profile. The forms of its rules are left as they are: [`crate::rules::read_profile`] reads them, too.
 pub fn read(text: &str) -> Result<Profile, ProfileError> {
+    read_with(text, |_| None)
+}
+
+/// Reads a profile; `also` says what else is wrong with it, and a word of the text to point at.
+pub fn read_with(
+    text: &str,
+    also: impl Fn(&Profile) -> Option<(String, String)>,
+) -> Result<Profile, ProfileError> {
     let failed = |message: String, at: usize| {
         let place = place_of(text.as_bytes(), at);
         let line = line_span(text.as_bytes(), at).of(text.as_bytes());
@@ -31,7 +39,7 @@ pub fn read(text: &str) -> Result<Profile, ProfileError> {
     };
     let profile: Profile = toml::from_str(text)
         .map_err(|error| failed(one_line(error.message()), error.span().map_or(0, |span| span.start)))?;
-    match amiss(&profile) {
+    match amiss(&profile).or_else(|| also(&profile)) {
         Some((what, word)) => Err(failed(what, text.find(&word).unwrap_or(0))),
         None => Ok(profile),
     }

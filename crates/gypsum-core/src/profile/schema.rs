@@ -82,6 +82,7 @@ pub struct Profile {
     pub condition: Vec<Condition>,
     /// Rules that see more than one setting.
     #[serde(default)]
+    #[cfg_attr(feature = "reference", schemars(with = "Vec<super::rule::RawRule>"))]
     pub rule: Vec<Rule>,
     /// How it tells what it understood.
     pub effective: Option<Effective>,

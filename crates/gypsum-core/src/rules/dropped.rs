@@ -2,10 +2,6 @@
 
 use super::ConfigView;
 use crate::finding::Finding;
-use crate::probe::Check;
-use crate::profile::{Form, Rule};
-use crate::text::nearest;
-use std::collections::{BTreeMap, BTreeSet};
 
 /// Files that the daemon read so far and would not read any more, and includes that lead nowhere.
 pub fn files(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec<Finding>) {
@@ -89,78 +85,5 @@ impl ConfigView<'_> {
     fn inclusion_that_lost(&self, before: &ConfigView<'_>) -> Option<(usize, u32)> {
         let new = |pattern: &str| !before.order.inclusions.iter().any(|old| old.pattern == pattern);
         self.order.inclusions.iter().find(|one| new(&one.pattern)).map(|one| (one.file, one.leaf))
-    }
-}
-
-/// Names that a rule of the profile wants to stay.
-pub fn names(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut Vec<Finding>) {
-    for rule in &after.profile.rule {
-        if let Form::Asked(of) = &rule.form {
-            asked(before, after, rule, of, findings);
-        }
-        let Form::Keeps(keeps) = &rule.form else { continue };
-        for keep in keeps {
-            let (was, is) = (before.named(keep), after.named(keep));
-            let new: BTreeSet<&str> =
-                is.iter().filter(|name| !was.contains(*name)).map(String::as_str).collect();
-            for gone in was.iter().filter(|name| !is.contains(*name)) {
-                let near = nearest(gone, new.iter().copied());
-                let help = match (near.first(), &rule.help) {
-                    (Some(near), _) => format!("the new name is {near}: was that meant?"),
-                    (None, Some(help)) => help.clone(),
-                    (None, None) => "if it is meant to go, go on".to_owned(),
-                };
-                let message = format!("{keep} {gone}: {}", rule.says);
-                findings.push(Finding::new(&rule.name, rule.severity, message).help(help));
-            }
-        }
-    }
-}
-
-/// New names that no health check asks for: nobody will see whether they work.
-fn asked(
-    before: &ConfigView<'_>,
-    after: &ConfigView<'_>,
-    rule: &Rule,
-    of: &[String],
-    findings: &mut Vec<Finding>,
-) {
-    let mentions =
-        |check: &Check, name: &str| check.probe.clone().texts().iter().any(|text| text.contains(name));
-    for setting in of {
-        let was = before.named(setting);
-        for name in after.named(setting).into_iter().filter(|name| !was.contains(name)) {
-            // Patterns, and the name that stands for all others.
-            let plain = name.len() > 1 && !name.contains(['*', '~', '$']);
-            if plain && !after.profile.health.iter().any(|check| mentions(check, &name)) {
-                let finding = Finding::new(&rule.name, rule.severity, format!("{name}: {}", rule.says));
-                findings.push(
-                    finding.help(format!("--health http://{name}/ asks for it, once the name is known here")),
-                );
-            }
-        }
-    }
-}
-
-impl ConfigView<'_> {
-    /// The names by which blocks or settings called `keep` are known.
-    fn named(&self, keep: &str) -> BTreeSet<String> {
-        let mut out = BTreeMap::new();
-        for (_, scope) in self.layers.scopes().filter(|(_, scope)| scope.word() == keep) {
-            if let Some(name) = scope.title.split(' ').nth(1) {
-                out.insert(name.trim_matches('"').to_owned(), ());
-            }
-        }
-        let (keep, first) = keep.split_once(' ').map_or((keep, None), |(keep, first)| (keep, Some(first)));
-        for turn in self.layers.called(self.files, self.profile, keep) {
-            let value = self.value(turn);
-            if first.is_some_and(|first| value.split_whitespace().next() != Some(first)) {
-                continue;
-            }
-            for word in value.split([' ', '\t', ',']).filter(|word| !word.is_empty()) {
-                out.insert(word.trim_matches(['"', '\'']).to_owned(), ());
-            }
-        }
-        out.into_keys().collect()
     }
 }

@@ -2,22 +2,26 @@
 
 mod accounts;
 mod any_daemon;
-mod blocks;
 mod characters;
 mod conditions;
 mod dropped;
 mod effect;
+mod form;
 mod listeners;
 pub mod login;
 mod names;
-mod order;
 mod paths;
-mod relations;
 mod remote_hosts;
+mod statements;
 mod values;
 mod version;
 
+pub use form::read_profile;
+#[cfg(feature = "reference")]
+pub(crate) use form::schemas as form_schemas;
 pub use listeners::{Wanted, wanted};
+
+use form::{Sides, When};
 
 use crate::address::address_of;
 use crate::doc::{Kind, LeafId};
@@ -226,15 +230,16 @@ fn statements_of(file: &File, part: &Range<usize>) -> Vec<((String, Vec<u8>), Le
 /// One group of rules about a configuration as it stands.
 type Standing = fn(&ConfigView<'_>, &TypedSettings<'_>, &mut Vec<Finding>);
 
-const STANDING: [Standing; 9] = [
+const STANDING: [Standing; 8] = [
     values::check,
     paths::check,
     accounts::check,
     remote_hosts::check,
     version::check,
     names::misplaced,
-    |config_view, _, findings| order::check(config_view, findings),
-    |config_view, _, findings| relations::check(config_view, findings),
+    |config_view, _, findings| {
+        form::check(When::Standing, &Sides { before: *config_view, after: *config_view }, findings);
+    },
     |config_view, _, findings| listeners::check(config_view, findings),
 ];
 
@@ -264,7 +269,7 @@ const OF_SETTINGS: [OfChange; 6] = [
     |step, findings| names::unknown(&step.after, step.changed_statements, findings),
     |step, findings| effect::check(&step.after, step.changed_statements, findings),
     effect::heed,
-    |step, findings| dropped::names(&step.before, &step.after, findings),
+    |step, findings| form::check(When::Change, &Sides { before: step.before, after: step.after }, findings),
     |step, findings| listeners::compare(&step.before, &step.after, findings),
     |step, findings| login::check(&step.before, &step.after, findings),
 ];

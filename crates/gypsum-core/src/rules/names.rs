@@ -134,6 +134,17 @@ fn says_not_in_profile(config_view: &ConfigView<'_>, name: &str) -> Finding {
     if profile.complete && profile.ask.is_empty() {
         return says_unknown(profile, name, None, &near);
     }
+    // A text in the program may be something else than the name of a setting, so it is no proof.
+    let held = config_view.survey.in_program(vec![name.to_owned()]).is_some_and(|held| !held.is_empty());
+    let witness = match held || config_view.survey.in_manual(name) != Some(true) {
+        true => held.then(|| format!("the program of {} holds the word {name}", profile.daemon)),
+        false => Some(format!("the manual of {} describes {name}", profile.daemon)),
+    };
+    if let Some(witness) = witness {
+        let message = format!("{witness}; Gypsum does not describe it, and could not ask");
+        return Finding::new("not-described", Severity::Hint, message)
+            .help(format!("only {} itself checks its name and value", profile.daemon));
+    }
     let message = format!("{name} is not among the settings that Gypsum knows of {}", profile.daemon);
     let help = format!("{}; the installed version could not be asked", did_you_mean(&near));
     Finding::warning("unknown-name", message).help(help)

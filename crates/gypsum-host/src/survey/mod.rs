@@ -144,6 +144,10 @@ impl<'a> Host<'a> {
                     Answer::Words(listed.into_iter().map(|one| one.name).collect())
                 }),
             Question::InProgram(names) => program::holds(&self.early.seen().1, names),
+            Question::InManual(name) => match self.profile.manual.as_slice() {
+                [] => Answer::Unknown,
+                pages => Answer::Is(described(pages, name).is_some()),
+            },
             Question::InvokingUser => people::typist(self.who),
             Question::Connection => crate::who::connection().map_or(Answer::Unknown, Answer::Words),
             Question::LoginUsers => people::people(),

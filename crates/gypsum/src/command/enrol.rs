@@ -3,7 +3,8 @@
 use super::Context;
 use crate::target::{NoTarget, family_of};
 use gypsum_core::exit_status::ExitStatus;
-use gypsum_core::profile::{BUILT_IN, read};
+use gypsum_core::profile::BUILT_IN;
+use gypsum_core::rules::read_profile as read;
 use gypsum_core::starter::{Sighting, profile_text};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::{FOLDER, load};

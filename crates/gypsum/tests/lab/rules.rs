@@ -1,6 +1,7 @@
 //! Rules that look at the host: other daemons, units, owners, and what the running service has taken up.
 
 use crate::host::{Lab, boot};
+use crate::services::boards;
 use serde_json::Value;
 
 /// The finding of this rule in a dry run.
@@ -196,5 +197,31 @@ END");
     assert!(
         said.contains("The installed sshd does not know it: Bad configuration option: PermitTides"),
         "{said}"
+    );
+}
+
+/// Where a daemon cannot be asked: the program that runs is looked into, then its manual page is read; then it is a warning.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_name_that_cannot_be_asked_for_has_other_witnesses() {
+    let lab = boards("restart", "200ms", "");
+    lab.sh("printf '\\n[setting.rows]\\nkind = \"integer\"\\n' >> /etc/gypsum/profiles/boards.toml; sed -i '/^title/a manual = [\"boards.conf(5)\"]' /etc/gypsum/profiles/boards.toml
+         mkdir -p /usr/local/share/man/man5; printf '.TH BOARDS 5\\n.SH SETTINGS\\n.TP\\n.B lamps\\nHow many lamps a board has.\\n' > /usr/local/share/man/man5/boards.conf.5");
+    let said = |edit: &str| {
+        let (status, report) = lab.gypsum(&["change", "boards", edit, "-n"]);
+        assert_eq!(status, 0, "{report:#}");
+        let finding = &report["findings"][0];
+        format!("{}: {}", finding["rule"].as_str().unwrap(), finding["message"].as_str().unwrap())
+    };
+    // The program is that of Perl, which knows this word.
+    let held = "not-described: the program of boards holds the word PERL5LIB; Gypsum does not describe it, and could not ask";
+    assert_eq!(said("PERL5LIB=x"), held);
+    let written =
+        "not-described: the manual of boards describes lamps; Gypsum does not describe it, and could not ask";
+    assert_eq!(said("lamps=4"), written);
+    assert!(
+        said("lamqs=4").starts_with("unknown-name: lamqs is not among the settings"),
+        "{}",
+        said("lamqs=4")
     );
 }

@@ -1,13 +1,23 @@
 //! The reference of the profile format, made from its types: a JSON schema, and the same as Markdown.
 
-use super::Profile;
+use crate::profile::Profile;
+use crate::rules::form_schemas;
 use schemars::generate::SchemaSettings;
-use serde_json::{Map, Value};
+use serde_json::{Map, Value, json};
 
 /// The schema of a profile (JSON Schema, draft 2020-12).
 pub fn schema() -> Value {
-    let generator = SchemaSettings::draft2020_12().into_generator();
+    let mut generator = SchemaSettings::draft2020_12().into_generator();
+    let forms = form_schemas(&mut generator).into_iter().map(|(word, mut form)| {
+        let about = form.as_object_mut().and_then(|form| form.remove("description")).unwrap_or_default();
+        if let Some(form) = form.as_object_mut() {
+            form.remove("title");
+        }
+        json!({ "type": "object", "description": about, "properties": { word: form }, "required": [word] })
+    });
+    let forms: Vec<Value> = forms.collect();
     let mut schema = generator.into_root_schema_for::<Profile>().to_value();
+    schema["$defs"]["Rule"]["oneOf"] = forms.into();
     schema["title"] = "A profile of a daemon".into();
     schema
 }
@@ -37,12 +47,30 @@ pub fn any_of<'a>(root: &'a Value, schema: &'a Value) -> Vec<&'a Value> {
     std::iter::once(schema).chain(several.flat_map(|one| any_of(root, one))).collect()
 }
 
+/// The forms of a rule: the key of each, and what stands behind it.
+pub fn rule_forms(schema: &Value) -> Vec<(String, Value)> {
+    let forms = schema["$defs"]["Rule"]["oneOf"].as_array().into_iter().flatten();
+    forms.filter_map(|form| Some((properties(form).first()?.0.clone(), form.clone()))).collect()
+}
+
 /// The reference as Markdown: a table of keys for each table of a profile.
 pub fn reference(schema: &Value) -> String {
     let mut out = String::from("\n## Reference\n\n");
     section(&mut out, "The profile itself", schema);
     for (name, one) in definitions(schema) {
         section(&mut out, &name, &one);
+    }
+    out.push_str("\n### Forms of rules\n\nA rule has one of these keys.\n");
+    for (word, form) in rule_forms(schema) {
+        let about = form["description"].as_str().unwrap_or_default();
+        out.push_str(&format!("\n#### {word}\n\n{about}\n"));
+        match &form["properties"][&word] {
+            fields if !properties(fields).is_empty() => {
+                out.push('\n');
+                table_of(&mut out, fields);
+            }
+            value => out.push_str(&format!("\nIt takes {}.\n", takes(value))),
+        }
     }
     out.push_str("\n### Health checks\n\n");
     out.push_str("A table `[[health]]` has one of these keys, and words that go with it. `--health` and `--must` take the same words as a sentence.\n");
