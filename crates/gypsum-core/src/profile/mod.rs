@@ -3,6 +3,7 @@
 mod argv;
 mod ask;
 mod builtin;
+mod elsewhere;
 mod fill;
 mod name_list;
 mod read;
@@ -14,6 +15,7 @@ mod setting;
 pub use argv::Argv;
 pub use ask::{Ask, NOBODYS_NAME, NameAnswer};
 pub use builtin::{BUILT_IN, BuiltIn, built_in};
+pub use elsewhere::Elsewhere;
 pub use fill::{MissingSetting, fill};
 pub use name_list::{Field, ListedName, NameList};
 pub use read::{ProfileError, read, read_with};

@@ -3,7 +3,7 @@
 use super::argv::Argv;
 use super::ask::Ask;
 use super::service::{Hook, RelatedService, Service};
-use super::{NameList, Rule, Setting};
+use super::{Elsewhere, NameList, Rule, Setting};
 use crate::address::Address;
 use crate::doc::{Dialect, Family};
 use crate::probe::Check;
@@ -104,6 +104,11 @@ pub struct Profile {
     /// How it lists the names that it knows; the first list that has names is taken.
     #[serde(default)]
     pub list: Vec<NameList>,
+    /// How a second installation at another place is known.
+    pub elsewhere: Option<Elsewhere>,
+    /// The other installations of it that run on this host, by their names; found, and not written in a profile.
+    #[serde(skip)]
+    pub also_runs: Vec<String>,
     /// The manual pages that describe its settings, as in `sshd_config(5)`.
     #[serde(default)]
     pub manual: Vec<String>,
@@ -473,6 +478,8 @@ impl Profile {
             condition: Vec::new(),
             ask: Vec::new(),
             list: Vec::new(),
+            elsewhere: None,
+            also_runs: Vec::new(),
             manual: Vec::new(),
             heirs: BTreeMap::new(),
             layout: Vec::new(),

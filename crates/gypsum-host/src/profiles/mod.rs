@@ -1,5 +1,6 @@
 //! Finding the profile of a daemon, and refusing one that another account could write.
 
+mod elsewhere;
 mod instances;
 
 use crate::disk::walk;
@@ -62,7 +63,9 @@ pub fn load(daemon: &str, file: Option<&Path>) -> Result<Profile, NoProfile> {
 fn on_this_host(text: &str, label: &Path, instance: Option<&str>) -> Result<Profile, NoProfile> {
     let read = |text: &str| read(text).map_err(|error| malformed(label, &error));
     let mut profile = read(text)?;
-    if let Some(meant) = instances::meant(&profile, text, instance).map_err(NoProfile::Error)? {
+    if profile.elsewhere.is_some() {
+        elsewhere::take(&mut profile, instance).map_err(NoProfile::Error)?;
+    } else if let Some(meant) = instances::meant(&profile, text, instance).map_err(NoProfile::Error)? {
         profile = read(&meant.fill(text))?;
     }
     if let Some(name) = instance {
@@ -136,7 +139,13 @@ pub fn names() -> Vec<(String, Option<PathBuf>)> {
             several if several.len() > 1 => {
                 names.extend(several.into_iter().map(|instance| (format!("{}@{instance}", one.name), None)));
             }
-            _ => names.push((one.name.to_owned(), None)),
+            _ => {
+                names.push((one.name.to_owned(), None));
+                // Only such a profile is read as a whole.
+                let profile = one.text.contains("\n[elsewhere]").then(|| read(one.text).ok()).flatten();
+                let others = profile.iter().flat_map(elsewhere::names);
+                names.extend(others.map(|other| (format!("{}@{other}", one.name), None)));
+            }
         }
     }
     names.sort();

@@ -132,3 +132,48 @@ fn account_and_program_of_the_running_unit_are_believed() {
     let (status, report) = lab.gypsum(&["change", "boards", "logs=/srv/open/boards.log", "-n"]);
     assert_eq!((status, report["findings"][0]["rule"].as_str()), (3, Some("checker")), "{report:#}");
 }
+
+/// A second web server with files and a unit of its own: listed, named, changed by itself, and taken where it alone runs.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn an_installation_at_another_place_is_told_apart() {
+    let lab = boot(&["/usr/sbin/nginx"]);
+    lab.sh("cp -a /etc/nginx /etc/nginx-quay; cd /etc/nginx-quay; rm -f sites-enabled/*
+         printf 'server { listen 8081; location / { return 200 quay; } }\\n' > sites-enabled/quay
+         sed -i 's|/etc/nginx/|/etc/nginx-quay/|; s|^pid .*|pid /run/nginx-quay.pid;|' nginx.conf
+         printf '[Service]\\nType=forking\\nPIDFile=/run/nginx-quay.pid\\nExecStart=/usr/sbin/nginx -c /etc/nginx-quay/nginx.conf\\nExecReload=/bin/kill -HUP $MAINPID\\n' > /etc/systemd/system/nginx-quay.service
+         systemctl daemon-reload; systemctl start nginx nginx-quay; sleep 0.5");
+    let (_, listed) = lab.gypsum(&["daemons"]);
+    assert!(
+        listed.to_string().contains("nginx@quay")
+            && listed.to_string().contains("/etc/nginx-quay/nginx.conf")
+    );
+    let change = |daemon: &str, value: &str| {
+        let edit = format!("http..keepalive_timeout={value}");
+        lab.gypsum(&["change", daemon, &edit, "--steady", "200ms"])
+    };
+    let lines =
+        || lab.sh("grep -h keepalive_timeout /etc/nginx/nginx.conf /etc/nginx-quay/nginx.conf || true");
+    let (status, report) = change("nginx@quay", "41");
+    assert_eq!(status, 0, "{report:#}");
+    assert!(report.to_string().contains("nginx-quay.service"), "{report:#}");
+    assert!(lines().trim().ends_with("41;") && lines().matches("41").count() == 1, "{}", lines());
+    // The usual one is changed alone, and the other one is named.
+    let (status, report) = change("nginx", "42");
+    assert_eq!(status, 0, "{report:#}");
+    assert!(report.to_string().contains("nginx@quay runs here, too"), "{report:#}");
+    assert!(lines().trim().ends_with("41;"), "{}", lines());
+    // Its own checker reads its own files.
+    let (status, report) =
+        lab.gypsum(&["change", "nginx@quay", "http..sendfile=perhaps", "--accept", "value"]);
+    assert_eq!((status, report["findings"][0]["rule"].as_str().is_some()), (3, true), "{report:#}");
+    assert!(report.to_string().contains("/etc/nginx-quay/nginx.conf"), "{report:#}");
+    // It alone runs: it is meant.
+    lab.sh("systemctl stop nginx");
+    let (status, report) = change("nginx", "43");
+    assert_eq!((status, report["daemon"].as_str()), (0, Some("nginx@quay")), "{report:#}");
+    assert!(lines().trim().ends_with("43;"), "{}", lines());
+    let (status, report) = change("nginx@ebb", "44");
+    assert_eq!(status, 2, "{report:#}");
+    assert!(report.to_string().contains("there is nginx@quay"), "{report:#}");
+}

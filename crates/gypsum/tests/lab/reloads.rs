@@ -137,3 +137,16 @@ END
 fn a_reload_that_says_it_went_well_and_did_not_is_put_back() {
     side_by_side(2, &CASES, play);
 }
+
+/// A setting of which the profile says nothing: the daemon's own list says that a reload does not take it up.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn the_daemons_list_says_which_settings_need_a_restart() {
+    let lab = boot(&["/usr/bin/pg_ctlcluster"]);
+    lab.sh("systemctl start postgresql@15-main; sleep 1");
+    let (status, report) = lab.gypsum(&["change", "postgresql", "max_locks_per_transaction=96"]);
+    assert_eq!((status, report["activation"]["restarts"].as_bool()), (0, Some(true)), "{report:#}");
+    assert_eq!(lab.sh("runuser -u postgres -- psql -XAtc 'show max_locks_per_transaction'").trim(), "96");
+    let (status, report) = lab.gypsum(&["change", "postgresql", "backend_flush_after=128kB"]);
+    assert_eq!((status, report["activation"]["restarts"].as_bool()), (0, Some(false)), "{report:#}");
+}

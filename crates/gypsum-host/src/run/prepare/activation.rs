@@ -9,9 +9,11 @@ use crate::error::Error;
 use crate::run::steps::RunContext;
 use crate::service;
 use crate::state::State;
+use crate::survey::listed;
+use gypsum_core::address::Address;
 use gypsum_core::change::Verdict;
 use gypsum_core::event::Event;
-use gypsum_core::profile::{Activation, Part};
+use gypsum_core::profile::{Activation, ListedName, Part, Profile};
 use gypsum_core::report::Report;
 use std::time::Duration;
 
@@ -49,8 +51,10 @@ impl Checked {
         }
         let profile = &request.profile;
         let usual = profile.service.activation;
-        let own = self.proposal.changed.iter().map(|address| {
-            profile.at_address(address).and_then(|(_, setting)| setting.activation).unwrap_or(usual)
+        let own = self.proposal.changed.iter().map(|address| match profile.at_address(address) {
+            Some((_, setting)) => setting.activation.unwrap_or(usual),
+            None if needs_restart(profile, address) => usual.max(Activation::Restart),
+            None => usual,
         });
         let wanted = request.wishes.activation.unwrap_or_else(|| own.max().unwrap_or(usual));
         let lacks = |what: &str| {
@@ -183,6 +187,18 @@ impl Measured {
             }
         }
     }
+}
+
+/// Whether the daemon's own list says that a setting, of which the profile says nothing, needs a restart.
+fn needs_restart(profile: &Profile, address: &str) -> bool {
+    if profile.list.iter().all(|list| list.restart.is_empty()) {
+        return false;
+    }
+    let name = Address::parse(address).map(|address| address.name().to_owned()).unwrap_or_default();
+    let same = |one: &ListedName| profile.dialect.same(one.name.as_bytes(), name.as_bytes());
+    let said =
+        listed(profile).and_then(|(list, names)| list.needs_restart(names.iter().find(|one| same(one))?));
+    said == Some(true)
 }
 
 /// How long the service of a daemon was away when a change restarted it last: until its manager was done, and all

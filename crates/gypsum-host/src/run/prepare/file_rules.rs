@@ -41,6 +41,7 @@ impl Checked {
         // What was written can be taken back, whoever reads it.
         if !self.proposal.request.is_restore() {
             findings.extend(self.read_by_process());
+            findings.extend(self.other_installations());
         }
         findings
     }

@@ -1,7 +1,7 @@
 //! What the running process itself says of the files: which one it was started with, and which one it sees there.
 
 use super::check::Checked;
-use gypsum_core::finding::Finding;
+use gypsum_core::finding::{Finding, Severity};
 use procfs::process::Process;
 use std::fs::{self, Metadata};
 use std::io;
@@ -20,6 +20,15 @@ impl Checked {
             return None;
         }
         self.started_with_another(&process, &home).or_else(|| sees_another(&process, &home))
+    }
+
+    /// The other installations that run here: a change is of one.
+    pub(super) fn other_installations(&self) -> Option<Finding> {
+        let profile = &self.proposal.request.profile;
+        let others = profile.also_runs.join(", ");
+        let message = format!("{others} runs here, too; this change is of {} alone", profile.daemon);
+        let finding = Finding::new("other-installation", Severity::Hint, message);
+        (!others.is_empty()).then(|| finding.help(format!("for that one: gypsum change {others}")))
     }
 
     fn started_with_another(&self, process: &Process, home: &Path) -> Option<Finding> {
