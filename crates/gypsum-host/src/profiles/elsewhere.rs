@@ -30,10 +30,13 @@ pub(super) fn take(profile: &mut Profile, name: Option<&str>) -> Result<(), Erro
     if let Some(name) = name {
         let Some(found) = running.get(name) else {
             let help = match others.as_slice() {
+                [] if !rustix::process::geteuid().is_root() => {
+                    "only root can see which programs others run: try it with sudo".to_owned()
+                }
                 [] => format!("no other {daemon} runs here; leave out the @"),
                 others => format!("there is {}", others.join(", ")),
             };
-            return Err(Error::usage(format!("there is no {daemon}@{name} on this host")).help(help));
+            return Err(Error::usage(format!("no {daemon}@{name} is seen running on this host")).help(help));
         };
         profile.take_elsewhere(&found.file, &found.unit);
         return Ok(());
@@ -72,20 +75,9 @@ fn of_process(profile: &Profile, elsewhere: &Elsewhere, process: &Process) -> Op
     let real = |path: &str| fs::canonicalize(path).unwrap_or_else(|_| PathBuf::from(path));
     let usual = profile.layout.iter().map(|layout| &layout.home).chain([&profile.files.home]);
     let is_usual = usual.into_iter().any(|home| real(home) == real(&file));
-    let unit = unit_of(process.pid)?;
+    // One of a user's manager is no daemon of this host.
+    let unit = service::unit_of_process(process.pid).filter(|_| !service::is_of_user(process.pid))?;
     (!is_usual && Path::new(&file).is_file()).then_some(Running { file, unit })
-}
-
-/// The unit of the system's manager that a process is of. One of a user's manager is no daemon of this host.
-fn unit_of(pid: i32) -> Option<String> {
-    let text = fs::read_to_string(format!("/proc/{pid}/cgroup")).ok()?;
-    let groups = text.lines().filter_map(|line| line.splitn(3, ':').nth(2));
-    let of_system =
-        groups.filter(|group| group.contains("/system.slice/") && !group.contains("/user.slice/"));
-    of_system
-        .filter_map(|group| group.rsplit('/').next())
-        .find(|unit| unit.ends_with(".service"))
-        .map(str::to_owned)
 }
 
 /// What an installation is called behind the `@`: what its unit is called besides the daemon.

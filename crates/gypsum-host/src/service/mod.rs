@@ -12,7 +12,7 @@ mod script;
 mod systemd;
 
 pub use holdings::OwnedResources;
-pub use proc::sockets as sockets_of;
+pub use proc::{is_of_user, sockets as sockets_of, unit_of as unit_of_process};
 pub use systemd::ManagerScope;
 
 use crate::children::{self, Limit};

@@ -96,3 +96,22 @@ pub fn started_at(process: Process) -> Option<u64> {
     let boot = procfs::boot_time_secs().ok()?;
     Some(boot + process.started / procfs::ticks_per_second())
 }
+
+/// The unit whose control group a process is in; `None` if it is in none, or that cannot be read.
+pub fn unit_of(pid: i32) -> Option<String> {
+    let mut units = groups(pid)
+        .into_iter()
+        .filter_map(|group| group.rsplit('/').find(|part| part.ends_with(".service")).map(str::to_owned));
+    units.next()
+}
+
+/// Whether a process is of a user's own service manager or session.
+pub fn is_of_user(pid: i32) -> bool {
+    groups(pid).iter().any(|group| group.contains("/user.slice/"))
+}
+
+/// The control groups of a process, one for each hierarchy (cgroups(7)).
+fn groups(pid: i32) -> Vec<String> {
+    let text = fs::read_to_string(format!("/proc/{pid}/cgroup")).unwrap_or_default();
+    text.lines().filter_map(|line| line.rsplit_once(':')).map(|(_, group)| group.to_owned()).collect()
+}

@@ -101,7 +101,7 @@ fn owners(processes: impl Iterator<Item = Process>, wanted: &HashSet<u64>) -> Ha
             continue;
         }
         let name = process.stat().map(|stat| stat.comm).unwrap_or_default();
-        let owner = Owner { pid: process.pid, name, unit: unit_of(process.pid) };
+        let owner = Owner { pid: process.pid, name, unit: crate::service::unit_of_process(process.pid) };
         for inode in inodes {
             owners.entry(inode).or_insert_with(|| owner.clone());
         }
@@ -112,14 +112,4 @@ fn owners(processes: impl Iterator<Item = Process>, wanted: &HashSet<u64>) -> Ha
 /// The address, or none for all of them.
 fn plain(address: IpAddr) -> Option<IpAddr> {
     (!address.is_unspecified()).then_some(address)
-}
-
-/// The unit whose control group a process is in.
-fn unit_of(pid: i32) -> Option<String> {
-    let text = std::fs::read_to_string(format!("/proc/{pid}/cgroup")).ok()?;
-    let paths = text.lines().filter_map(|line| line.rsplit_once(':'));
-    paths
-        .filter_map(|(_, path)| path.rsplit('/').find(|part| part.ends_with(".service")))
-        .next()
-        .map(str::to_owned)
 }
