@@ -139,15 +139,26 @@ pub fn names() -> Vec<(String, Option<PathBuf>)> {
             several if several.len() > 1 => {
                 names.extend(several.into_iter().map(|instance| (format!("{}@{instance}", one.name), None)));
             }
-            _ => {
-                names.push((one.name.to_owned(), None));
-                // Only such a profile is read as a whole.
-                let profile = one.text.contains("\n[elsewhere]").then(|| read(one.text).ok()).flatten();
-                let others = profile.iter().flat_map(elsewhere::names);
-                names.extend(others.map(|other| (format!("{}@{other}", one.name), None)));
-            }
+            _ => names.push((one.name.to_owned(), None)),
         }
     }
+    names.sort();
+    names
+}
+
+/// The same, with the installations at other places that run. Some profiles are read as a whole for that, and all
+/// processes are looked at, so that only who lists daemons asks for it.
+pub fn names_and_installations() -> Vec<(String, Option<PathBuf>)> {
+    let mut names = names();
+    let may = |(name, own): &(String, Option<PathBuf>)| {
+        let one = built_in(name).filter(|one| own.is_none() && one.text.contains("\n[elsewhere]"))?;
+        read(one.text).ok()
+    };
+    let profiles: Vec<Profile> = names.iter().filter_map(may).collect();
+    let others = profiles.iter().flat_map(|profile| {
+        elsewhere::names(profile).into_iter().map(|other| (format!("{}@{other}", profile.daemon), None))
+    });
+    names.extend(others);
     names.sort();
     names
 }

@@ -6,7 +6,7 @@ use crate::view::columns;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::{Profile, Sort};
 use gypsum_host::error::Error;
-use gypsum_host::profiles::{NoProfile, check_name, load, names, read_file};
+use gypsum_host::profiles::{NoProfile, check_name, load, names_and_installations, read_file};
 use std::io;
 use std::path::Path;
 
@@ -16,7 +16,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
     }
     let mut rows = Vec::new();
     let (mut documents, mut problems) = (Vec::new(), Vec::new());
-    for (name, file) in names() {
+    for (name, file) in names_and_installations() {
         let profile = match load(&name, file.as_deref()) {
             Ok(profile) => profile,
             Err(NoProfile::Error(error)) => {
