@@ -29,6 +29,7 @@ pub mod check;
 pub mod checker;
 pub mod critical;
 pub mod diff;
+pub mod differences;
 pub mod doc;
 pub mod edit;
 pub mod effective;

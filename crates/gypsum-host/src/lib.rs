@@ -71,6 +71,7 @@ mod sealed;
 mod security_label;
 pub mod service;
 pub mod shell;
+pub mod shipped;
 pub mod sockets;
 pub mod starter;
 pub mod state;

@@ -93,6 +93,21 @@ pub struct Target {
     pub checks: Vec<String>,
 }
 
+impl Target {
+    /// The daemon of this name, with nothing else said about it.
+    pub fn named(daemon: &str) -> Self {
+        Self {
+            daemon: daemon.to_owned(),
+            profile: None,
+            file: None,
+            format: None,
+            unit: None,
+            checker: None,
+            checks: Vec::new(),
+        }
+    }
+}
+
 /// How a change is to be carried out.
 #[derive(Clone, Debug, Args)]
 #[command(next_help_heading = "Change options")]
@@ -155,6 +170,28 @@ pub struct ChangesArgs {
     /// Only those that ended so
     #[arg(long, value_name = "VERDICT", conflicts_with = "change")]
     pub verdict: Option<VerdictArg>,
+}
+
+/// What is compared.
+#[derive(Clone, Debug, Args)]
+pub struct DiffArgs {
+    /// The daemon, as its administrators name it
+    pub daemon: String,
+    /// Only this file of the daemon
+    #[arg(long = "in", value_name = "FILE")]
+    pub within: Option<PathBuf>,
+    /// Compare with this file instead
+    #[arg(long, value_name = "FILE", conflicts_with = "change")]
+    pub file: Option<PathBuf>,
+    /// Compare with the files as change N left them
+    #[arg(long, value_name = "N")]
+    pub change: Option<String>,
+    /// Show the lines that differ, as a unified difference
+    #[arg(long)]
+    pub lines: bool,
+    /// Read the daemon's profile from this file
+    #[arg(long, value_name = "FILE")]
+    pub profile: Option<PathBuf>,
 }
 
 /// How a change with a record may have ended.
@@ -235,6 +272,7 @@ impl Command {
             Self::Check { .. } => "check",
             Self::Show { .. } => "show",
             Self::Health { .. } => "health",
+            Self::Diff(_) => "diff",
             Self::Changes(_) => "changes",
             Self::Restore { .. } => "restore",
             Self::Recover { .. } => "recover",
@@ -251,6 +289,7 @@ impl Command {
             Self::Check { .. }
             | Self::Show { .. }
             | Self::Health { .. }
+            | Self::Diff(_)
             | Self::Changes(_)
             | Self::Daemons { .. }
             | Self::Enrol { .. } => true,
@@ -369,6 +408,16 @@ Examples:
         #[command(flatten)]
         target: Target,
     },
+    /// Show what differs from what was shipped, from another file, or from how a change left it
+    #[command(after_help = "\
+Examples:
+  gypsum diff sshd                    (settings that are not as the package shipped them)
+  gypsum diff sshd --lines
+  gypsum diff sshd --change 7         (what differs since change 7)
+  gypsum diff sshd --file ./proposed
+
+The exit status is 3 where something differs, and 0 where nothing does.")]
+    Diff(DiffArgs),
     /// List the changes that were made, or show one
     #[command(
         after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored"

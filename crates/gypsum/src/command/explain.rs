@@ -126,7 +126,7 @@ fn lines(one: &Explained, changed: &str, width: usize) -> Vec<String> {
 }
 
 /// The last change that was kept and touched the setting: its name, and when and by whom it was made.
-fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
+pub(super) fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
     let unread = |error: Error| tracing::warn!(message = error.to_string(), "earlier changes cannot be read");
     let mut entries = context.state.newest(&RealDisk, &profile.daemon).map_err(unread).ok()?;
     entries.find_map(|entry| {

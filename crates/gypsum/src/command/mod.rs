@@ -5,6 +5,7 @@ mod changes;
 mod check;
 mod daemons;
 mod demo;
+mod diff;
 mod drafts;
 mod edit;
 mod enrol;
@@ -73,6 +74,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Check { target } => check::run(&context, &target),
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),
         Command::Health { target } => health::run(&context, &target),
+        Command::Diff(asked) => diff::run(&context, &asked),
         Command::Changes(asked) => changes::run(&context, &asked),
         Command::Restore { target, change, to, whole, manner } => {
             let asked = restore::Asked { change: change.as_deref(), to: to.as_deref(), whole };

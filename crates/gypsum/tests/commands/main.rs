@@ -9,6 +9,7 @@ mod schema;
 
 mod bad_input;
 mod boards;
+mod diff;
 mod drafts;
 mod editor;
 mod events;

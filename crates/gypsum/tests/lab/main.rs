@@ -30,5 +30,6 @@ mod reloads;
 mod restarts;
 mod rules;
 mod services;
+mod shipped;
 mod units;
 mod users;

@@ -1,0 +1,95 @@
+//! What dpkg keeps of the configuration files of packages: `Conffiles` in its status file (deb-conffiles(5), dpkg(1)).
+
+use super::Record;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+const STATUS: &str = "/var/lib/dpkg/status";
+const INFO: &str = "/var/lib/dpkg/info";
+
+/// The record of a file; `None` if no package has it.
+pub(super) fn record(path: &Path) -> io::Result<Option<Record>> {
+    Ok(record_in(&status()?, path))
+}
+
+/// The version of an installed package.
+pub(super) fn version_of(package: &str) -> io::Result<Option<String>> {
+    let status = status()?;
+    let own = status.split("\n\n").find(|one| field(one, "Package:").as_deref() == Some(package));
+    Ok(own.and_then(|one| field(one, "Version:")))
+}
+
+/// The status file; empty where there is none.
+fn status() -> io::Result<String> {
+    match fs::read(STATUS) {
+        Ok(bytes) => Ok(String::from_utf8_lossy(&bytes).into_owned()),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
+        Err(error) => Err(error),
+    }
+}
+
+fn field(package: &str, name: &str) -> Option<String> {
+    package.lines().find_map(|line| line.strip_prefix(name)).map(|text| text.trim().to_owned())
+}
+
+fn record_in(status: &str, path: &Path) -> Option<Record> {
+    let path = path.to_str()?;
+    status.split("\n\n").filter(|package| package.contains(path)).find_map(|package| {
+        // Each is a line with a blank before it: path, digest, and a word where it is not shipped any more.
+        let digest = package.lines().filter_map(|line| line.strip_prefix(' ')).find_map(|line| {
+            let (file, rest) = line.split_once(' ').filter(|(file, _)| *file == path)?;
+            let digest = rest.split(' ').next()?;
+            (!file.is_empty() && digest.len() == 32).then(|| digest.to_owned())
+        })?;
+        Some(Record {
+            package: field(package, "Package:"),
+            version: field(package, "Version:"),
+            digest,
+            by: "dpkg",
+        })
+    })
+}
+
+/// Files of a package that may be copies of one of its configuration files: those whose name has the same stem.
+pub(super) fn copies(package: &str, path: &Path) -> Vec<PathBuf> {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let is_plain = |name: &str| !name.is_empty() && !name.contains('/');
+    let lists = [format!("{INFO}/{package}.list"), format!("{INFO}/{package}:{}.list", architecture())];
+    let text = lists.iter().filter(|_| is_plain(package)).find_map(|list| fs::read_to_string(list).ok());
+    let files = text.unwrap_or_default();
+    let may_be = |file: &&str| {
+        let name = file.rsplit('/').next().unwrap_or_default();
+        file.starts_with("/usr/share/") && !stem.is_empty() && name.contains(&stem)
+    };
+    files.lines().filter(may_be).map(PathBuf::from).collect()
+}
+
+/// What dpkg calls the architecture that this program was built for.
+fn architecture() -> &'static str {
+    match std::env::consts::ARCH {
+        "x86_64" => "amd64",
+        "aarch64" => "arm64",
+        other => other,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_record_of_a_file_is_found_in_its_package() {
+        let status = "Package: tide\nVersion: 1.2-3\nConffiles:\n /etc/tide.conf 0123456789abcdef0123456789abcdef\n /etc/tide.conf.d/a ffffffffffffffffffffffffffffffff obsolete\nDescription: tides\n\nPackage: quay\nVersion: 2\nConffiles:\n /etc/quay newconffile\n";
+        let found = |path: &str| {
+            record_in(status, Path::new(path))
+                .map(|record| (record.package.unwrap(), record.version.unwrap(), record.digest))
+        };
+        let tide =
+            |digest: char| Some(("tide".to_owned(), "1.2-3".to_owned(), digest.to_string().repeat(32)));
+        assert_eq!(found("/etc/tide.conf").unwrap().2, "0123456789abcdef0123456789abcdef");
+        assert_eq!(found("/etc/tide.conf.d/a"), tide('f'));
+        assert_eq!(found("/etc/quay"), None, "it has no digest yet");
+        assert_eq!(found("/etc/tide"), None);
+    }
+}

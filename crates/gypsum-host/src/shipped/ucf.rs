@@ -1,0 +1,55 @@
+//! What ucf keeps of the configuration files that packages make with it (ucf(1)): the digest of the last version that was
+//! shipped, the package, and of small files the text.
+
+use super::Record;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+const FOLDER: &str = "/var/lib/ucf";
+
+/// The record of a file; `None` if there is none.
+pub(super) fn record(path: &Path) -> io::Result<Option<Record>> {
+    let read = |name: &str| match fs::read(Path::new(FOLDER).join(name)) {
+        Ok(bytes) => Ok(String::from_utf8_lossy(&bytes).into_owned()),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
+        Err(error) => Err(error),
+    };
+    Ok(record_in(&read("hashfile")?, &read("registry")?, path))
+}
+
+fn record_in(hashes: &str, registry: &str, path: &Path) -> Option<Record> {
+    let path = path.to_str()?;
+    // Both have two words a line, the path last.
+    let first_of = |text: &str| {
+        text.lines().find_map(|line| {
+            let (first, file) = line.split_once(char::is_whitespace)?;
+            (file.trim() == path).then(|| first.to_owned())
+        })
+    };
+    let digest = first_of(hashes)?;
+    Some(Record { package: first_of(registry), version: None, digest, by: "ucf" })
+}
+
+/// Where the text of the last version that was shipped is, if it is kept.
+pub(super) fn cached(path: &Path) -> PathBuf {
+    let name = path.to_string_lossy().replace('/', ":");
+    Path::new(FOLDER).join("cache").join(name)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_record_has_its_package_where_one_is_registered() {
+        let hashes =
+            "0123456789abcdef0123456789abcdef  /etc/tide.conf\nffffffffffffffffffffffffffffffff  /etc/quay\n";
+        let found = |path: &str| record_in(hashes, "tide /etc/tide.conf\n", Path::new(path));
+        let tide = found("/etc/tide.conf").unwrap();
+        assert_eq!((tide.package.as_deref(), tide.digest.len()), (Some("tide"), 32));
+        assert_eq!(found("/etc/quay").unwrap().package, None);
+        assert_eq!(found("/etc/tide"), None);
+        assert_eq!(cached(Path::new("/etc/a/b")), Path::new("/var/lib/ucf/cache/:etc:a:b"));
+    }
+}

@@ -1,0 +1,271 @@
+//! `gypsum diff`: what of a daemon's files differs from what was shipped, from another file, or from how a change left
+//! them.
+
+use super::Context;
+use super::explain::last_change;
+use crate::args::{DiffArgs, Target};
+use crate::out::{BOLD, DIM};
+use crate::target::{NoTarget, profile_of};
+use crate::view::{columns, difference, styled, wrapped};
+use gypsum_core::change::Verdict;
+use gypsum_core::differences::{Difference, differences};
+use gypsum_core::doc::Document;
+use gypsum_core::edit::File;
+use gypsum_core::exit_status::ExitStatus;
+use gypsum_core::profile::Profile;
+use gypsum_host::disk::RealDisk;
+use gypsum_host::disk::walk::{open_to_read, read_whole};
+use gypsum_host::error::Error;
+use gypsum_host::files::{Loaded, Loading, load};
+use gypsum_host::shipped::{self, Record, Shipped};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::path::Path;
+
+/// More of a file is not compared, in bytes.
+const MOST_BYTES: usize = 512 << 20;
+
+/// What one file is compared with.
+enum Against {
+    /// With this text; `like` says what it is (`as in FILE`), and `then` how its values are called.
+    Text { bytes: Vec<u8>, like: String, then: &'static str },
+    /// With nothing: the file is as it was shipped.
+    Unedited(Record),
+    /// It was edited, and what was shipped is not on this host.
+    Edited(Record),
+    /// No package has it.
+    Unrecorded,
+}
+
+/// One file of the daemon, compared.
+struct Compared<'a> {
+    file: &'a str,
+    live: &'a [u8],
+    against: Against,
+    differences: Vec<Difference>,
+}
+
+pub fn run(context: &Context, asked: &DiffArgs) -> Result<ExitStatus, NoTarget> {
+    let target = Target { profile: asked.profile.clone(), ..Target::named(&asked.daemon) };
+    let profile = profile_of(context, &target)?;
+    let loading = load(&profile, None)?;
+    let chosen = chosen(&loading, asked)?;
+    let mut all = Vec::new();
+    for (loaded, file) in chosen {
+        let against = against(context, &profile, asked, loaded, file)?;
+        let differences = match &against {
+            Against::Text { bytes, .. } => differences(&profile, &read(bytes, &file.doc)?, &file.doc),
+            Against::Unedited(_) | Against::Edited(_) | Against::Unrecorded => Vec::new(),
+        };
+        all.push(Compared { file: &file.path, live: file.doc.source(), against, differences });
+    }
+    let status = match all.iter().any(Compared::differs) {
+        true => ExitStatus::Refused,
+        false => ExitStatus::Success,
+    };
+    if context.out.json {
+        let files: Vec<Value> = all.iter().map(|one| one.document()).collect();
+        context.answer(status, json!({ "daemon": profile.daemon, "files": files }));
+        return Ok(status);
+    }
+    let (differ, others): (Vec<&Compared<'_>>, Vec<&Compared<'_>>) =
+        all.iter().partition(|one| one.differs());
+    for one in &differ {
+        one.lines(context, &profile, asked.lines).iter().for_each(|line| context.out.print(line));
+        context.out.print("");
+    }
+    rest(&others, context.out.width).iter().for_each(|line| context.out.print(line));
+    Ok(status)
+}
+
+/// The files that are compared: those that exist, or the one that was named.
+fn chosen<'a>(loading: &'a Loading, asked: &DiffArgs) -> Result<Vec<(&'a Loaded, &'a File)>, Error> {
+    let one = |n: usize| (&loading.loaded[n], &loading.files[n]);
+    if let Some(within) = &asked.within {
+        return Ok(vec![one(loading.find(within)?)]);
+    }
+    if asked.file.is_some() {
+        return Ok(vec![one(loading.home)]);
+    }
+    Ok((0..loading.files.len()).map(one).filter(|(loaded, _)| !loaded.absent).collect())
+}
+
+fn against(
+    context: &Context,
+    profile: &Profile,
+    asked: &DiffArgs,
+    loaded: &Loaded,
+    file: &File,
+) -> Result<Against, Error> {
+    if let Some(other) = &asked.file {
+        let bytes = whole(other)?;
+        return Ok(Against::Text { bytes, like: format!("as in {}", other.display()), then: "there" });
+    }
+    if let Some(change) = &asked.change {
+        return as_change_left_it(context, profile, change, loaded, file);
+    }
+    let entries = context.state.entries(&RealDisk, &profile.daemon)?;
+    let backups = entries.iter().map(|entry| entry.copy_of("before", &loaded.real));
+    let found = shipped::find(&loaded.real, file.doc.source(), backups);
+    Ok(match found.map_err(|error| Error::because(error).help("it is not known what was shipped"))? {
+        Shipped::Unrecorded => Against::Unrecorded,
+        Shipped::Unedited(record) => Against::Unedited(record),
+        Shipped::Edited(record) => Against::Edited(record),
+        Shipped::Text { record, bytes, from } => {
+            let like = format!("as {} shipped it, by the text in {}", who(&record), from.display());
+            Against::Text { bytes, like, then: "shipped" }
+        }
+    })
+}
+
+/// The text that a change left in a file: its own; where it did not write the file, the backup of the first one after it
+/// that did. Where none did, nothing differs.
+fn as_change_left_it(
+    context: &Context,
+    profile: &Profile,
+    change: &str,
+    loaded: &Loaded,
+    file: &File,
+) -> Result<Against, Error> {
+    let entry = context.state.find(&RealDisk, &profile.daemon, change)?;
+    let report = entry.report(&RealDisk);
+    let is_kept = report.and_then(|report| report.verdict).is_some_and(|verdict| verdict == Verdict::Kept);
+    let own = entry.copy_of(if is_kept { "after" } else { "before" }, &loaded.real);
+    let entries = context.state.entries(&RealDisk, &profile.daemon)?;
+    let later = entries.iter().filter(|other| other.number > entry.number);
+    let mut copies = std::iter::once(own).chain(later.map(|other| other.copy_of("before", &loaded.real)));
+    let bytes = match copies.find(|copy| copy.exists()) {
+        Some(copy) => whole(&copy)?,
+        None => file.doc.source().to_vec(),
+    };
+    Ok(Against::Text { bytes, like: format!("as change {} left it", entry.number), then: "was" })
+}
+
+fn whole(path: &Path) -> Result<Vec<u8>, Error> {
+    let bytes = open_to_read(path).and_then(|file| read_whole(file, MOST_BYTES));
+    bytes.map_err(|error| Error::file("read", path, error))
+}
+
+fn read(bytes: &[u8], like: &Document) -> Result<Document, Error> {
+    Document::read(bytes.to_vec(), like.family(), like.dialect().clone())
+        .map_err(|error| Error::cannot(error.to_string()))
+}
+
+/// The package and its version.
+fn who(record: &Record) -> String {
+    match (&record.package, &record.version) {
+        (Some(package), Some(version)) => format!("{package} {version}"),
+        (Some(package), None) => package.clone(),
+        (None, _) => "its package".to_owned(),
+    }
+}
+
+impl Compared<'_> {
+    /// Whether it differs, as far as that is known.
+    fn differs(&self) -> bool {
+        match &self.against {
+            Against::Text { bytes, .. } => bytes != self.live,
+            Against::Edited(_) => true,
+            Against::Unedited(_) | Against::Unrecorded => false,
+        }
+    }
+
+    fn document(&self) -> Value {
+        let (state, against) = match &self.against {
+            Against::Text { like, .. } if self.differs() => ("differs", Some(like.clone())),
+            Against::Text { like, .. } => ("same", Some(like.clone())),
+            Against::Unedited(record) => ("unedited", Some(format!("as {} shipped it", who(record)))),
+            Against::Edited(record) => ("edited", Some(format!("as {} shipped it", who(record)))),
+            Against::Unrecorded => ("unrecorded", None),
+        };
+        json!({ "file": self.file, "state": state, "against": against, "differences": self.differences })
+    }
+
+    fn lines(&self, context: &Context, profile: &Profile, by_line: bool) -> Vec<String> {
+        let width = context.out.width;
+        let mut out = vec![styled(BOLD, self.file)];
+        let mut say = |text: &str| {
+            out.extend(wrapped(text, width - 2).into_iter().map(|line| format!("  {line}")));
+        };
+        let (bytes, like, then) = match &self.against {
+            Against::Text { bytes, like, then } => (bytes, like, *then),
+            Against::Edited(record) => {
+                say(&format!(
+                    "was edited: it is not as {} shipped it, by the digest of {}",
+                    who(record),
+                    record.by
+                ));
+                say("the shipped text is not on this host; to compare with it:");
+                let how = how_to_get(record, self.file, &profile.daemon);
+                out.extend(how.into_iter().map(|line| format!("    {line}")));
+                return out;
+            }
+            // Of these there is no more to say than their names.
+            Against::Unedited(_) | Against::Unrecorded => return out,
+        };
+        if by_line {
+            say(&format!("the lines that are not {like}"));
+            out.extend(difference(Some(profile), self.file, bytes, self.live, &[]));
+            return out;
+        }
+        match self.differences.len() {
+            0 => say(&format!("no setting differs; comments or layout are not {like}: --lines shows them")),
+            1 => say(&format!("1 setting is not {like}")),
+            count => say(&format!("{count} settings are not {like}")),
+        }
+        out.extend(self.table(context, profile, then));
+        out
+    }
+
+    fn table(&self, context: &Context, profile: &Profile, then: &str) -> Vec<String> {
+        let mut rows = Vec::new();
+        for one in &self.differences {
+            let line = one.line.map_or_else(String::new, |line| line.to_string());
+            let value = |value: &Option<String>| match value {
+                Some(value) if value.is_empty() => "set, without a value".to_owned(),
+                Some(value) => value.split_whitespace().collect::<Vec<_>>().join(" "),
+                None => "not set".to_owned(),
+            };
+            let both = format!("{}  ({then}: {})", value(&one.this), value(&one.other));
+            rows.push(vec![format!("{line:>5}"), one.address.clone(), both]);
+            let who = last_change(context, profile, &one.name)
+                .map(|(change, what)| format!("change {change}: {what}"));
+            let notes = one.about.iter().chain(who.iter());
+            rows.extend(notes.map(|note| vec![String::new(), String::new(), note.clone()]));
+        }
+        let lines = columns(&rows, &[5, 34, 200]).into_iter();
+        let dim =
+            |(line, row): (String, &Vec<String>)| if row[1].is_empty() { styled(DIM, &line) } else { line };
+        lines.zip(&rows).map(dim).collect()
+    }
+}
+
+/// What there is to say of files that do not differ, or are not compared: their names, under what is true of them.
+fn rest(others: &[&Compared<'_>], width: usize) -> Vec<String> {
+    let mut groups: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+    for one in others {
+        let what = match &one.against {
+            Against::Text { like, .. } => like.clone(),
+            Against::Unedited(record) | Against::Edited(record) => format!("as {} shipped it", who(record)),
+            Against::Unrecorded => "not compared: no package has a record of it".to_owned(),
+        };
+        groups.entry(what).or_default().push(one.file);
+    }
+    let mut out = Vec::new();
+    for (what, files) in groups {
+        out.push(styled(BOLD, &what));
+        out.extend(wrapped(&files.join(", "), width - 2).into_iter().map(|line| format!("  {line}")));
+    }
+    out
+}
+
+/// The commands that fetch the shipped text, and the one that compares it.
+fn how_to_get(record: &Record, file: &str, daemon: &str) -> Vec<String> {
+    let Some(package) = &record.package else { return Vec::new() };
+    let version = record.version.as_ref().map_or(String::new(), |version| format!("={version}"));
+    vec![
+        format!("apt-get download {package}{version}"),
+        format!("dpkg-deb --fsys-tarfile {package}_*.deb | tar -xO .{file} > shipped"),
+        format!("gypsum diff {daemon} --in {file} --file shipped"),
+    ]
+}
