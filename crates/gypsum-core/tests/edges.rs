@@ -1,0 +1,70 @@
+//! Edits at the edges: of a block, of a file, of a list, of a word; and what is refused there.
+
+// A test that cannot be set up has failed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{Case, check};
+use gypsum_core::doc::Family;
+
+#[test]
+fn blocks_begin_and_end_where_their_format_says() {
+    let table: [Case<'_>; 9] = [
+        // A header of TOML goes with its own keys, and not with the tables below it.
+        (Family::Toml, "[a]\nx = 1\n\n[a.b]\ny = 2\n", &["!a"], Ok("\n[a.b]\ny = 2\n")),
+        (Family::Toml, "[[a]]\nx = 1\n\n[[a]]\nx = 2\n", &["!a#1"], Ok("\n[[a]]\nx = 2\n")),
+        (Family::Sections, "[s]\na = 1\n", &["t..b=2"], Err("no-such-block")),
+        (Family::Braces, "s {\n  a 1;\n}\n", &["!s"], Ok("")),
+        (Family::Braces, "s { a 1; }\n", &["s..a=2"], Ok("s { a 2; }\n")),
+        (Family::Braces, "s {\n  a 1;\n}\nt {\n}\n", &["?>s|b=2"], Ok("s {\n  a 1;\n}\nb 2;\nt {\n}\n")),
+        (Family::Braces, "s {\n  a 1;\n}\nt {\n}\n", &["?<t|b=2"], Ok("s {\n  a 1;\n}\nb 2;\nt {\n}\n")),
+        (Family::Tags, "<S x>\n  A 1\n</S>\n", &["S x..A=2"], Ok("<S x>\n  A 2\n</S>\n")),
+        (Family::Tags, "<S x>\n  A 1\n</S>\n", &["~S x"], Ok("#<S x>\n#  A 1\n#</S>\n")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn elements_of_lists_go_with_their_separators() {
+    let table: [Case<'_>; 6] = [
+        (Family::Json, "{\r\n  \"a\": 1,\r\n  \"b\": 2\r\n}\r\n", &["!b"], Ok("{\r\n  \"a\": 1\r\n}\r\n")),
+        (Family::Json, "{\"a\":1,\"b\":{\"c\":[]}}", &["b..c=5"], Err("sort")),
+        (Family::Json, "{\"a\": \"x\\\"y\", \"b\": 1}\n", &["b=2"], Ok("{\"a\": \"x\\\"y\", \"b\": 2}\n")),
+        (Family::Toml, "a = [1, 2]\nb = 1\n", &["b=2"], Ok("a = [1, 2]\nb = 2\n")),
+        (Family::Toml, "a = [\n  1,\n  2,\n]\nb = 1\n", &["b=2"], Ok("a = [\n  1,\n  2,\n]\nb = 2\n")),
+        (Family::Yaml, "a: [1, 2]\nb: 1\n", &["b=2"], Ok("a: [1, 2]\nb: 2\n")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn options_go_with_what_belongs_to_them() {
+    let table: [Case<'_>; 9] = [
+        (Family::Assignments, "O=\"-v\"\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
+        (Family::Assignments, "O=-v\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
+        (Family::Assignments, "O=\"\"\n", &["?-|O..-v"], Ok("O=\"-v\"\n")),
+        (Family::Assignments, "O=\"-v --port=1 -x\"\n", &["!O..--port"], Ok("O=\"-v -x\"\n")),
+        (Family::Assignments, "O=\"-v --port 1\"\n", &["!O..--port"], Err("option")),
+        (Family::Assignments, "O=\"-Xmx2g -v\"\n", &["!O..-Xmx"], Ok("O=\"-v\"\n")),
+        (Family::Assignments, "O=\"-a x\\ y -Xmx2g\"\n", &["O..-Xmx=3g"], Ok("O=\"-a x\\ y -Xmx3g\"\n")),
+        (Family::Assignments, "O=\"-v\"\n", &["!O..-x"], Err("option")),
+        (Family::Assignments, "O=\"-v -v\"\n", &["!O..-v"], Err("option")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn what_is_new_stands_in_the_columns_of_its_neighbours() {
+    let table: [Case<'_>; 8] = [
+        (Family::Equals, "aa   = 1\nb    = 2\n", &["?-|ccc=3"], Ok("aa   = 1\nb    = 2\nccc  = 3\n")),
+        (Family::Equals, "a = 1\n", &["?-|b=2"], Ok("a = 1\nb = 2\n")),
+        (Family::Keyword, "a  1\nlong  2\n", &["?-|b=3"], Ok("a  1\nlong  2\nb     3\n")),
+        (Family::Keyword, "a\t1\n", &["?-|b=3"], Ok("a\t1\nb\t3\n")),
+        (Family::Keyword, "a 1", &["?-|b=3"], Ok("a 1\nb 3")),
+        (Family::Yaml, "a: 1\n", &["?-|b c=2"], Ok("a: 1\nb c: 2\n")),
+        (Family::Yaml, "a: 1\n", &["?-|\"b: c\"=2"], Ok("a: 1\n\"b: c\": 2\n")),
+        (Family::Properties, "a: 1\n", &["?-|b=2"], Ok("a: 1\nb: 2\n")),
+    ];
+    check(&table);
+}
