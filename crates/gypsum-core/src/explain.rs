@@ -30,7 +30,7 @@ pub struct Place {
 }
 
 /// What there is to say of a setting.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
 pub struct Explained {
     /// Its name in the daemon's own spelling.
     pub name: String,
@@ -67,24 +67,14 @@ pub struct Explained {
 impl Explained {
     /// Takes in a name that only the installed daemon knows.
     pub fn known_to_the_daemon(profile: &Profile, name: &str) -> Self {
-        let setting = Setting::default();
         Self {
             name: name.to_owned(),
-            about: None,
-            takes: None,
-            default: None,
-            places: Vec::new(),
-            commented_out: Vec::new(),
-            takes_effect: takes_effect(profile, &setting),
-            versions: None,
-            notes: Vec::new(),
-            reported: None,
-            listed: None,
-            manual: Vec::new(),
+            takes_effect: takes_effect(profile, &Setting::default()),
             known_from: vec![format!(
                 "its name: the installed {}; its profile does not have it",
                 profile.daemon
             )],
+            ..Self::default()
         }
     }
 
@@ -192,9 +182,6 @@ pub fn explain(subject: &ConfigView<'_>, name: &str) -> Option<Explained> {
         takes_effect: takes_effect(profile, setting),
         versions: versions(setting),
         notes,
-        reported: None,
-        listed: None,
-        manual: Vec::new(),
         known_from: match known {
             Some(_) => vec!["what it does and takes: the profile".to_owned()],
             None if profile.spelling(name).is_some() => {
@@ -202,6 +189,7 @@ pub fn explain(subject: &ConfigView<'_>, name: &str) -> Option<Explained> {
             }
             None => vec!["its name: the file alone".to_owned()],
         },
+        ..Explained::default()
     })
 }
 

@@ -28,6 +28,7 @@ pub mod change;
 pub mod check;
 pub mod checker;
 pub mod critical;
+mod described;
 pub mod diff;
 pub mod differences;
 pub mod doc;

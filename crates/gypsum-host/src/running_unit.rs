@@ -14,8 +14,9 @@ pub fn believe(profile: &mut Profile, seen: &Observation) {
     if profile.daemon.starts_with("unit:") {
         return;
     }
+    // Started as another account than root it can become no other.
     if let Some(account) = &seen.started_as.account {
-        profile.take_account(account);
+        profile.account = Some(account.clone());
     }
     let Some(program) = program(seen) else { return };
     match trust::open(Relied::Profile, &program) {

@@ -39,6 +39,16 @@ impl Scratch {
         Ok(Self { folder, _lock: lock })
     }
 
+    /// One for a program that root runs as an account without rights: some daemons write beside what they read.
+    ///
+    /// # Errors
+    ///
+    /// If it cannot be made.
+    pub fn for_unprivileged(prefix: &str) -> io::Result<Self> {
+        let mode = if rustix::process::geteuid().is_root() { 0o1777 } else { 0o755 };
+        Self::new(&std::env::temp_dir(), prefix, mode)
+    }
+
     /// Where it is.
     pub fn path(&self) -> &Path {
         self.folder.path()

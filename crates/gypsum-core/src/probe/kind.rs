@@ -5,6 +5,7 @@ use super::sentence::Words;
 use super::{
     BadWords, Check, LIMIT, PATIENCE, Probe, command, dns, file, greeting, http, log, process, ssh, tcp, tls,
 };
+use crate::described::Described;
 use jiff::SignedDuration;
 use serde::Deserialize;
 use serde::de::{self, DeserializeOwned, Deserializer, Visitor};
@@ -25,17 +26,6 @@ pub(super) trait Kind: DeserializeOwned + Described {
     /// The title of such a check, and what is looked at.
     fn probe(self, expect: Expect) -> Result<(String, Probe), BadWords>;
 }
-
-/// Of a type that the reference of the profile format is made from, where that is made.
-#[cfg(feature = "reference")]
-pub(super) trait Described: schemars::JsonSchema {}
-#[cfg(feature = "reference")]
-impl<T: schemars::JsonSchema> Described for T {}
-/// Any type.
-#[cfg(not(feature = "reference"))]
-pub(super) trait Described {}
-#[cfg(not(feature = "reference"))]
-impl<T> Described for T {}
 
 /// All of them.
 pub(super) const KINDS: [Entry; 10] = [

@@ -150,11 +150,6 @@ pub struct Layout {
 }
 
 impl Profile {
-    /// Takes the account that the service manager starts the daemon as: it can become no other.
-    pub fn take_account(&mut self, account: &str) {
-        self.account = Some(account.to_owned());
-    }
-
     /// Takes the program that runs in place of one of the same name elsewhere, in all commands that ask the daemon.
     pub fn take_program(&mut self, program: &str) {
         let name = program.rsplit('/').next().unwrap_or(program);

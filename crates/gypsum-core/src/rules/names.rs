@@ -136,9 +136,11 @@ fn says_not_in_profile(config_view: &ConfigView<'_>, name: &str) -> Finding {
     }
     // A text in the program may be something else than the name of a setting, so it is no proof.
     let held = config_view.survey.in_program(vec![name.to_owned()]).is_some_and(|held| !held.is_empty());
-    let witness = match held || config_view.survey.in_manual(name) != Some(true) {
-        true => held.then(|| format!("the program of {} holds the word {name}", profile.daemon)),
-        false => Some(format!("the manual of {} describes {name}", profile.daemon)),
+    let witness = if held {
+        Some(format!("the program of {} holds the word {name}", profile.daemon))
+    } else {
+        let described = config_view.survey.in_manual(name) == Some(true);
+        described.then(|| format!("the manual of {} describes {name}", profile.daemon))
     };
     if let Some(witness) = witness {
         let message = format!("{witness}; Gypsum does not describe it, and could not ask");

@@ -5,7 +5,7 @@ use crate::finding::Finding;
 use crate::layers::Occurrence;
 use crate::profile::Rule;
 use crate::text::glob_match;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 /// A finding that a rule of the profile is broken, with what the rule says to do.
 pub fn broken(rule: &Rule, message: String) -> Finding {
@@ -43,10 +43,10 @@ pub fn is_one(config_view: &ConfigView<'_>, text: &str, patterns: &[String]) -> 
 
 /// The names by which blocks or settings called `keep` are known.
 pub fn names_of(config_view: &ConfigView<'_>, keep: &str) -> BTreeSet<String> {
-    let mut out = BTreeMap::new();
+    let mut out = BTreeSet::new();
     for (_, scope) in config_view.layers.scopes().filter(|(_, scope)| scope.word() == keep) {
         if let Some(name) = scope.title.split(' ').nth(1) {
-            out.insert(name.trim_matches('"').to_owned(), ());
+            out.insert(name.trim_matches('"').to_owned());
         }
     }
     let (keep, first) = keep.split_once(' ').map_or((keep, None), |(keep, first)| (keep, Some(first)));
@@ -56,8 +56,8 @@ pub fn names_of(config_view: &ConfigView<'_>, keep: &str) -> BTreeSet<String> {
             continue;
         }
         for word in value.split([' ', '\t', ',']).filter(|word| !word.is_empty()) {
-            out.insert(word.trim_matches(['"', '\'']).to_owned(), ());
+            out.insert(word.trim_matches(['"', '\'']).to_owned());
         }
     }
-    out.into_keys().collect()
+    out
 }

@@ -1,6 +1,6 @@
 //! What dpkg keeps of the configuration files of packages: `Conffiles` in its status file (deb-conffiles(5), dpkg(1)).
 
-use super::Record;
+use super::{Record, record_text};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -8,24 +8,23 @@ use std::path::{Path, PathBuf};
 const STATUS: &str = "/var/lib/dpkg/status";
 const INFO: &str = "/var/lib/dpkg/info";
 
-/// The record of a file; `None` if no package has it.
-pub(super) fn record(path: &Path) -> io::Result<Option<Record>> {
-    Ok(record_in(&status()?, path))
-}
+/// The status file.
+pub(super) struct Status(String);
 
-/// The version of an installed package.
-pub(super) fn version_of(package: &str) -> io::Result<Option<String>> {
-    let status = status()?;
-    let own = status.split("\n\n").find(|one| field(one, "Package:").as_deref() == Some(package));
-    Ok(own.and_then(|one| field(one, "Version:")))
-}
+impl Status {
+    pub(super) fn read() -> io::Result<Self> {
+        record_text(Path::new(STATUS)).map(Self)
+    }
 
-/// The status file; empty where there is none.
-fn status() -> io::Result<String> {
-    match fs::read(STATUS) {
-        Ok(bytes) => Ok(String::from_utf8_lossy(&bytes).into_owned()),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
-        Err(error) => Err(error),
+    /// The record of a file; `None` if no package has it.
+    pub(super) fn record(&self, path: &Path) -> Option<Record> {
+        record_in(&self.0, path)
+    }
+
+    /// The version of an installed package.
+    pub(super) fn version_of(&self, package: &str) -> Option<String> {
+        let own = self.0.split("\n\n").find(|one| field(one, "Package:").as_deref() == Some(package));
+        own.and_then(|one| field(one, "Version:"))
     }
 }
 

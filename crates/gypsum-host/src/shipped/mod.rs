@@ -8,6 +8,7 @@ mod ucf;
 use crate::children;
 use crate::disk::walk::{open_to_read, read_whole};
 use digest::md5;
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -53,32 +54,51 @@ pub enum Shipped {
     Edited(Record),
 }
 
-/// What is known of what was shipped in place of the file at `path`, which holds `live`. `backups` are earlier copies of
-/// it.
-///
-/// # Errors
-///
-/// If a package manager's record is there and cannot be read.
-pub fn find(path: &Path, live: &[u8], backups: impl IntoIterator<Item = PathBuf>) -> io::Result<Shipped> {
-    let record = match ucf::record(path)? {
-        Some(record) => {
-            let version = record.package.as_deref().map(dpkg::version_of).transpose()?.flatten();
-            Some(Record { version, ..record })
-        }
-        None => dpkg::record(path)?,
-    };
-    let Some(record) = record else { return Ok(Shipped::Unrecorded) };
-    if md5(live) == record.digest {
-        return Ok(Shipped::Unedited(record));
+/// What package managers keep of all files.
+pub struct Records {
+    dpkg: dpkg::Status,
+    ucf: ucf::Hashes,
+}
+
+impl Records {
+    /// Reads them.
+    ///
+    /// # Errors
+    ///
+    /// If one is there and cannot be read.
+    pub fn read() -> io::Result<Self> {
+        Ok(Self { dpkg: dpkg::Status::read()?, ucf: ucf::Hashes::read()? })
     }
-    let packages = record.package.iter().flat_map(|package| dpkg::copies(package, path));
-    let candidates = siblings(path).chain([ucf::cached(path)]).chain(backups).chain(packages);
-    for from in candidates {
-        if let Some(bytes) = text_of(&from).filter(|bytes| md5(bytes) == record.digest) {
-            return Ok(Shipped::Text { record, bytes, from });
+
+    /// What is known of what was shipped in place of the file at `path`, which holds `live`. `backups` are earlier
+    /// copies of it.
+    pub fn find(&self, path: &Path, live: &[u8], backups: impl IntoIterator<Item = PathBuf>) -> Shipped {
+        let of_ucf = self.ucf.record(path).map(|record| {
+            let version = record.package.as_deref().and_then(|package| self.dpkg.version_of(package));
+            Record { version, ..record }
+        });
+        let Some(record) = of_ucf.or_else(|| self.dpkg.record(path)) else { return Shipped::Unrecorded };
+        if md5(live) == record.digest {
+            return Shipped::Unedited(record);
         }
+        let packages = record.package.iter().flat_map(|package| dpkg::copies(package, path));
+        let candidates = siblings(path).chain([ucf::cached(path)]).chain(backups).chain(packages);
+        for from in candidates {
+            if let Some(bytes) = text_of(&from).filter(|bytes| md5(bytes) == record.digest) {
+                return Shipped::Text { record, bytes, from };
+            }
+        }
+        Shipped::Edited(record)
     }
-    Ok(Shipped::Edited(record))
+}
+
+/// The text of a record; empty where there is none.
+fn record_text(path: &Path) -> io::Result<String> {
+    match fs::read(path) {
+        Ok(bytes) => Ok(String::from_utf8_lossy(&bytes).into_owned()),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
+        Err(error) => Err(error),
+    }
 }
 
 fn siblings(path: &Path) -> impl Iterator<Item = PathBuf> {

@@ -1,21 +1,28 @@
 //! What ucf keeps of the configuration files that packages make with it (ucf(1)): the digest of the last version that was
 //! shipped, the package, and of small files the text.
 
-use super::Record;
-use std::fs;
+use super::{Record, record_text};
 use std::io;
 use std::path::{Path, PathBuf};
 
 const FOLDER: &str = "/var/lib/ucf";
 
-/// The record of a file; `None` if there is none.
-pub(super) fn record(path: &Path) -> io::Result<Option<Record>> {
-    let read = |name: &str| match fs::read(Path::new(FOLDER).join(name)) {
-        Ok(bytes) => Ok(String::from_utf8_lossy(&bytes).into_owned()),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
-        Err(error) => Err(error),
-    };
-    Ok(record_in(&read("hashfile")?, &read("registry")?, path))
+/// The digests, and the packages.
+pub(super) struct Hashes {
+    hashes: String,
+    registry: String,
+}
+
+impl Hashes {
+    pub(super) fn read() -> io::Result<Self> {
+        let read = |name: &str| record_text(&Path::new(FOLDER).join(name));
+        Ok(Self { hashes: read("hashfile")?, registry: read("registry")? })
+    }
+
+    /// The record of a file; `None` if there is none.
+    pub(super) fn record(&self, path: &Path) -> Option<Record> {
+        record_in(&self.hashes, &self.registry, path)
+    }
 }
 
 fn record_in(hashes: &str, registry: &str, path: &Path) -> Option<Record> {

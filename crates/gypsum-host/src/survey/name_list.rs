@@ -8,9 +8,8 @@ use crate::scratch::Scratch;
 use gypsum_core::profile::{ListedName, NameList, Profile};
 use gypsum_core::record::unseal;
 use serde::{Deserialize, Serialize};
-use std::fs::{self, Permissions};
+use std::fs;
 use std::io;
-use std::os::unix::fs::PermissionsExt;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -43,10 +42,7 @@ fn taken(list: &NameList) -> io::Result<Vec<ListedName>> {
     {
         return Ok(kept.names);
     }
-    let scratch = Scratch::new(&std::env::temp_dir(), "gypsum-names-", 0o755)?;
-    if rustix::process::geteuid().is_root() {
-        fs::set_permissions(scratch.path(), Permissions::from_mode(0o1777))?;
-    }
+    let scratch = Scratch::for_unprivileged("gypsum-names-")?;
     let argv = list.command(&scratch.path().to_string_lossy());
     let ran = children::run_unprivileged(&argv, scratch.path(), LIMIT)?;
     if ran.timed_out || ran.flooded {

@@ -65,11 +65,7 @@ pub fn asked_anew(ask: &Ask, name: &str, block: &str) -> io::Result<Option<NameA
 
 /// What it says, or `None` if it did not come to its end.
 fn asked(ask: &Ask, name: &str, block: &str) -> io::Result<Option<NameAnswer>> {
-    let scratch = Scratch::new(&std::env::temp_dir(), "gypsum-name-", 0o755)?;
-    if rustix::process::geteuid().is_root() {
-        // Some daemons write beside what they read.
-        fs::set_permissions(scratch.path(), Permissions::from_mode(0o1777))?;
-    }
+    let scratch = Scratch::for_unprivileged("gypsum-name-")?;
     let folder = scratch.path().to_string_lossy().into_owned();
     let mut said = None;
     for text in ask.texts(name, block) {

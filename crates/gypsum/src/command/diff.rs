@@ -2,7 +2,7 @@
 //! them.
 
 use super::Context;
-use super::explain::last_change;
+use super::explain::{changes, touched};
 use crate::args::{DiffArgs, Target};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
@@ -13,11 +13,13 @@ use gypsum_core::doc::Document;
 use gypsum_core::edit::File;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::Profile;
+use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::files::{Loaded, Loading, load};
-use gypsum_host::shipped::{self, Record, Shipped};
+use gypsum_host::shipped::{Record, Records, Shipped};
+use gypsum_host::state::Entry;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -50,12 +52,16 @@ pub fn run(context: &Context, asked: &DiffArgs) -> Result<ExitStatus, NoTarget> 
     let profile = profile_of(context, &target)?;
     let loading = load(&profile, None)?;
     let chosen = chosen(&loading, asked)?;
+    let against = against(context, &profile, asked, &chosen)?;
     let mut all = Vec::new();
-    for (loaded, file) in chosen {
-        let against = against(context, &profile, asked, loaded, file)?;
+    for ((_, file), against) in chosen.into_iter().zip(against) {
         let differences = match &against {
-            Against::Text { bytes, .. } => differences(&profile, &read(bytes, &file.doc)?, &file.doc),
-            Against::Unedited(_) | Against::Edited(_) | Against::Unrecorded => Vec::new(),
+            Against::Text { bytes, .. } if bytes != file.doc.source() => {
+                differences(&profile, &read(bytes, &file.doc)?, &file.doc)
+            }
+            Against::Text { .. } | Against::Unedited(_) | Against::Edited(_) | Against::Unrecorded => {
+                Vec::new()
+            }
         };
         all.push(Compared { file: &file.path, live: file.doc.source(), against, differences });
     }
@@ -70,8 +76,12 @@ pub fn run(context: &Context, asked: &DiffArgs) -> Result<ExitStatus, NoTarget> 
     }
     let (differ, others): (Vec<&Compared<'_>>, Vec<&Compared<'_>>) =
         all.iter().partition(|one| one.differs());
+    let changes: Vec<(Entry, Report)> = match differ.is_empty() || asked.lines {
+        true => Vec::new(),
+        false => changes(context, &profile).collect(),
+    };
     for one in &differ {
-        one.lines(context, &profile, asked.lines).iter().for_each(|line| context.out.print(line));
+        one.lines(context, &profile, asked.lines, &changes).iter().for_each(|line| context.out.print(line));
         context.out.print("");
     }
     rest(&others, context.out.width).iter().for_each(|line| context.out.print(line));
@@ -90,48 +100,54 @@ fn chosen<'a>(loading: &'a Loading, asked: &DiffArgs) -> Result<Vec<(&'a Loaded,
     Ok((0..loading.files.len()).map(one).filter(|(loaded, _)| !loaded.absent).collect())
 }
 
+/// What each of the files is compared with.
 fn against(
     context: &Context,
     profile: &Profile,
     asked: &DiffArgs,
-    loaded: &Loaded,
-    file: &File,
-) -> Result<Against, Error> {
+    chosen: &[(&Loaded, &File)],
+) -> Result<Vec<Against>, Error> {
     if let Some(other) = &asked.file {
-        let bytes = whole(other)?;
-        return Ok(Against::Text { bytes, like: format!("as in {}", other.display()), then: "there" });
-    }
-    if let Some(change) = &asked.change {
-        return as_change_left_it(context, profile, change, loaded, file);
+        let like = format!("as in {}", other.display());
+        let one = |_| Ok(Against::Text { bytes: whole(other)?, like: like.clone(), then: "there" });
+        return chosen.iter().map(one).collect();
     }
     let entries = context.state.entries(&RealDisk, &profile.daemon)?;
-    let backups = entries.iter().map(|entry| entry.copy_of("before", &loaded.real));
-    let found = shipped::find(&loaded.real, file.doc.source(), backups);
-    Ok(match found.map_err(|error| Error::because(error).help("it is not known what was shipped"))? {
-        Shipped::Unrecorded => Against::Unrecorded,
-        Shipped::Unedited(record) => Against::Unedited(record),
-        Shipped::Edited(record) => Against::Edited(record),
-        Shipped::Text { record, bytes, from } => {
-            let like = format!("as {} shipped it, by the text in {}", who(&record), from.display());
-            Against::Text { bytes, like, then: "shipped" }
+    if let Some(change) = &asked.change {
+        let entry = context.state.find(&RealDisk, &profile.daemon, change)?;
+        return chosen
+            .iter()
+            .map(|(loaded, file)| as_change_left_it(&entry, &entries, loaded, file))
+            .collect();
+    }
+    let unknown = |error| Error::because(error).help("it is not known what was shipped");
+    let records = Records::read().map_err(unknown)?;
+    let one = |(loaded, file): &(&Loaded, &File)| {
+        let backups = entries.iter().map(|entry| entry.copy_of("before", &loaded.real));
+        match records.find(&loaded.real, file.doc.source(), backups) {
+            Shipped::Unrecorded => Against::Unrecorded,
+            Shipped::Unedited(record) => Against::Unedited(record),
+            Shipped::Edited(record) => Against::Edited(record),
+            Shipped::Text { record, bytes, from } => {
+                let like = format!("{}, by the text in {}", as_shipped(&record), from.display());
+                Against::Text { bytes, like, then: "shipped" }
+            }
         }
-    })
+    };
+    Ok(chosen.iter().map(one).collect())
 }
 
 /// The text that a change left in a file: its own; where it did not write the file, the backup of the first one after it
 /// that did. Where none did, nothing differs.
 fn as_change_left_it(
-    context: &Context,
-    profile: &Profile,
-    change: &str,
+    entry: &Entry,
+    entries: &[Entry],
     loaded: &Loaded,
     file: &File,
 ) -> Result<Against, Error> {
-    let entry = context.state.find(&RealDisk, &profile.daemon, change)?;
     let report = entry.report(&RealDisk);
     let is_kept = report.and_then(|report| report.verdict).is_some_and(|verdict| verdict == Verdict::Kept);
     let own = entry.copy_of(if is_kept { "after" } else { "before" }, &loaded.real);
-    let entries = context.state.entries(&RealDisk, &profile.daemon)?;
     let later = entries.iter().filter(|other| other.number > entry.number);
     let mut copies = std::iter::once(own).chain(later.map(|other| other.copy_of("before", &loaded.real)));
     let bytes = match copies.find(|copy| copy.exists()) {
@@ -151,12 +167,12 @@ fn read(bytes: &[u8], like: &Document) -> Result<Document, Error> {
         .map_err(|error| Error::cannot(error.to_string()))
 }
 
-/// The package and its version.
-fn who(record: &Record) -> String {
+/// `as PACKAGE VERSION shipped it`.
+fn as_shipped(record: &Record) -> String {
     match (&record.package, &record.version) {
-        (Some(package), Some(version)) => format!("{package} {version}"),
-        (Some(package), None) => package.clone(),
-        (None, _) => "its package".to_owned(),
+        (Some(package), Some(version)) => format!("as {package} {version} shipped it"),
+        (Some(package), None) => format!("as {package} shipped it"),
+        (None, _) => "as its package shipped it".to_owned(),
     }
 }
 
@@ -174,14 +190,20 @@ impl Compared<'_> {
         let (state, against) = match &self.against {
             Against::Text { like, .. } if self.differs() => ("differs", Some(like.clone())),
             Against::Text { like, .. } => ("same", Some(like.clone())),
-            Against::Unedited(record) => ("unedited", Some(format!("as {} shipped it", who(record)))),
-            Against::Edited(record) => ("edited", Some(format!("as {} shipped it", who(record)))),
+            Against::Unedited(record) => ("unedited", Some(as_shipped(record))),
+            Against::Edited(record) => ("edited", Some(as_shipped(record))),
             Against::Unrecorded => ("unrecorded", None),
         };
         json!({ "file": self.file, "state": state, "against": against, "differences": self.differences })
     }
 
-    fn lines(&self, context: &Context, profile: &Profile, by_line: bool) -> Vec<String> {
+    fn lines(
+        &self,
+        context: &Context,
+        profile: &Profile,
+        by_line: bool,
+        changes: &[(Entry, Report)],
+    ) -> Vec<String> {
         let width = context.out.width;
         let mut out = vec![styled(BOLD, self.file)];
         let mut say = |text: &str| {
@@ -190,11 +212,7 @@ impl Compared<'_> {
         let (bytes, like, then) = match &self.against {
             Against::Text { bytes, like, then } => (bytes, like, *then),
             Against::Edited(record) => {
-                say(&format!(
-                    "was edited: it is not as {} shipped it, by the digest of {}",
-                    who(record),
-                    record.by
-                ));
+                say(&format!("was edited: it is not {}, by the digest of {}", as_shipped(record), record.by));
                 say("the shipped text is not on this host; to compare with it:");
                 let how = how_to_get(record, self.file, &profile.daemon);
                 out.extend(how.into_iter().map(|line| format!("    {line}")));
@@ -213,11 +231,11 @@ impl Compared<'_> {
             1 => say(&format!("1 setting is not {like}")),
             count => say(&format!("{count} settings are not {like}")),
         }
-        out.extend(self.table(context, profile, then));
+        out.extend(self.table(profile, then, changes));
         out
     }
 
-    fn table(&self, context: &Context, profile: &Profile, then: &str) -> Vec<String> {
+    fn table(&self, profile: &Profile, then: &str, changes: &[(Entry, Report)]) -> Vec<String> {
         let mut rows = Vec::new();
         for one in &self.differences {
             let line = one.line.map_or_else(String::new, |line| line.to_string());
@@ -228,8 +246,8 @@ impl Compared<'_> {
             };
             let both = format!("{}  ({then}: {})", value(&one.this), value(&one.other));
             rows.push(vec![format!("{line:>5}"), one.address.clone(), both]);
-            let who = last_change(context, profile, &one.name)
-                .map(|(change, what)| format!("change {change}: {what}"));
+            let last = changes.iter().find_map(|(entry, report)| touched(profile, &one.name, entry, report));
+            let who = last.map(|(change, what)| format!("change {change}: {what}"));
             let notes = one.about.iter().chain(who.iter());
             rows.extend(notes.map(|note| vec![String::new(), String::new(), note.clone()]));
         }
@@ -246,7 +264,7 @@ fn rest(others: &[&Compared<'_>], width: usize) -> Vec<String> {
     for one in others {
         let what = match &one.against {
             Against::Text { like, .. } => like.clone(),
-            Against::Unedited(record) | Against::Edited(record) => format!("as {} shipped it", who(record)),
+            Against::Unedited(record) | Against::Edited(record) => as_shipped(record),
             Against::Unrecorded => "not compared: no package has a record of it".to_owned(),
         };
         groups.entry(what).or_default().push(one.file);

@@ -14,6 +14,7 @@ use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files::Loading;
 use gypsum_host::rehearse::reported;
+use gypsum_host::state::Entry;
 use gypsum_host::survey::{described, known_name, listed};
 use std::path::Path;
 
@@ -126,32 +127,45 @@ fn lines(one: &Explained, changed: &str, width: usize) -> Vec<String> {
 }
 
 /// The last change that was kept and touched the setting: its name, and when and by whom it was made.
-pub(super) fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
+fn last_change(context: &Context, profile: &Profile, name: &str) -> Option<(String, String)> {
+    changes(context, profile).find_map(|(entry, report)| touched(profile, name, &entry, &report))
+}
+
+/// The changes of a daemon that have a record, newest first. Those that cannot be read are passed over.
+pub(super) fn changes(context: &Context, profile: &Profile) -> impl Iterator<Item = (Entry, Report)> {
     let unread = |error: Error| tracing::warn!(message = error.to_string(), "earlier changes cannot be read");
-    let mut entries = context.state.newest(&RealDisk, &profile.daemon).map_err(unread).ok()?;
-    entries.find_map(|entry| {
+    let entries = context.state.newest(&RealDisk, &profile.daemon).map_err(unread).ok();
+    entries.into_iter().flatten().filter_map(move |entry| {
         let entry = entry.map_err(unread).ok()?;
-        let report: Report = entry.report(&RealDisk)?;
-        let ours = |address: &str| {
-            let bare = address.rsplit("..").next().unwrap_or(address);
-            let bare = bare.split('#').next().unwrap_or(bare);
-            profile.dialect.same(bare.as_bytes(), name.as_bytes())
-        };
-        // A whole file is recorded by its lines.
-        let written = |text: &Option<String>| {
-            let first = text
-                .as_deref()
-                .unwrap_or_default()
-                .split([' ', '\t', '=', ':'])
-                .find(|word| !word.is_empty());
-            first.is_some_and(|first| profile.dialect.same(first.as_bytes(), name.as_bytes()))
-        };
-        let kept = report.verdict.is_some_and(|verdict| verdict.word() == "kept");
-        let meant = |edit: &&LineDiff| ours(&edit.address) || written(&edit.after) || written(&edit.before);
-        let edit = report.edits.iter().find(meant).filter(|_| kept)?;
-        let one_line = |after: &str| after.split_whitespace().collect::<Vec<_>>().join(" ");
-        let what = edit.after.as_deref().map_or("taken out".to_owned(), one_line);
-        let begun = entry.begun().map_or_else(String::new, |begun| when(begun.as_millisecond()));
-        Some((entry.number.to_string(), format!("{}, {begun}: {what}", report.who)))
+        let report = entry.report(&RealDisk)?;
+        Some((entry, report))
     })
+}
+
+/// What a change that was kept made of a setting: its number, and when and by whom it was made; `None` if it did not touch
+/// the setting.
+pub(super) fn touched(
+    profile: &Profile,
+    name: &str,
+    entry: &Entry,
+    report: &Report,
+) -> Option<(String, String)> {
+    let ours = |address: &str| {
+        let bare = address.rsplit("..").next().unwrap_or(address);
+        let bare = bare.split('#').next().unwrap_or(bare);
+        profile.dialect.same(bare.as_bytes(), name.as_bytes())
+    };
+    // A whole file is recorded by its lines.
+    let written = |text: &Option<String>| {
+        let first =
+            text.as_deref().unwrap_or_default().split([' ', '\t', '=', ':']).find(|word| !word.is_empty());
+        first.is_some_and(|first| profile.dialect.same(first.as_bytes(), name.as_bytes()))
+    };
+    let kept = report.verdict.is_some_and(|verdict| verdict.word() == "kept");
+    let meant = |edit: &&LineDiff| ours(&edit.address) || written(&edit.after) || written(&edit.before);
+    let edit = report.edits.iter().find(meant).filter(|_| kept)?;
+    let one_line = |after: &str| after.split_whitespace().collect::<Vec<_>>().join(" ");
+    let what = edit.after.as_deref().map_or("taken out".to_owned(), one_line);
+    let begun = entry.begun().map_or_else(String::new, |begun| when(begun.as_millisecond()));
+    Some((entry.number.to_string(), format!("{}, {begun}: {what}", report.who)))
 }

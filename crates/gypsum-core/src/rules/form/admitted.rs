@@ -1,6 +1,6 @@
 //! A quantity that another daemon has to keep up with.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::broken;
@@ -22,10 +22,6 @@ pub(super) struct Admitted {
 }
 
 impl RuleForm for Admitted {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         if config_view.holds(&self.when) != Some(true) {

@@ -1,6 +1,6 @@
 //! Names that a health check asks for.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::probe::Check;
 use crate::profile::Rule;
@@ -13,10 +13,6 @@ use serde::Deserialize;
 pub(super) struct Asked(Vec<String>);
 
 impl RuleForm for Asked {
-    fn when(&self) -> When {
-        When::Change
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let (before, after) = (&sides.before, &sides.after);
         let mentions =

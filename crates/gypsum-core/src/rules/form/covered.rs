@@ -1,6 +1,6 @@
 //! Paths that want a block about them.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::layers::ScopeId;
 use crate::profile::Rule;
@@ -26,10 +26,6 @@ pub(super) struct Covered {
 }
 
 impl RuleForm for Covered {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let mut about: HashMap<String, bool> = HashMap::new();

@@ -1,6 +1,6 @@
 //! What stands behind a statement that fits everything.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::layers::{Occurrence, ScopeId};
 use crate::profile::Rule;
@@ -23,10 +23,6 @@ pub(super) struct DeadBehind {
 }
 
 impl RuleForm for DeadBehind {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let mut ended: HashMap<ScopeId, &Occurrence> = HashMap::new();

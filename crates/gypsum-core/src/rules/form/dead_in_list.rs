@@ -1,6 +1,6 @@
 //! A list in a value or a block that is decided by its first fitting member.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::layers::{Occurrence, ScopeId};
 use crate::profile::Rule;
@@ -23,10 +23,6 @@ pub(super) struct DeadInList {
 }
 
 impl RuleForm for DeadInList {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         for (turn, members) in lists(config_view, &self.of) {

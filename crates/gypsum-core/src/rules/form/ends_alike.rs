@@ -1,6 +1,6 @@
 //! A path that ends as the one that its block is about.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::broken;
@@ -18,10 +18,6 @@ pub(super) struct EndsAlike {
 }
 
 impl RuleForm for EndsAlike {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         for turn in config_view.layers.called(config_view.files, config_view.profile, &self.setting) {

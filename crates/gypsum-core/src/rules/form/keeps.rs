@@ -1,6 +1,6 @@
 //! Names that are to stay.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::names_of;
@@ -14,10 +14,6 @@ use std::collections::BTreeSet;
 pub(super) struct Keeps(Vec<String>);
 
 impl RuleForm for Keeps {
-    fn when(&self) -> When {
-        When::Change
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let (before, after) = (&sides.before, &sides.after);
         for keep in &self.0 {

@@ -1,6 +1,6 @@
 //! Statements that end with one of a few words.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::{broken, is_one};
@@ -19,10 +19,6 @@ pub(super) struct LastWord {
 }
 
 impl RuleForm for LastWord {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         for turn in config_view.layers.turns() {

@@ -23,6 +23,7 @@ mod whole_names;
 
 use super::ConfigView;
 use super::statements::broken;
+use crate::described::Described;
 use crate::finding::Finding;
 use crate::layers::Occurrence;
 use crate::profile::{self, Profile, ProfileError, Rule};
@@ -31,9 +32,6 @@ use serde::de::DeserializeOwned;
 
 /// A form, filled in by a rule.
 trait RuleForm {
-    /// On what it looks.
-    fn when(&self) -> When;
-
     /// What is broken of the rule.
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>);
 }
@@ -55,21 +53,12 @@ pub(super) struct Sides<'a> {
     pub after: ConfigView<'a>,
 }
 
-/// Of a type that the reference of the profile format is made from, where that is made.
-#[cfg(feature = "reference")]
-trait Described: schemars::JsonSchema {}
-#[cfg(feature = "reference")]
-impl<T: schemars::JsonSchema> Described for T {}
-/// Any type.
-#[cfg(not(feature = "reference"))]
-trait Described {}
-#[cfg(not(feature = "reference"))]
-impl<T> Described for T {}
-
 /// One of the forms.
 struct Entry {
     /// Its key in a rule.
     word: &'static str,
+    /// On what it looks.
+    when: When,
     /// Reads what stands behind the key.
     read: fn(toml::Value) -> Result<Box<dyn RuleForm>, String>,
     /// What stands behind the key, for the reference.
@@ -78,9 +67,13 @@ struct Entry {
 }
 
 impl Entry {
-    const fn of<F: RuleForm + DeserializeOwned + Described + 'static>(word: &'static str) -> Self {
+    const fn of<F: RuleForm + DeserializeOwned + Described + 'static>(
+        word: &'static str,
+        when: When,
+    ) -> Self {
         Self {
             word,
+            when,
             read: |value| {
                 let read: Result<F, toml::de::Error> = value.try_into();
                 read.map(|form| Box::new(form) as Box<dyn RuleForm>)
@@ -93,36 +86,35 @@ impl Entry {
 }
 
 const FORMS: [Entry; 19] = [
-    Entry::of::<one_of::OneOf>("one-of"),
-    Entry::of::<not_all::NotAll>("not-all"),
-    Entry::of::<needs::Needs>("needs"),
-    Entry::of::<not_above::NotAbove>("not-above"),
-    Entry::of::<same::Same>("same"),
-    Entry::of::<dead_behind::DeadBehind>("dead-behind"),
-    Entry::of::<wants_end::WantsEnd>("wants-end"),
-    Entry::of::<dead_in_list::DeadInList>("dead-in-list"),
-    Entry::of::<never::Never>("never"),
-    Entry::of::<not_beside::NotBeside>("not-beside"),
-    Entry::of::<never_block::NeverBlock>("never-block"),
-    Entry::of::<twins::Twins>("twins"),
-    Entry::of::<covered::Covered>("covered"),
-    Entry::of::<last_word::LastWord>("last-word"),
-    Entry::of::<ends_alike::EndsAlike>("ends-alike"),
-    Entry::of::<whole_names::WholeNames>("whole-names"),
-    Entry::of::<admitted::Admitted>("admitted"),
-    Entry::of::<asked::Asked>("asked"),
-    Entry::of::<keeps::Keeps>("keeps"),
+    Entry::of::<one_of::OneOf>("one-of", When::Standing),
+    Entry::of::<not_all::NotAll>("not-all", When::Standing),
+    Entry::of::<needs::Needs>("needs", When::Standing),
+    Entry::of::<not_above::NotAbove>("not-above", When::Standing),
+    Entry::of::<same::Same>("same", When::Standing),
+    Entry::of::<dead_behind::DeadBehind>("dead-behind", When::Standing),
+    Entry::of::<wants_end::WantsEnd>("wants-end", When::Standing),
+    Entry::of::<dead_in_list::DeadInList>("dead-in-list", When::Standing),
+    Entry::of::<never::Never>("never", When::Standing),
+    Entry::of::<not_beside::NotBeside>("not-beside", When::Standing),
+    Entry::of::<never_block::NeverBlock>("never-block", When::Standing),
+    Entry::of::<twins::Twins>("twins", When::Standing),
+    Entry::of::<covered::Covered>("covered", When::Standing),
+    Entry::of::<last_word::LastWord>("last-word", When::Standing),
+    Entry::of::<ends_alike::EndsAlike>("ends-alike", When::Standing),
+    Entry::of::<whole_names::WholeNames>("whole-names", When::Standing),
+    Entry::of::<admitted::Admitted>("admitted", When::Standing),
+    Entry::of::<asked::Asked>("asked", When::Change),
+    Entry::of::<keeps::Keeps>("keeps", When::Change),
 ];
 
-/// The form of a rule.
-fn of(rule: &Rule) -> Result<Box<dyn RuleForm>, String> {
+/// The form that a rule has.
+fn entry_of(rule: &Rule) -> Result<&'static Entry, String> {
     let word = &rule.form.word;
-    let Some(entry) = FORMS.iter().find(|entry| entry.word == word) else {
+    FORMS.iter().find(|entry| entry.word == word).ok_or_else(|| {
         let near = nearest(word, FORMS.iter().map(|entry| entry.word));
         let near = near.first().map_or(String::new(), |near| format!("; did you mean {near}?"));
-        return Err(format!("there is no form of rules called {word:?}{near}"));
-    };
-    (entry.read)(rule.form.value.clone())
+        format!("there is no form of rules called {word:?}{near}")
+    })
 }
 
 /// Reads a profile, with the forms of its rules.
@@ -132,7 +124,10 @@ fn of(rule: &Rule) -> Result<Box<dyn RuleForm>, String> {
 /// With the place of what is wrong, if it is no profile, or a rule of it has no form.
 pub fn read_profile(text: &str) -> Result<Profile, ProfileError> {
     profile::read_with(text, |profile| {
-        let misread = |rule: &Rule| of(rule).err().map(|why| (why, rule.form.word.clone()));
+        let misread = |rule: &Rule| {
+            let read = entry_of(rule).and_then(|entry| (entry.read)(rule.form.value.clone()));
+            read.err().map(|why| (why, rule.form.word.clone()))
+        };
         profile.rule.iter().find_map(misread)
     })
 }
@@ -140,9 +135,13 @@ pub fn read_profile(text: &str) -> Result<Profile, ProfileError> {
 /// What the rules of a profile say.
 pub(super) fn check(when: When, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
     for rule in &sides.after.profile.rule {
-        match of(rule) {
-            Ok(form) if form.when() == when => form.check(rule, sides, findings),
-            Ok(_) => {}
+        let read = match entry_of(rule) {
+            // What looks at something else is not even read.
+            Ok(entry) if entry.when != when => continue,
+            entry => entry.and_then(|entry| (entry.read)(rule.form.value.clone())),
+        };
+        match read {
+            Ok(form) => form.check(rule, sides, findings),
             Err(why) => findings
                 .push(Finding::warning("profile", format!("the rule {} cannot be read: {why}", rule.name))),
         }
@@ -151,7 +150,11 @@ pub(super) fn check(when: When, sides: &Sides<'_>, findings: &mut Vec<Finding>) 
 
 /// The finding that conditions do not go together, at the last of their settings.
 fn say_of_conditions(config_view: &ConfigView<'_>, rule: &Rule, conditions: &[String]) -> Finding {
-    let finding = broken(rule, rule.says.clone());
+    at_last_of(config_view, broken(rule, rule.says.clone()), conditions)
+}
+
+/// A finding at the last of the settings in these conditions; without a place if none of them is set.
+fn at_last_of(config_view: &ConfigView<'_>, finding: Finding, conditions: &[String]) -> Finding {
     match last_of(config_view, conditions) {
         Some(turn) => config_view.at_value(finding, &turn, 0),
         None => finding,

@@ -1,6 +1,6 @@
 //! A condition that needs others.
 
-use super::{RuleForm, Sides, When, say_of_conditions};
+use super::{RuleForm, Sides, say_of_conditions};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use serde::Deserialize;
@@ -11,10 +11,6 @@ use serde::Deserialize;
 pub(super) struct Needs(Vec<String>);
 
 impl RuleForm for Needs {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let Some((first, others)) = self.0.split_first() else { return };

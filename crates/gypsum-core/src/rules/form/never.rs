@@ -1,6 +1,6 @@
 //! Statements that are not there.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::{broken, is_one, may_be, text_of};
@@ -12,10 +12,6 @@ use serde::Deserialize;
 pub(super) struct Never(Vec<String>);
 
 impl RuleForm for Never {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let patterns = &self.0;

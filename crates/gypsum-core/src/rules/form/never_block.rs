@@ -1,6 +1,6 @@
 //! Blocks that are not there.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::doc::LeafId;
 use crate::finding::Finding;
 use crate::profile::Rule;
@@ -14,10 +14,6 @@ use serde::Deserialize;
 pub(super) struct NeverBlock(Vec<String>);
 
 impl RuleForm for NeverBlock {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let titles = &self.0;

@@ -1,6 +1,6 @@
 //! A quantity that is not above another one.
 
-use super::{RuleForm, Sides, When, last_of};
+use super::{RuleForm, Sides, at_last_of};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::broken;
@@ -12,10 +12,6 @@ use serde::Deserialize;
 pub(super) struct NotAbove([String; 2]);
 
 impl RuleForm for NotAbove {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let number = |name: &String| {
@@ -30,10 +26,6 @@ impl RuleForm for NotAbove {
             return;
         }
         let message = format!("{}: {} is {a}, and {} is {b}", rule.says, self.0[0], self.0[1]);
-        let finding = broken(rule, message);
-        findings.push(match last_of(config_view, &self.0) {
-            Some(turn) => config_view.at_value(finding, &turn, 0),
-            None => finding,
-        });
+        findings.push(at_last_of(config_view, broken(rule, message), &self.0));
     }
 }

@@ -1,6 +1,6 @@
 //! Statements that do not go together in one block.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::layers::{Occurrence, ScopeId};
 use crate::profile::Rule;
@@ -21,10 +21,6 @@ pub(super) struct NotBeside {
 }
 
 impl RuleForm for NotBeside {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let mut seen: HashMap<ScopeId, Vec<Option<&Occurrence>>> = HashMap::new();

@@ -1,6 +1,6 @@
 //! At least one of some conditions holds.
 
-use super::{RuleForm, Sides, When, say_of_conditions};
+use super::{RuleForm, Sides, say_of_conditions};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use serde::Deserialize;
@@ -11,10 +11,6 @@ use serde::Deserialize;
 pub(super) struct OneOf(Vec<String>);
 
 impl RuleForm for OneOf {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         if self.0.iter().all(|one| config_view.holds(one) == Some(false)) {

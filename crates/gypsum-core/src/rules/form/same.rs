@@ -1,6 +1,6 @@
 //! Settings that have the same value.
 
-use super::{RuleForm, Sides, When, say_of_conditions};
+use super::{RuleForm, Sides, say_of_conditions};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use serde::Deserialize;
@@ -11,10 +11,6 @@ use serde::Deserialize;
 pub(super) struct Same(Vec<String>);
 
 impl RuleForm for Same {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let value = |name: &String| config_view.layers.value(config_view.files, config_view.profile, name);

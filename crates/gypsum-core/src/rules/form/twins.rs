@@ -1,6 +1,6 @@
 //! Blocks that are told apart by a setting in them.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::layers::Occurrence;
 use crate::profile::Rule;
@@ -20,10 +20,6 @@ pub(super) struct Twins {
 }
 
 impl RuleForm for Twins {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let mut seen: HashMap<(String, String), &Occurrence> = HashMap::new();

@@ -1,6 +1,6 @@
 //! A sequence that wants a last member.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::layers::{Occurrence, ScopeId};
 use crate::profile::Rule;
@@ -20,10 +20,6 @@ pub(super) struct WantsEnd {
 }
 
 impl RuleForm for WantsEnd {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let mut wanting: HashMap<ScopeId, &Occurrence> = HashMap::new();

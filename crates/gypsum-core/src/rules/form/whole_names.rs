@@ -1,6 +1,6 @@
 //! Statements that end with a whole name.
 
-use super::{RuleForm, Sides, When};
+use super::{RuleForm, Sides};
 use crate::finding::Finding;
 use crate::profile::Rule;
 use crate::rules::statements::{broken, is_one, text_of};
@@ -12,10 +12,6 @@ use serde::Deserialize;
 pub(super) struct WholeNames(Vec<String>);
 
 impl RuleForm for WholeNames {
-    fn when(&self) -> When {
-        When::Standing
-    }
-
     fn check(&self, rule: &Rule, sides: &Sides<'_>, findings: &mut Vec<Finding>) {
         let config_view = &sides.after;
         let of = &self.0;
