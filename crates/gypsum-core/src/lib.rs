@@ -24,6 +24,7 @@
 //! - A source of 512 MiB or more is refused.
 
 pub mod address;
+pub mod carry;
 pub mod change;
 pub mod check;
 pub mod checker;

@@ -54,7 +54,7 @@ pub struct Dialect {
     /// `keyword`: names that begin a conditional group, which runs to the next one. `stanzas`: the words
     /// that are headers; where there are none, headers end in a colon.
     pub groups: Vec<String>,
-    /// `equals` only: whether an indented line continues the value above it.
+    /// `equals` and `records`: whether an indented line continues the value above it.
     pub indent_continues: bool,
     /// `records` only: the character that parts columns; blanks where none is named.
     pub column: String,

@@ -1,7 +1,7 @@
 //! `equals`: `key = value`; a value may go on in indented lines, with comments between.
 
 use super::format::{Format, texts};
-use super::scan::{Lines, backslash, is_blank, line_end, trim, value_span};
+use super::scan::{Lines, backslash, further_lines, indented, is_blank, line_end, trim, value_span};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
@@ -46,16 +46,7 @@ impl Format for Equals {
         let first = value_span(source, from, line.end, dialect);
         let mut value = if first.is_empty() && !equals { Pieces::default() } else { Pieces::one(first) };
         let mut end = first.end.max(from);
-        let mut at = first_end;
-        while at < span.end as usize {
-            let next = line_end(source, at).min(span.end as usize);
-            let piece = trim(source, Span::new(at, next));
-            if !piece.is_empty() && dialect.comment_mark(piece.of(source)).is_none() {
-                value.push(piece);
-                end = piece.end;
-            }
-            at = next;
-        }
+        end = further_lines(source, first_end, span.end, dialect, &mut value).unwrap_or(end);
         Some(Parts { name, value, end })
     }
 
@@ -75,24 +66,4 @@ impl Format for Equals {
     fn may_be_value(&self, value: &str) -> bool {
         !value.contains(' ')
     }
-}
-
-/// Where the value ends that goes on in the lines from `end` on. Comments and empty lines belong to it
-/// only where an indented line follows them, as postconf(5) has it.
-fn indented(source: &[u8], mut end: usize, dialect: &Dialect) -> usize {
-    let mut at = end;
-    while at < source.len() {
-        let next = line_end(source, at);
-        let line = &source[at..next];
-        let text = line.trim_ascii();
-        let first = line.first().copied().unwrap_or(b'\n');
-        if !text.is_empty() && dialect.comment_mark(text).is_none() {
-            if !matches!(first, b' ' | b'\t') {
-                break;
-            }
-            end = next;
-        }
-        at = next;
-    }
-    end
 }

@@ -2,7 +2,7 @@
 //! parted by blanks, or by the one character that the dialect names.
 
 use super::format::{Format, texts};
-use super::scan::{Lines, backslash, is_blank, trim, value_span};
+use super::scan::{Lines, backslash, further_lines, indented, is_blank, line_end, trim, value_span};
 use super::{Dialect, Kind, Parts, Pieces, Tree};
 use crate::text::Span;
 
@@ -15,16 +15,21 @@ impl Format for Records {
     }
 
     fn read(&self, source: &[u8], dialect: &Dialect) -> Tree {
-        Lines {
-            kind_of: |text: &[u8], _| Records.kind_of(text, dialect),
-            extend: backslash(dialect),
-            nested: false,
-        }
-        .read(source)
+        let plain = backslash(dialect);
+        let extend = |source: &[u8], start, end, kind| match kind {
+            Kind::Setting if dialect.indent_continues => indented(source, end, dialect),
+            kind => plain(source, start, end, kind),
+        };
+        Lines { kind_of: |text: &[u8], _| Records.kind_of(text, dialect), extend, nested: false }.read(source)
     }
 
     fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
-        let text = trim(source, span);
+        let whole = trim(source, span);
+        let first_end = match dialect.indent_continues {
+            true => line_end(source, whole.start as usize).min(span.end as usize) as u32,
+            false => span.end,
+        };
+        let text = trim(source, Span { start: whole.start, end: first_end });
         let bytes = text.of(source);
         let column = dialect.column.as_bytes().first().copied();
         let parts_at = |byte: u8| column.map_or(is_blank(byte), |column| byte == column);
@@ -35,8 +40,10 @@ impl Format for Records {
             return (!name.is_empty()).then(|| Parts { name, value: Pieces::default(), end: name.end });
         }
         let from = name.end + u32::from(column.is_some());
-        let value = value_span(source, from, text.end, dialect);
-        Some(Parts { name, end: value.end, value: Pieces::one(value) })
+        let first = value_span(source, from, text.end, dialect);
+        let mut value = Pieces::one(first);
+        let more = further_lines(source, first_end as usize, span.end, dialect, &mut value);
+        Some(Parts { name, end: more.unwrap_or(first.end), value })
     }
 
     /// The kind of a line that begins with `text`.

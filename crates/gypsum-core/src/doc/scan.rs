@@ -1,6 +1,6 @@
 //! What the line-based families share: logical lines, blanks, the end of a value.
 
-use super::{Builder, Dialect, Kind, Tree};
+use super::{Builder, Dialect, Kind, Pieces, Tree};
 use crate::text::Span;
 
 /// Which bytes matter to a reader; all others are passed over quickly.
@@ -177,4 +177,46 @@ pub fn value_span(source: &[u8], start: u32, limit: u32, dialect: &Dialect) -> S
         before = Some(byte);
     }
     trim(source, whole)
+}
+
+/// Where the value ends that goes on in the lines from `end` on. Comments and empty lines belong to it
+/// only where an indented line follows them, as postconf(5) has it.
+pub fn indented(source: &[u8], mut end: usize, dialect: &Dialect) -> usize {
+    let mut at = end;
+    while at < source.len() {
+        let next = line_end(source, at);
+        let line = &source[at..next];
+        let text = line.trim_ascii();
+        let first = line.first().copied().unwrap_or(b'\n');
+        if !text.is_empty() && dialect.comment_mark(text).is_none() {
+            if !matches!(first, b' ' | b'\t') {
+                break;
+            }
+            end = next;
+        }
+        at = next;
+    }
+    end
+}
+
+/// Puts the lines from `at` on, which are of the same statement, behind its value, without the comments between them;
+/// where the last of them ends.
+pub fn further_lines(
+    source: &[u8],
+    mut at: usize,
+    limit: u32,
+    dialect: &Dialect,
+    value: &mut Pieces,
+) -> Option<u32> {
+    let mut end = None;
+    while at < limit as usize {
+        let next = line_end(source, at).min(limit as usize);
+        let piece = trim(source, Span::new(at, next));
+        if !piece.is_empty() && dialect.comment_mark(piece.of(source)).is_none() {
+            value.push(piece);
+            end = Some(piece.end);
+        }
+        at = next;
+    }
+    end
 }

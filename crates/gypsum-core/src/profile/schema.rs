@@ -95,9 +95,14 @@ pub struct Profile {
     pub login: Option<Login>,
     /// How it tells its version.
     pub version: Option<Argv>,
-    /// What took the place of a setting that later versions do not know, by its name.
+    /// What took the place of a setting that later versions do not know, by its name: the new name where its values mean
+    /// the same, else what to do in words; empty where nothing does. A name and a word of its value (`listen http2`) has a
+    /// setting with its value (`http2 on`).
     #[serde(default)]
     pub heirs: BTreeMap<String, String>,
+    /// Settings that later versions read, and that have no effect in them.
+    #[serde(default)]
+    pub ignored: Vec<String>,
     /// How it is asked whether it knows the name of a setting; the first way that is for it is taken.
     #[serde(default)]
     pub ask: Vec<Ask>,
@@ -451,6 +456,22 @@ impl Profile {
         }
     }
 
+    /// The format of a file at `path`: that of the other files where it is one of them by its path or, for a copy at
+    /// another place, by its name; else that of the main ones.
+    pub fn form_of(&self, path: &str) -> (Family, &Dialect) {
+        let name = |path: &str| path.rsplit('/').next().unwrap_or_default().to_owned();
+        let is_named = |pattern: &String| {
+            let own = name(pattern);
+            glob_match(pattern, path) || (!own.starts_with('*') && glob_match(&own, &name(path)))
+        };
+        let is_main = self.files.read.iter().any(|pattern| glob_match(pattern, path));
+        let other = self.other.iter().find(|other| other.read.iter().any(is_named));
+        match other.filter(|_| !is_main) {
+            Some(other) => (other.format, &other.dialect),
+            None => (self.files.format, &self.dialect),
+        }
+    }
+
     /// A profile that says nothing but which files there are.
     pub fn bare(daemon: &str, title: String, files: Files) -> Self {
         let dialect = files.format.plain_dialect();
@@ -477,6 +498,7 @@ impl Profile {
             also_runs: Vec::new(),
             manual: Vec::new(),
             heirs: BTreeMap::new(),
+            ignored: Vec::new(),
             layout: Vec::new(),
             other: Vec::new(),
             values: Spelling::default(),

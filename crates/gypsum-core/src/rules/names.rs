@@ -105,6 +105,9 @@ fn says_unknown(profile: &Profile, name: &str, sentence: Option<&str>, near: &[S
     let daemon = &profile.daemon;
     let said = sentence.map_or(String::new(), |sentence| format!("; it says: {sentence}"));
     let help = match (profile.heirs.get(name), profile.spelling(name)) {
+        (Some(heir), _) if heir.is_empty() => {
+            format!("take it out: newer versions of {daemon} have nothing in its place")
+        }
         (Some(heir), _) => format!("use {heir} instead"),
         (None, Some(_)) => format!("other versions of {daemon} have it; see the manual of the installed one"),
         (None, None) => did_you_mean(near),

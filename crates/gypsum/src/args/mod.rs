@@ -5,6 +5,7 @@ mod edits;
 pub use edits::EditArgs;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use gypsum_core::carry::Whose;
 use gypsum_core::change::Verdict;
 use gypsum_core::profile::Activation;
 use std::path::PathBuf;
@@ -194,6 +195,55 @@ pub struct DiffArgs {
     pub profile: Option<PathBuf>,
 }
 
+/// What is merged.
+#[derive(Clone, Debug, Args)]
+pub struct MergeArgs {
+    /// The daemon, as its administrators name it
+    pub daemon: String,
+    /// What is taken where both changed a setting: ADDRESS=mine, =theirs, or =both for a list
+    #[arg(long, value_name = "ADDRESS=WHOSE")]
+    pub answer: Vec<String>,
+    /// What is taken in all questions that have no answer of their own
+    #[arg(long, value_name = "WHOSE")]
+    pub take: Option<TakeArg>,
+    /// With files alone: what was shipped when the file was edited
+    #[arg(long, value_name = "FILE", requires_all = ["mine", "theirs", "to"])]
+    pub base: Option<PathBuf>,
+    /// With files alone: the edited file
+    #[arg(long, value_name = "FILE", requires_all = ["base", "theirs", "to"])]
+    pub mine: Option<PathBuf>,
+    /// With files alone: what is shipped now
+    #[arg(long, value_name = "FILE", requires_all = ["base", "mine", "to"])]
+    pub theirs: Option<PathBuf>,
+    /// With files alone: where the result is written
+    #[arg(long, value_name = "FILE", requires_all = ["base", "mine", "theirs"])]
+    pub to: Option<PathBuf>,
+    /// With files alone: the family of their format [default: the daemon's, or guessed]
+    #[arg(long, value_name = "FAMILY", requires = "base")]
+    pub format: Option<String>,
+    /// Read the daemon's profile from this file
+    #[arg(long, value_name = "FILE")]
+    pub profile: Option<PathBuf>,
+}
+
+/// Whose version is taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum TakeArg {
+    /// The administrator's.
+    Mine,
+    /// The one that is shipped now.
+    Theirs,
+}
+
+impl From<TakeArg> for Whose {
+    fn from(word: TakeArg) -> Self {
+        match word {
+            TakeArg::Mine => Self::Mine,
+            TakeArg::Theirs => Self::Theirs,
+        }
+    }
+}
+
 /// How a change with a record may have ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum VerdictArg {
@@ -273,6 +323,7 @@ impl Command {
             Self::Show { .. } => "show",
             Self::Health { .. } => "health",
             Self::Diff(_) => "diff",
+            Self::Merge(_) => "merge",
             Self::Changes(_) => "changes",
             Self::Restore { .. } => "restore",
             Self::Recover { .. } => "recover",
@@ -295,6 +346,7 @@ impl Command {
             | Self::Enrol { .. } => true,
             Self::Change { .. }
             | Self::Edit { .. }
+            | Self::Merge(_)
             | Self::Restore { .. }
             | Self::Recover { .. }
             | Self::Demo { .. } => false,
@@ -418,6 +470,14 @@ Examples:
 
 The exit status is 3 where something differs, and 0 where nothing does.")]
     Diff(DiffArgs),
+    /// Carry your settings onto the new version of a file that a package brought
+    #[command(after_help = "\
+Examples:
+  gypsum merge sshd --base shipped-12 --mine sshd_config --theirs shipped-13 --to result
+  gypsum merge sshd --base a --mine b --theirs c --to d --answer AcceptEnv=both
+
+The exit status is 3 while a question is open.")]
+    Merge(MergeArgs),
     /// List the changes that were made, or show one
     #[command(
         after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored"

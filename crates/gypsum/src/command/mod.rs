@@ -11,6 +11,7 @@ mod edit;
 mod enrol;
 mod explain;
 mod health;
+mod merge;
 mod recover;
 mod restore;
 mod show;
@@ -75,6 +76,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),
         Command::Health { target } => health::run(&context, &target),
         Command::Diff(asked) => diff::run(&context, &asked),
+        Command::Merge(asked) => merge::run(&context, &asked),
         Command::Changes(asked) => changes::run(&context, &asked),
         Command::Restore { target, change, to, whole, manner } => {
             let asked = restore::Asked { change: change.as_deref(), to: to.as_deref(), whole };

@@ -17,6 +17,7 @@ mod files;
 mod findings;
 mod housekeeping;
 mod interrupts;
+mod merge;
 mod outputs;
 mod real;
 mod records;
