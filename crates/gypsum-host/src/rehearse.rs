@@ -59,6 +59,22 @@ pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Error> {
     })
 }
 
+/// Runs the checker on a proposal alone: all that it says, whether or not it says it of the files as they are.
+///
+/// # Errors
+///
+/// If the proposal cannot be put where the checker reads it.
+pub fn check_proposed(checker: &Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Rehearsal, Error> {
+    let stage = Stage::new(checker, proposed, home)?;
+    Ok(match stage.run(true)? {
+        Ok(run) => {
+            let findings = compare(&CheckerRun::silent(), &run, &stage.comparison(&[], false));
+            Rehearsal { findings, by: stage.by() }
+        }
+        Err(why) => Rehearsal { findings: vec![not_asked(&why.0)], by: stage.not_run() },
+    })
+}
+
 /// Why the daemon's checker could not be run.
 struct NotRun(String);
 

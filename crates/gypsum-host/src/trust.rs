@@ -16,6 +16,8 @@ pub enum Relied {
     Profile,
     /// The state folder.
     State,
+    /// This program, where another one runs it as root.
+    Program,
 }
 
 /// Opens a file that only root can have written, and every folder above it; for another account, one that it may read.
@@ -73,7 +75,7 @@ fn error_of(relied: Relied, operation: &str, path: &Path, error: io::Error) -> E
             let error = Error::file(operation, path, error);
             match relied {
                 Relied::State => error.help("say where to keep backups: --state DIR"),
-                Relied::Profile => error,
+                Relied::Profile | Relied::Program => error,
             }
         }
     }
@@ -104,6 +106,11 @@ fn not_used(relied: Relied, path: &Path, place: &Path, who: &str) -> Error {
             format!(
                 "a profile names commands that run as root: chown root:root {place} && chmod go-w {place}"
             ),
+        ),
+        Relied::Program => (
+            "this program",
+            "it is to run as root at each upgrade: install it where root alone can change it, such as /usr/local/bin"
+                .to_owned(),
         ),
         Relied::State => (
             "the state folder",

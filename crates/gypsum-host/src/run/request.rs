@@ -90,6 +90,8 @@ pub struct ChangeRequest {
     pub wishes: Wishes,
     /// The drafts that this takes live.
     pub takes_live: Vec<TakenDraft>,
+    /// Whether it merges the new versions that wait, which are put away then.
+    pub merges: bool,
 }
 
 impl ChangeRequest {
@@ -107,6 +109,7 @@ impl ChangeRequest {
             who,
             wishes: Wishes::default(),
             takes_live: Vec::new(),
+            merges: false,
         }
     }
 

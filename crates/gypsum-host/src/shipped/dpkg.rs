@@ -1,6 +1,6 @@
 //! What dpkg keeps of the configuration files of packages: `Conffiles` in its status file (deb-conffiles(5), dpkg(1)).
 
-use super::{Record, record_text};
+use super::{Record, Standing, record_text};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -16,9 +16,9 @@ impl Status {
         record_text(Path::new(STATUS)).map(Self)
     }
 
-    /// The record of a file; `None` if no package has it.
-    pub(super) fn record(&self, path: &Path) -> Option<Record> {
-        record_in(&self.0, path)
+    /// How a file is recorded; `None` if no package has it.
+    pub(super) fn standing(&self, path: &Path) -> Option<Standing> {
+        standing_in(&self.0, path)
     }
 
     /// The version of an installed package.
@@ -32,22 +32,39 @@ fn field(package: &str, name: &str) -> Option<String> {
     package.lines().find_map(|line| line.strip_prefix(name)).map(|text| text.trim().to_owned())
 }
 
-fn record_in(status: &str, path: &Path) -> Option<Record> {
+fn standing_in(status: &str, path: &Path) -> Option<Standing> {
     let path = path.to_str()?;
     status.split("\n\n").filter(|package| package.contains(path)).find_map(|package| {
         // Each is a line with a blank before it: path, digest, and a word where it is not shipped any more.
-        let digest = package.lines().filter_map(|line| line.strip_prefix(' ')).find_map(|line| {
+        let (digest, word) = package.lines().filter_map(|line| line.strip_prefix(' ')).find_map(|line| {
             let (file, rest) = line.split_once(' ').filter(|(file, _)| *file == path)?;
-            let digest = rest.split(' ').next()?;
-            (!file.is_empty() && digest.len() == 32).then(|| digest.to_owned())
+            let (digest, word) = rest.split_once(' ').unwrap_or((rest, ""));
+            (!file.is_empty() && digest.len() == 32).then(|| (digest.to_owned(), word.trim()))
         })?;
-        Some(Record {
-            package: field(package, "Package:"),
-            version: field(package, "Version:"),
-            digest,
-            by: "dpkg",
+        let status = field(package, "Status:").unwrap_or_default();
+        Some(Standing {
+            record: Record {
+                package: field(package, "Package:"),
+                version: field(package, "Version:"),
+                digest,
+                by: "dpkg",
+            },
+            is_obsolete: !word.is_empty(),
+            is_installed: status.ends_with(" installed"),
         })
     })
+}
+
+/// Digests that dpkg recorded for a file earlier: from before its last run, and from the last days.
+pub(super) fn earlier_digests(path: &Path) -> Vec<String> {
+    let mut found = Vec::new();
+    for file in ["/var/lib/dpkg/status-old", "/var/backups/dpkg.status.0", "/var/backups/dpkg.status.1.gz"] {
+        let text = super::text_of(Path::new(file)).map(|bytes| String::from_utf8_lossy(&bytes).into_owned());
+        let digest = text.and_then(|text| standing_in(&text, path)).map(|standing| standing.record.digest);
+        found.extend(digest);
+    }
+    found.dedup();
+    found
 }
 
 /// Files of a package that may be copies of one of its configuration files: those whose name has the same stem.
@@ -59,7 +76,7 @@ pub(super) fn copies(package: &str, path: &Path) -> Vec<PathBuf> {
     let files = text.unwrap_or_default();
     let may_be = |file: &&str| {
         let name = file.rsplit('/').next().unwrap_or_default();
-        file.starts_with("/usr/share/") && !stem.is_empty() && name.contains(&stem)
+        file.starts_with("/usr/") && !stem.is_empty() && name.contains(&stem)
     };
     files.lines().filter(may_be).map(PathBuf::from).collect()
 }
@@ -81,7 +98,8 @@ mod tests {
     fn the_record_of_a_file_is_found_in_its_package() {
         let status = "Package: tide\nVersion: 1.2-3\nConffiles:\n /etc/tide.conf 0123456789abcdef0123456789abcdef\n /etc/tide.conf.d/a ffffffffffffffffffffffffffffffff obsolete\nDescription: tides\n\nPackage: quay\nVersion: 2\nConffiles:\n /etc/quay newconffile\n";
         let found = |path: &str| {
-            record_in(status, Path::new(path))
+            standing_in(status, Path::new(path))
+                .map(|standing| standing.record)
                 .map(|record| (record.package.unwrap(), record.version.unwrap(), record.digest))
         };
         let tide =

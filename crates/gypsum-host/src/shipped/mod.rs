@@ -1,9 +1,19 @@
 //! What the package of a file shipped: the text, where it can still be had on this host. A package manager records
 //! digests alone, so whatever file has the recorded digest *is* the shipped text.
 
+mod base;
 mod digest;
 mod dpkg;
+pub mod hook;
+mod kept;
+mod package_file;
 mod ucf;
+mod waiting;
+
+pub use base::{Base, base_of, keep_base, keep_bases};
+pub use kept::{Kept, KeptText, put_aside};
+pub use package_file::text_in_package;
+pub use waiting::{Waiting, Waits, findings, waiting};
 
 use crate::children;
 use crate::disk::walk::{open_to_read, read_whole};
@@ -32,6 +42,28 @@ pub struct Record {
     pub digest: String,
     /// Who keeps that record.
     pub by: &'static str,
+}
+
+impl Record {
+    /// The package and its version, in words.
+    pub fn title(&self) -> String {
+        match (&self.package, &self.version) {
+            (Some(package), Some(version)) => format!("{package} {version}"),
+            (Some(package), None) => package.clone(),
+            (None, _) => "its package".to_owned(),
+        }
+    }
+}
+
+/// How a file is recorded.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Standing {
+    /// The record.
+    pub record: Record,
+    /// Whether the package has no such file any more.
+    pub is_obsolete: bool,
+    /// Whether the package is fully installed.
+    pub is_installed: bool,
 }
 
 /// What is known of the text that was shipped.
@@ -70,26 +102,49 @@ impl Records {
         Ok(Self { dpkg: dpkg::Status::read()?, ucf: ucf::Hashes::read()? })
     }
 
-    /// What is known of what was shipped in place of the file at `path`, which holds `live`. `backups` are earlier
-    /// copies of it.
-    pub fn find(&self, path: &Path, live: &[u8], backups: impl IntoIterator<Item = PathBuf>) -> Shipped {
+    /// How a file is recorded; `None` if no package has it.
+    pub fn standing(&self, path: &Path) -> Option<Standing> {
         let of_ucf = self.ucf.record(path).map(|record| {
             let version = record.package.as_deref().and_then(|package| self.dpkg.version_of(package));
-            Record { version, ..record }
+            let record = Record { version, ..record };
+            Standing { record, is_obsolete: false, is_installed: true }
         });
-        let Some(record) = of_ucf.or_else(|| self.dpkg.record(path)) else { return Shipped::Unrecorded };
+        of_ucf.or_else(|| self.dpkg.standing(path))
+    }
+
+    /// What is known of what was shipped in place of the file at `path`, which holds `live`. `backups` are earlier
+    /// copies of it, `kept` the texts that were kept.
+    pub fn find(
+        &self,
+        path: &Path,
+        live: &[u8],
+        backups: impl IntoIterator<Item = PathBuf>,
+        kept: &Kept,
+    ) -> Shipped {
+        let Some(Standing { record, .. }) = self.standing(path) else { return Shipped::Unrecorded };
         if md5(live) == record.digest {
             return Shipped::Unedited(record);
         }
-        let packages = record.package.iter().flat_map(|package| dpkg::copies(package, path));
-        let candidates = siblings(path).chain([ucf::cached(path)]).chain(backups).chain(packages);
-        for from in candidates {
-            if let Some(bytes) = text_of(&from).filter(|bytes| md5(bytes) == record.digest) {
-                return Shipped::Text { record, bytes, from };
-            }
+        match text_with(&record.digest, &record, path, backups, kept) {
+            Some((bytes, from)) => Shipped::Text { record, bytes, from },
+            None => Shipped::Edited(record),
         }
-        Shipped::Edited(record)
     }
+}
+
+/// The text with a digest, and the file that holds it: any file on this host may.
+fn text_with(
+    digest: &str,
+    record: &Record,
+    path: &Path,
+    backups: impl IntoIterator<Item = PathBuf>,
+    kept: &Kept,
+) -> Option<(Vec<u8>, PathBuf)> {
+    let packages = record.package.iter().flat_map(|package| dpkg::copies(package, path));
+    let own = std::iter::once(kept.text_at(digest));
+    let candidates = own.chain(siblings(path)).chain([ucf::cached(path)]).chain(backups).chain(packages);
+    let texts = candidates.filter_map(|from| Some((text_of(&from)?, from)));
+    texts.into_iter().find(|(bytes, _)| md5(bytes) == digest)
 }
 
 /// The text of a record; empty where there is none.

@@ -38,6 +38,15 @@ fn record_in(hashes: &str, registry: &str, path: &Path) -> Option<Record> {
     Some(Record { package: first_of(registry), version: None, digest, by: "ucf" })
 }
 
+/// Digests that ucf recorded for a file earlier.
+pub(super) fn earlier_digests(path: &Path) -> Vec<String> {
+    let read = |n: u32| record_text(&Path::new(FOLDER).join(format!("hashfile.{n}"))).unwrap_or_default();
+    let mut found: Vec<String> =
+        (0..8).filter_map(|n| record_in(&read(n), "", path)).map(|record| record.digest).collect();
+    found.dedup();
+    found
+}
+
 /// Where the text of the last version that was shipped is, if it is kept.
 pub(super) fn cached(path: &Path) -> PathBuf {
     let name = path.to_string_lossy().replace('/', ":");

@@ -113,6 +113,8 @@ impl State {
     /// If the state folder may not be read.
     pub fn daemons(&self, disk: &dyn Disk) -> Result<Vec<String>, Error> {
         let mut names = folders_in(disk, &self.root)?;
+        // What begins with a dot is no daemon's.
+        names.retain(|name| !name.starts_with('.'));
         names.sort();
         Ok(names)
     }

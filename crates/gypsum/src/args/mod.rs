@@ -206,8 +206,17 @@ pub struct MergeArgs {
     /// What is taken in all questions that have no answer of their own
     #[arg(long, value_name = "WHOSE")]
     pub take: Option<TakeArg>,
-    /// With files alone: what was shipped when the file was edited
-    #[arg(long, value_name = "FILE", requires_all = ["mine", "theirs", "to"])]
+    /// Only this file of the daemon
+    #[arg(long = "in", value_name = "FILE", conflicts_with_all = ["mine", "against"])]
+    pub within: Option<PathBuf>,
+    /// Take nothing of the new version, and put it away
+    #[arg(long, conflicts_with_all = ["answer", "take", "mine", "against"])]
+    pub keep_mine: bool,
+    /// Show what this package would bring, before it is installed
+    #[arg(long, value_name = "FILE.deb", conflicts_with_all = ["mine", "base"])]
+    pub against: Option<PathBuf>,
+    /// What was shipped when the file was edited, where it is not found on this host
+    #[arg(long, value_name = "FILE")]
     pub base: Option<PathBuf>,
     /// With files alone: the edited file
     #[arg(long, value_name = "FILE", requires_all = ["base", "theirs", "to"])]
@@ -219,8 +228,10 @@ pub struct MergeArgs {
     #[arg(long, value_name = "FILE", requires_all = ["base", "mine", "theirs"])]
     pub to: Option<PathBuf>,
     /// With files alone: the family of their format [default: the daemon's, or guessed]
-    #[arg(long, value_name = "FAMILY", requires = "base")]
+    #[arg(long, value_name = "FAMILY", requires = "mine")]
     pub format: Option<String>,
+    #[command(flatten)]
+    pub options: ChangeOptions,
     /// Read the daemon's profile from this file
     #[arg(long, value_name = "FILE")]
     pub profile: Option<PathBuf>,
@@ -242,6 +253,33 @@ impl From<TakeArg> for Whose {
             TakeArg::Theirs => Self::Theirs,
         }
     }
+}
+
+/// The hook of the package manager.
+#[derive(Clone, Debug, Args)]
+pub struct PackagesArgs {
+    /// Take the hook away
+    #[arg(long)]
+    pub remove: bool,
+    /// Keep the shipped texts now, and install nothing; what the hook does before an upgrade
+    #[arg(long, conflicts_with = "remove")]
+    pub keep: bool,
+    /// Say what waits for all daemons; what the hook does after an upgrade
+    #[arg(long, conflicts_with_all = ["remove", "keep"])]
+    pub tell: bool,
+}
+
+/// What is installed on request.
+#[derive(Clone, Debug, Subcommand)]
+pub enum SetupCommand {
+    /// Have the package manager keep the shipped text of edited files before each upgrade
+    #[command(after_help = "\
+Examples:
+  gypsum setup packages
+  gypsum setup packages --remove
+
+It writes one file for dpkg. What it runs ends with 0 whatever happens, so that an upgrade never fails by it.")]
+    Packages(PackagesArgs),
 }
 
 /// How a change with a record may have ended.
@@ -329,6 +367,7 @@ impl Command {
             Self::Recover { .. } => "recover",
             Self::Daemons { .. } => "daemons",
             Self::Enrol { .. } => "enrol",
+            Self::Setup { .. } => "setup",
             Self::Demo { .. } => "demo",
         }
     }
@@ -349,6 +388,7 @@ impl Command {
             | Self::Merge(_)
             | Self::Restore { .. }
             | Self::Recover { .. }
+            | Self::Setup { .. }
             | Self::Demo { .. } => false,
         }
     }
@@ -473,11 +513,15 @@ The exit status is 3 where something differs, and 0 where nothing does.")]
     /// Carry your settings onto the new version of a file that a package brought
     #[command(after_help = "\
 Examples:
+  gypsum merge sshd
+  gypsum merge nginx -n
+  gypsum merge sshd --answer AcceptEnv=both --take mine
+  gypsum merge sshd --keep-mine
+  gypsum merge nginx --against nginx-common_1.26.3-3_all.deb
   gypsum merge sshd --base shipped-12 --mine sshd_config --theirs shipped-13 --to result
-  gypsum merge sshd --base a --mine b --theirs c --to d --answer AcceptEnv=both
 
-The exit status is 3 while a question is open.")]
-    Merge(MergeArgs),
+The exit status is 3 while a question is open; then nothing was changed.")]
+    Merge(Box<MergeArgs>),
     /// List the changes that were made, or show one
     #[command(
         after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored"
@@ -542,6 +586,12 @@ Examples:
         /// It takes up a change on a reload; otherwise it is restarted
         #[arg(long)]
         reload: bool,
+    },
+    /// Install or remove what works beside the commands
+    Setup {
+        /// What to install
+        #[command(subcommand)]
+        what: SetupCommand,
     },
     /// Walk through a change, a refusal, a restore and a recovery with a made-up daemon
     Demo {

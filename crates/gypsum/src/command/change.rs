@@ -185,6 +185,15 @@ fn time_of(option: &str, text: &str) -> Result<Duration, Error> {
 
 /// Carries a change out and draws it; its exit status.
 pub fn carry_out(context: &Context, target: &Target, request: ChangeRequest) -> Result<ExitStatus, NoTarget> {
+    carry_out_told(context, target, request).map(|(status, _)| status)
+}
+
+/// The same; with its verdict.
+pub fn carry_out_told(
+    context: &Context,
+    target: &Target,
+    request: ChangeRequest,
+) -> Result<(ExitStatus, Option<Verdict>), NoTarget> {
     let world = world()?;
     let strict = request.wishes.acceptance.strict;
     let profile = request.profile.clone();
@@ -200,5 +209,5 @@ pub fn carry_out(context: &Context, target: &Target, request: ChangeRequest) -> 
     {
         context.out.error(&error);
     }
-    Ok(status)
+    Ok((status, report.verdict))
 }

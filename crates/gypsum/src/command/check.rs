@@ -10,6 +10,7 @@ use gypsum_core::report::Report;
 use gypsum_host::files;
 use gypsum_host::rehearse::check_live;
 use gypsum_host::running_unit::believe;
+use gypsum_host::shipped;
 use gypsum_host::survey::{Early, check_standing};
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
@@ -19,6 +20,8 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     // Where no service answers, the profile is believed.
     early.service().iter().for_each(|(_, seen)| believe(&mut profile, seen));
     let mut findings = check_standing(&profile, &loading, &early);
+    findings.extend(shipped::findings(&loading, &profile.daemon));
+    gypsum_core::check::worst_first(&mut findings);
     let mut by = "Gypsum's rules".to_owned();
     match &profile.checker {
         Some(checker) => {

@@ -4,6 +4,7 @@ use super::Context;
 use crate::target::NoTarget;
 use crate::view::columns;
 use gypsum_core::exit_status::ExitStatus;
+use gypsum_core::finding::Severity;
 use gypsum_core::profile::{Profile, Sort};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::{NoProfile, check_name, load, names_and_installations, read_file};
@@ -33,10 +34,14 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
             }
         };
         let here = is_here(Path::new(&profile.files.home));
+        let waits = match here {
+            Some(true) => left_by_packages(&profile),
+            Some(false) | None => Vec::new(),
+        };
         let source = file.map_or_else(|| "built in".to_owned(), |file| file.display().to_string());
         documents.push(serde_json::json!({
             "daemon": name, "also": profile.also, "title": profile.title,
-            "file": profile.files.home, "here": here, "profile": source,
+            "file": profile.files.home, "here": here, "profile": source, "waits": waits,
         }));
         let place = match here {
             Some(true) => profile.files.home.clone(),
@@ -44,6 +49,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
             None => "this account cannot see it".into(),
         };
         rows.push(vec![name, place, profile.title]);
+        rows.extend(waits.into_iter().map(|what| vec![String::new(), what]));
     }
     for name in context.state.all_named()? {
         let named = match context.state.named(&name) {
@@ -78,6 +84,19 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
     context.out.print("Any other: --file PATH --unit UNIT, or a profile of its own (gypsum enrol) in");
     context.out.print(&format!("{}.", gypsum_host::profiles::FOLDER));
     Ok(ExitStatus::Success)
+}
+
+/// What package managers left beside the files of a daemon, a sentence each; nothing where its files cannot be read.
+fn left_by_packages(profile: &Profile) -> Vec<String> {
+    let loading = match gypsum_host::files::load(profile, None) {
+        Ok(loading) => loading,
+        Err(error) => {
+            tracing::debug!(message = error.to_string(), "the files cannot be read");
+            return Vec::new();
+        }
+    };
+    let all = gypsum_host::shipped::findings(&loading, &profile.daemon).into_iter();
+    all.filter(|one| one.severity > Severity::Hint).map(|one| one.message).collect()
 }
 
 /// Forgets how a daemon was named on the command line.

@@ -18,7 +18,7 @@ use gypsum_host::disk::RealDisk;
 use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::files::{Loaded, Loading, load};
-use gypsum_host::shipped::{Record, Records, Shipped};
+use gypsum_host::shipped::{Kept, Record, Records, Shipped};
 use gypsum_host::state::Entry;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -122,9 +122,10 @@ fn against(
     }
     let unknown = |error| Error::because(error).help("it is not known what was shipped");
     let records = Records::read().map_err(unknown)?;
+    let kept = Kept::of(&context.state);
     let one = |(loaded, file): &(&Loaded, &File)| {
         let backups = entries.iter().map(|entry| entry.copy_of("before", &loaded.real));
-        match records.find(&loaded.real, file.doc.source(), backups) {
+        match records.find(&loaded.real, file.doc.source(), backups, &kept) {
             Shipped::Unrecorded => Against::Unrecorded,
             Shipped::Unedited(record) => Against::Unedited(record),
             Shipped::Edited(record) => Against::Edited(record),

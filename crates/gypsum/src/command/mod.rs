@@ -14,9 +14,10 @@ mod health;
 mod merge;
 mod recover;
 mod restore;
+mod setup;
 mod show;
 
-use crate::args::{Cli, Command};
+use crate::args::{Cli, Command, SetupCommand};
 use crate::document::{document, of_error, of_report};
 use crate::order::TypedOrder;
 use crate::out::Terminal;
@@ -89,6 +90,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Enrol { daemon, file, unit, format, reload } => {
             enrol::run(&context, &daemon, enrol::Asked { file, unit, format, reload })
         }
+        Command::Setup { what: SetupCommand::Packages(asked) } => setup::packages(&context, &asked),
         Command::Demo { keep } => demo::run(&context, keep),
     };
     done.unwrap_or_else(|why| context.no_target(&why))

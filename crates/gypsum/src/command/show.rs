@@ -4,7 +4,7 @@ use super::{Context, explain};
 use crate::args::Target;
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{columns, cut, in_columns, styled, widths};
+use crate::view::{columns, cut, in_columns, styled, widths, wrapped};
 use gypsum_core::address::Address;
 use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
@@ -13,6 +13,7 @@ use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{ListedName, NameAnswer, Profile, Setting};
 use gypsum_host::error::Error;
 use gypsum_host::files;
+use gypsum_host::shipped;
 use gypsum_host::survey::{known_name, listed};
 use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
@@ -80,8 +81,14 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     } else if commented_out > 0 && everything {
         context.out.print(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
     }
-    // Who asks for some settings asks for no drafts.
+    // Who asks for some settings asks for no drafts, and for nothing else that waits.
     if everything {
+        for one in shipped::findings(&loading, &profile.daemon) {
+            let help = one.help.map_or_else(String::new, |help| format!(" ({help})"));
+            wrapped(&format!("{}{help}", one.message), context.out.width)
+                .iter()
+                .for_each(|line| context.out.print(line));
+        }
         drafts(context, &profile.daemon)?;
     }
     if list.is_empty() {

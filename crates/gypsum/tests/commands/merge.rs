@@ -64,7 +64,7 @@ fn what_is_wrong_on_the_command_line_is_said() {
         assert_eq!(status(&output), 2, "{more:?}");
         assert!(said(&host, &output).contains(wanted), "{}", said(&host, &output));
     }
-    let output = command(&host, &["merge", "departures", "--base", "/etc/none"]).output().unwrap();
+    let output = command(&host, &["merge", "departures", "--mine", "/etc/none"]).output().unwrap();
     assert_eq!(status(&output), 2, "{}", said(&host, &output));
     let mut same = command(&host, &["merge", "departures"]);
     let file = host.root().join("mine");

@@ -4,6 +4,7 @@ use super::check::Checked;
 use super::owned_elsewhere::owned_elsewhere;
 use crate::disk::Disk;
 use crate::files::{Loaded, Loading};
+use crate::shipped::findings;
 use crate::state::State;
 use gypsum_core::edit::LineDiff;
 use gypsum_core::finding::{Finding, Severity};
@@ -38,12 +39,25 @@ impl Checked {
         findings.extend(self.proposal.edits.iter().filter_map(lost_variable));
         findings.extend(self.unread());
         findings.extend(self.read_instead());
+        if !self.proposal.request.merges {
+            findings.extend(self.left_by_packages());
+        }
         // What was written can be taken back, whoever reads it.
         if !self.proposal.request.is_restore() {
             findings.extend(self.read_by_process());
             findings.extend(self.other_installations());
         }
         findings
+    }
+
+    /// New versions that wait, and the like: this change is about something else, so they do not stand in its way.
+    fn left_by_packages(&self) -> Vec<Finding> {
+        let all = findings(&self.proposal.before, &self.proposal.request.profile.daemon);
+        let milder = |severity: Severity| match severity {
+            Severity::Fault => Severity::Warning,
+            Severity::Warning | Severity::Hint => Severity::Hint,
+        };
+        all.into_iter().map(|one| Finding { severity: milder(one.severity), ..one }).collect()
     }
 
     /// A unit's whole file that was copied to /etc, while the package's own has moved on.

@@ -5,6 +5,7 @@ use super::measured::{Baseline, Measured};
 use crate::error::Error;
 use crate::run::drafts::draft_of;
 use crate::run::steps::{RunContext, Step};
+use crate::shipped::{Kept, Records, keep_base};
 use crate::state::Entry;
 use gypsum_core::change::{Plan, PlannedFile, ReplaceBy};
 use gypsum_core::event::Event;
@@ -37,6 +38,7 @@ pub(super) fn save(cx: &mut RunContext<'_>, measured: Measured) -> Result<Step<S
     let folder = entry.folder.clone();
     match back_up_all(cx, entry, measured) {
         Ok(saved) => {
+            keep_shipped(cx, &saved);
             let folder = folder.join("before").display().to_string();
             cx.recorder.emit(Event::BackedUp { change: saved.entry.name.clone(), folder });
             for file in saved.plan.files.iter().filter(|file| file.how == ReplaceBy::InPlace) {
@@ -52,6 +54,28 @@ pub(super) fn save(cx: &mut RunContext<'_>, measured: Measured) -> Result<Step<S
             }
             Err(error)
         }
+    }
+}
+
+/// Keeps what the packages shipped in place of the files, where it can be had. A change goes on without it.
+fn keep_shipped(cx: &RunContext<'_>, saved: &Saved) {
+    let keep = || -> Result<(), Error> {
+        let records = Records::read().map_err(Error::because)?;
+        let entries = cx.state.entries(cx.world.disk(), &saved.plan.daemon)?;
+        for file in saved.plan.files.iter().filter(|file| file.how != ReplaceBy::Create) {
+            keep_base(
+                cx.world.disk(),
+                &Kept::of(cx.state),
+                &file.path,
+                &records,
+                &entries,
+                cx.world.now_ms(),
+            )?;
+        }
+        Ok(())
+    };
+    if let Err(error) = keep() {
+        tracing::warn!(message = error.to_string(), "the shipped text is not kept");
     }
 }
 
