@@ -264,7 +264,9 @@ fn at(file: &Path, real: &Path, live: Option<&[u8]>, records: &Records, found: &
 
 /// Edited files that were put aside since the package has none of their name any more: nothing reads them.
 fn dropped(loading: &Loading, found: &mut Vec<Waiting>, records: &Records) {
-    let mut folders: Vec<&Path> = loading.loaded.iter().filter_map(|loaded| loaded.name.parent()).collect();
+    let read = loading.patterns.iter().map(Path::new).filter_map(Path::parent);
+    let mut folders: Vec<&Path> =
+        loading.loaded.iter().filter_map(|loaded| loaded.name.parent()).chain(read).collect();
     folders.sort();
     folders.dedup();
     for folder in folders {

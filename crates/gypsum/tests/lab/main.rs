@@ -32,4 +32,5 @@ mod rules;
 mod services;
 mod shipped;
 mod units;
+mod upgrade;
 mod users;

@@ -15,6 +15,7 @@ use gypsum_core::change::Verdict;
 use gypsum_core::event::Event;
 use gypsum_core::profile::{Activation, ListedName, Part, Profile};
 use gypsum_core::report::Report;
+use std::path::PathBuf;
 use std::time::Duration;
 
 /// Among so many changes the last restart is looked for.
@@ -66,6 +67,10 @@ impl Checked {
             Some(_) if request.wishes.activation.is_none() => wanted.max(Activation::Restart),
             _ => wanted,
         };
+        let wanted = match self.runs_old_program(baseline) {
+            true if request.wishes.activation.is_none() => wanted.max(Activation::Restart),
+            _ => wanted,
+        };
         let up = baseline.is_up();
         let reloadable = up && baseline.observed.as_ref().is_some_and(|seen| seen.can_reload);
         let has_sockets = callers.iter().any(|unit| unit.ends_with(".socket"));
@@ -82,6 +87,15 @@ impl Checked {
 }
 
 impl Checked {
+    /// Whether the service still runs the program of the version before the one whose files are merged: that program may
+    /// not understand them. The kernel says so where its file is gone (proc(5)).
+    fn runs_old_program(&self, baseline: &Baseline) -> bool {
+        let main = baseline.observed.as_ref().and_then(|seen| seen.main);
+        let program = main.map(|main| std::fs::read_link(format!("/proc/{}/exe", main.pid)));
+        let is_gone = |path: PathBuf| path.to_string_lossy().ends_with(" (deleted)");
+        self.proposal.request.merges && program.is_some_and(|program| program.is_ok_and(is_gone))
+    }
+
     /// A changed file that the service manager itself reads at each start of the service: the file, and what it is.
     fn read_at_start(&self) -> Option<(String, &'static str)> {
         self.proposal.new_files.iter().find_map(|file| {
@@ -153,6 +167,10 @@ impl Measured {
         let why = checked.read_at_start().map_or(String::new(), |(file, role)| {
             format!("; {file} is its {role}, which is only read at a start")
         });
+        let why = match checked.runs_old_program(&self.baseline) {
+            true => format!("{why}; it still runs the program of the version before"),
+            false => why,
+        };
         let around: String = plan
             .related
             .iter()
