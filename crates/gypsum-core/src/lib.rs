@@ -40,6 +40,7 @@ pub mod exit_status;
 pub mod explain;
 pub mod finding;
 pub mod health;
+pub mod history;
 mod join;
 pub mod layers;
 pub mod listing;

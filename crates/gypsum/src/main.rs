@@ -6,6 +6,7 @@ mod command;
 mod document;
 mod order;
 mod out;
+mod page;
 mod target;
 mod typed;
 mod view;

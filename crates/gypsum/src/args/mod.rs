@@ -171,6 +171,15 @@ pub struct ChangesArgs {
     /// Only those that ended so
     #[arg(long, value_name = "VERDICT", conflicts_with = "change")]
     pub verdict: Option<VerdictArg>,
+    /// The history of one setting: from what to what, when, by whom and why, and what was done without Gypsum
+    #[arg(long, value_name = "ADDRESS", requires = "daemon", conflicts_with_all = ["change", "last", "since", "by", "verdict"])]
+    pub setting: Option<String>,
+    /// Write a report of the change to this file, as a page (.html) or as text for a ticket (.md)
+    #[arg(long, value_name = "FILE", requires = "change")]
+    pub report: Option<PathBuf>,
+    /// Read the daemon's profile from this file
+    #[arg(long, value_name = "FILE", requires = "daemon")]
+    pub profile: Option<PathBuf>,
 }
 
 /// What is compared.
@@ -524,7 +533,7 @@ The exit status is 3 while a question is open; then nothing was changed.")]
     Merge(Box<MergeArgs>),
     /// List the changes that were made, or show one
     #[command(
-        after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored"
+        after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored\n  gypsum changes sshd --setting MaxAuthTries\n  gypsum changes sshd 7 --report change-7.html"
     )]
     Changes(ChangesArgs),
     /// Take back a change, setting by setting; this is a change of its own

@@ -2,11 +2,13 @@
 
 mod known;
 mod one;
+mod report;
+mod setting;
 
 use super::Context;
-use crate::args::ChangesArgs;
+use crate::args::{ChangesArgs, Target};
 use crate::out::ERROR;
-use crate::target::NoTarget;
+use crate::target::{NoTarget, profile_of};
 use crate::view::{change_lines, styled, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
@@ -25,7 +27,14 @@ const ON_A_SCREEN: usize = 20;
 pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarget> {
     if let (Some(daemon), Some(change)) = (&asked.daemon, &asked.change) {
         let entry = context.state.find(&RealDisk, daemon, change)?;
-        return Ok(one::show_one(context, daemon, &entry));
+        return match &asked.report {
+            Some(file) => report::run(context, asked, &entry, file),
+            None => Ok(one::show_one(context, daemon, &entry)),
+        };
+    }
+    if let (Some(daemon), Some(setting)) = (&asked.daemon, &asked.setting) {
+        let target = Target { profile: asked.profile.clone(), ..Target::named(daemon) };
+        return setting::run(context, &profile_of(context, &target)?, setting);
     }
     let since = asked.since.as_deref().map(moment_of).transpose()?;
     let daemons = match &asked.daemon {
