@@ -21,6 +21,12 @@ pub fn same_value(
     if asked.eq_ignore_ascii_case(&told) {
         return Some(true);
     }
+    // Some print whole numbers with zeros behind the point.
+    if let (Ok(asked), Ok(told)) = (asked.parse::<f64>(), told.parse::<f64>())
+        && asked == told
+    {
+        return Some(true);
+    }
     let one_of = |group: &&Vec<String>| {
         let has = |text: &str| group.iter().any(|word| word.eq_ignore_ascii_case(text));
         has(&asked) && has(&told)

@@ -196,6 +196,9 @@ pub struct DiffArgs {
     /// Compare with the files as change N left them
     #[arg(long, value_name = "N")]
     pub change: Option<String>,
+    /// Compare the files with what the running daemon has
+    #[arg(long, conflicts_with_all = ["within", "file", "change", "lines"])]
+    pub running: bool,
     /// Show the lines that differ, as a unified difference
     #[arg(long)]
     pub lines: bool,
@@ -516,6 +519,7 @@ Examples:
   gypsum diff sshd --lines
   gypsum diff sshd --change 7         (what differs since change 7)
   gypsum diff sshd --file ./proposed
+  gypsum diff mariadb --running
 
 The exit status is 3 where something differs, and 0 where nothing does.")]
     Diff(DiffArgs),

@@ -1,8 +1,8 @@
 //! `gypsum diff`: what of a daemon's files differs from what was shipped, from another file, or from how a change left
 //! them.
 
-use super::Context;
 use super::explain::{changes, touched};
+use super::{Context, running};
 use crate::args::{DiffArgs, Target};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
@@ -50,6 +50,9 @@ struct Compared<'a> {
 pub fn run(context: &Context, asked: &DiffArgs) -> Result<ExitStatus, NoTarget> {
     let target = Target { profile: asked.profile.clone(), ..Target::named(&asked.daemon) };
     let profile = profile_of(context, &target)?;
+    if asked.running {
+        return running::run(context, &profile);
+    }
     let loading = load(&profile, None)?;
     let chosen = chosen(&loading, asked)?;
     let against = against(context, &profile, asked, &chosen)?;

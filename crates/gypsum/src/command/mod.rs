@@ -14,6 +14,7 @@ mod health;
 mod merge;
 mod recover;
 mod restore;
+mod running;
 mod setup;
 mod show;
 

@@ -18,9 +18,9 @@ pub fn html(page: &Page) -> String {
     let report = &page.report;
     let mut body = String::new();
     let class = if page.is_good() { "good" } else { "bad" };
-    let _ = write!(
+    let _ = writeln!(
         body,
-        "<header>\n<p class=\"verdict {class}\">{}</p>\n<h1>{}</h1>\n<p class=\"summary\">{}</p>\n</header>\n",
+        "<header>\n<p class=\"verdict {class}\">{}</p>\n<h1>{}</h1>\n<p class=\"summary\">{}</p>\n</header>",
         page.verdict(),
         encode_text(&page.title()),
         encode_text(&sentence(&report.summary))
@@ -58,7 +58,7 @@ fn section(out: &mut String, title: &str, inner: &str, otherwise: &str) {
         true => format!("<p>{otherwise}</p>\n"),
         false => inner.to_owned(),
     };
-    let _ = write!(out, "<section>\n<h2>{title}</h2>\n{inner}</section>\n");
+    let _ = writeln!(out, "<section>\n<h2>{title}</h2>\n{inner}</section>");
 }
 
 /// Who, when, why.
@@ -98,7 +98,7 @@ fn file(part: &FilePart) -> String {
                 row(&SETTING, &[&one.address, &value(one.other.as_ref()), &value(one.this.as_ref()), &about])
             })
             .collect();
-        let _ = write!(out, "<table><thead>{}</thead><tbody>{rows}</tbody></table>\n", head(&SETTING));
+        let _ = writeln!(out, "<table><thead>{}</thead><tbody>{rows}</tbody></table>", head(&SETTING));
     }
     let lines: String = part
         .lines
@@ -114,7 +114,7 @@ fn file(part: &FilePart) -> String {
         })
         .collect();
     if !lines.is_empty() {
-        let _ = write!(out, "<pre class=\"lines\">{lines}</pre>\n");
+        let _ = writeln!(out, "<pre class=\"lines\">{lines}</pre>");
     }
     out
 }
@@ -128,7 +128,7 @@ fn checked(page: &Page) -> String {
             .iter()
             .map(|one| format!("<li>{}, {}</li>\n", encode_text(&one.name), time(one.ms)))
             .collect();
-        let _ = write!(out, "<ul>\n{by}</ul>\n");
+        let _ = writeln!(out, "<ul>\n{by}</ul>");
     }
     if report.findings.is_empty() {
         out.push_str("<p>Nothing was found.</p>\n");
@@ -137,7 +137,7 @@ fn checked(page: &Page) -> String {
         out.push_str(&found(finding));
     }
     for line in &page.unread {
-        let _ = write!(out, "<p class=\"finding\"><strong>not known</strong> {}</p>\n", encode_text(line));
+        let _ = writeln!(out, "<p class=\"finding\"><strong>not known</strong> {}</p>", encode_text(line));
     }
     out
 }
@@ -214,18 +214,18 @@ fn health(page: &Page) -> String {
 fn way_back(page: &Page) -> String {
     let mut out = String::new();
     if let Some(backup) = &page.report.backup {
-        let _ = write!(out, "<p>The files as they were are in <code>{}</code>.</p>\n", encode_text(backup));
+        let _ = writeln!(out, "<p>The files as they were are in <code>{}</code>.</p>", encode_text(backup));
     }
     let _ =
-        write!(out, "<p>The record of the change is in <code>{}</code>.</p>\n", encode_text(&page.folder));
+        writeln!(out, "<p>The record of the change is in <code>{}</code>.</p>", encode_text(&page.folder));
     match page.undo() {
         Some(undo) => {
-            let _ = write!(out, "<p>To undo it: <code>{}</code></p>\n", encode_text(&undo));
+            let _ = writeln!(out, "<p>To undo it: <code>{}</code></p>", encode_text(&undo));
         }
         None => out.push_str("<p>There is nothing to undo: its files are not live.</p>\n"),
     }
     if let Some(next) = &page.report.next {
-        let _ = write!(out, "<p>To do next: {}</p>\n", encode_text(next));
+        let _ = writeln!(out, "<p>To do next: {}</p>", encode_text(next));
     }
     out
 }

@@ -1,12 +1,12 @@
 //! `gypsum edit`, with scripts in the place of a person's editor; where somebody is asked, at a real terminal.
 
 use crate::boards::{command, config, gypsum, host, json, said, status};
+use crate::terminal::Terminal;
 use gypsum_demo::Host;
 use std::fs;
-use std::io::{Read, Write};
 use std::os::unix::fs::PermissionsExt;
 use std::path::PathBuf;
-use std::process::{Child, ChildStdin, Command, Output, Stdio};
+use std::process::{Output, Stdio};
 use std::time::{Duration, Instant};
 
 /// An editor that does this to its file, `$1`; how it was called is appended to `calls`.
@@ -159,45 +159,6 @@ fn two_who_edit_at_once_are_told_and_merged_or_shown() {
     assert_eq!(status(&gypsum(&host, &["change", "departures", "rows=4"])), 0);
     fs::write(wait, "").unwrap();
     first.wait().unwrap();
-}
-
-/// The program at a terminal of its own.
-struct Terminal {
-    child: Child,
-    keys: ChildStdin,
-    output: std::process::ChildStdout,
-    seen: String,
-}
-
-impl Terminal {
-    fn of(command: &Command) -> Self {
-        let words: Vec<String> = std::iter::once(command.get_program())
-            .chain(command.get_args())
-            .map(|word| format!("'{}'", word.to_str().unwrap()))
-            .collect();
-        let mut script = Command::new("script");
-        script.args(["-qefc", &words.join(" "), "/dev/null"]);
-        script.envs(command.get_envs().filter_map(|(name, value)| Some((name, value?))));
-        let mut child = script.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
-        let (keys, output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
-        Self { child, keys, output, seen: String::new() }
-    }
-
-    /// Waits for this text, and forgets what came before it.
-    fn until(&mut self, text: &str) {
-        let mut bytes = [0; 4096];
-        while !self.seen.contains(text) {
-            let length = self.output.read(&mut bytes).unwrap();
-            assert!(length > 0, "{text:?} did not come: {}", self.seen);
-            self.seen += &String::from_utf8_lossy(&bytes[..length]);
-        }
-        self.seen = self.seen.split_once(text).unwrap().1.to_owned();
-    }
-
-    fn press(&mut self, keys: &str) {
-        self.keys.write_all(keys.as_bytes()).unwrap();
-        self.keys.flush().unwrap();
-    }
 }
 
 #[test]

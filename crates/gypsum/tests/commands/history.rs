@@ -1,8 +1,9 @@
 //! The history of a setting: by the records and the copies of the changes, and by what is live.
 
-use crate::boards::{command, config, gypsum, host, json, said, status};
+use crate::boards::{command, config, gypsum, host, json, program, said, status};
 use gypsum_demo::Host;
 use std::fs;
+use std::process::Command;
 
 fn history(host: &Host, setting: &str) -> serde_json::Value {
     let mut changes = command(host, &["changes", "departures", "--setting", setting, "--json"]);
@@ -67,4 +68,32 @@ fn a_secret_is_in_no_history() {
         document["history"].as_array().unwrap().len() == 2 && !document.to_string().contains("water"),
         "{document:#}"
     );
+}
+
+/// A setting that was renamed has one history, under each of its names.
+#[test]
+fn the_history_of_a_renamed_setting_goes_on() {
+    let host = host();
+    let file = host.root().join("quay.conf");
+    let path = file.to_str().unwrap();
+    fs::write(&file, "lamp 1\n").unwrap();
+    let profile = host.root().join("quay.toml");
+    let text = format!(
+        "daemon = \"quay\"\ntitle = \"quay\"\n[files]\nread = [\"{path}\"]\nhome = \"{path}\"\nformat = \"keyword\"\n[heirs]\nlamp = \"light\"\n"
+    );
+    fs::write(&profile, text).unwrap();
+    let run = |words: &[&str]| {
+        let mut quay = Command::new(program());
+        quay.args(words).arg("--state").arg(host.state()).arg("--profile").arg(&profile);
+        quay.output().unwrap()
+    };
+    assert_eq!(status(&run(&["change", "quay", "lamp=2"])), 7);
+    fs::write(&file, "light 2\n").unwrap();
+    assert_eq!(status(&run(&["change", "quay", "light=3"])), 7);
+    for name in ["lamp", "light"] {
+        let document = json(&run(&["changes", "quay", "--setting", name, "--json"]));
+        let wanted = [("1", "2"), ("2", "3")].map(|(from, to)| (from.to_owned(), to.to_owned()));
+        let found: Vec<_> = steps(&document).into_iter().map(|(from, to, _)| (from, to)).collect();
+        assert_eq!(found, wanted, "{name}: {document:#}");
+    }
 }

@@ -26,4 +26,5 @@ mod reports;
 mod restores;
 mod screens;
 mod secrets;
+mod terminal;
 mod verdicts;

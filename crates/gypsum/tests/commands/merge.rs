@@ -1,17 +1,18 @@
 //! `gypsum merge` with files alone, as the boards' administrators would use it after an upgrade.
 
 use crate::boards::{command, host, json, said, status};
+use crate::terminal::Terminal;
 use gypsum_demo::Host;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
-use std::process::Output;
+use std::process::{Command, Output};
 
 const BASE: &str = "# The boards\nrows 8\n#refresh 30\nhosts a b\napi_password old\n";
 const MINE: &str = "# The boards\nrows 12\nrefresh 10\nhosts a b mine\napi_password mytide\n# asked for by the harbour office\nnotice on\n";
 const THEIRS: &str =
     "# The boards of harbours\nrows 8\n#refresh 60\nhosts a b theirs\napi_password newtide\nzone quay\n";
 
-fn merge(host: &Host, more: &[&str]) -> Output {
+fn merge_command(host: &Host, more: &[&str]) -> Command {
     let write = |name: &str, text: &str| {
         let path = host.root().join(name);
         fs::write(&path, text).unwrap();
@@ -21,7 +22,12 @@ fn merge(host: &Host, more: &[&str]) -> Output {
     merge.arg("--base").arg(write("base", BASE)).arg("--theirs").arg(write("theirs", THEIRS));
     let mine = write("mine", MINE);
     fs::set_permissions(&mine, fs::Permissions::from_mode(0o600)).unwrap();
-    merge.arg("--mine").arg(mine).arg("--to").arg(host.root().join("result")).args(more).output().unwrap()
+    merge.arg("--mine").arg(mine).arg("--to").arg(host.root().join("result")).args(more);
+    merge
+}
+
+fn merge(host: &Host, more: &[&str]) -> Output {
+    merge_command(host, more).output().unwrap()
 }
 
 fn result(host: &Host) -> String {
@@ -86,4 +92,26 @@ fn a_file_that_was_dropped_is_kept_and_asked_about() {
     let output = merge.arg("--theirs").arg(path("none")).arg("--to").arg(path("result")).output().unwrap();
     assert_eq!((status(&output), result(&host).as_str()), (3, MINE));
     assert_eq!(json(&output)["questions"][0]["address"], "the file");
+}
+
+/// At a terminal each question is asked, its default first; who gives no answer gets no file.
+#[test]
+fn at_a_terminal_each_question_is_asked() {
+    let host = host();
+    let mut terminal = Terminal::of(&merge_command(&host, &[]));
+    terminal.until("Which hosts?");
+    terminal.until("> b  both");
+    terminal.press("t");
+    terminal.until("Which api_password?");
+    terminal.press("\r");
+    terminal.until("nothing is open");
+    assert!(terminal.child.wait().unwrap().success());
+    assert!(result(&host).contains("hosts a b theirs\napi_password mytide\n"), "{}", result(&host));
+
+    fs::remove_file(host.root().join("result")).unwrap();
+    let mut terminal = Terminal::of(&merge_command(&host, &[]));
+    terminal.until("Which hosts?");
+    terminal.press("\x03");
+    assert_eq!(terminal.child.wait().unwrap().code(), Some(1));
+    assert!(!host.root().join("result").exists());
 }

@@ -66,3 +66,40 @@ fn what_ucf_shipped_is_in_its_cache() {
     let (_, one) = state(&lab, "chrony", file);
     assert!(one["against"].as_str().unwrap().contains("chrony.conf.ucf-dist"), "{one:#}");
 }
+
+/// What was set in the running server and in no file, and what was written and not read.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn the_running_daemon_is_compared_with_its_files() {
+    let lab = boot(&["/usr/sbin/mariadbd", "/usr/sbin/nginx"]);
+    lab.sh("systemctl start mariadb nginx; sleep 0.5");
+    let running = |daemon: &str| {
+        let (status, document) = lab.gypsum(&["diff", daemon, "--running"]);
+        (status, document["running"].clone())
+    };
+    let (status, before) = running("mariadb");
+    assert_eq!((status, before["tells"].as_bool()), (0, Some(true)), "{before:#}");
+    assert!(before["told"].as_u64() > Some(20), "{before:#}");
+    lab.sh("mariadb -e 'set global max_connections = 77'");
+    let (status, document) = running("mariadb");
+    let settings = document["settings"].as_array().unwrap();
+    assert!(status == 3 && settings.len() == 1, "{document:#}");
+    assert_eq!(
+        (settings[0]["name"].as_str(), settings[0]["running"].as_str()),
+        (Some("max-connections"), Some("77"))
+    );
+    // A file that was written after the service read it; a reload makes it read.
+    assert_eq!(running("nginx").0, 0);
+    lab.sh("sleep 2; sed -i 's/keepalive_timeout 65/keepalive_timeout 70/; s/worker_connections 768/worker_connections 800/' /etc/nginx/nginx.conf");
+    let (status, document) = running("nginx");
+    assert_eq!(
+        (status, document["unread"][0]["file"].as_str()),
+        (3, Some("/etc/nginx/nginx.conf")),
+        "{document:#}"
+    );
+    lab.sh("sleep 1.2; systemctl restart nginx");
+    assert_eq!(running("nginx").0, 0);
+    lab.sh("systemctl stop nginx");
+    let (status, _) = lab.gypsum(&["diff", "nginx", "--running"]);
+    assert_eq!(status, 1);
+}

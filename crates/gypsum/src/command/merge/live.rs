@@ -124,8 +124,15 @@ fn waiting_files(
         let not_placed = matches!(one.waits, Waits::NotPlaced { .. });
         let base = match &asked.base {
             Some(file) => Some(Base { bytes: whole(file)?, from: file.clone(), title: None }),
-            None if not_placed => recorded_text(records, &kept, &one, &mine, &entries),
-            None => base_of(&kept, &one.real, one.record.as_ref(), &entries)?,
+            None => {
+                // Of a file that was renamed the new version is recorded, and not the one that was edited.
+                let recorded =
+                    not_placed.then(|| recorded_text(records, &kept, &one, &mine, &entries)).flatten();
+                match recorded.filter(|base| base.bytes != theirs) {
+                    Some(base) => Some(base),
+                    None => base_of(&kept, &one.real, one.record.as_ref(), &entries)?,
+                }
+            }
         };
         let Some(base) = base else { return Err(no_base(profile, &one)) };
         all.push(ToMerge {
