@@ -251,8 +251,8 @@ fn file(family: Family) -> impl Strategy<Value = String> {
     let setting = move |(name, value, mark): (String, String, &str)| match family {
         Family::Braces if value.is_empty() => format!("{mark}{name}\n"),
         Family::Braces => format!("{mark}{name} {value};\n"),
-        Family::Sections | Family::Equals if value.is_empty() => format!("{mark}{name}\n"),
-        Family::Sections | Family::Equals => format!("{mark}{name} = {value}\n"),
+        Family::Sections | Family::Equals | Family::Nested if value.is_empty() => format!("{mark}{name}\n"),
+        Family::Sections | Family::Equals | Family::Nested => format!("{mark}{name} = {value}\n"),
         _ => format!("{mark}{name} {value}\n"),
     };
     let lines = prop::collection::vec(line, 0..7).prop_map(move |lines| {
@@ -268,6 +268,8 @@ fn file(family: Family) -> impl Strategy<Value = String> {
                 (0, _) | (_, Family::Keyword | Family::Equals) if n == 0 => out.push_str(&lines),
                 (n, Family::Braces) => out.push_str(&format!("block{n} {{\n{lines}}}\n")),
                 (n, Family::Sections) => out.push_str(&format!("[block{n}]\n{lines}")),
+                (n, Family::Nested) => out.push_str(&format!("block{n} {{\n{lines}}}\n")),
+                (n, Family::Tags) => out.push_str(&format!("<Block{n}>\n{lines}</Block{n}>\n")),
                 _ => {}
             }
         }
@@ -277,7 +279,15 @@ fn file(family: Family) -> impl Strategy<Value = String> {
 
 fn families() -> impl Strategy<Value = (Family, String, String, String)> {
     let of = |family: Family| (Just(family), file(family), file(family), file(family));
-    prop_oneof![of(Family::Keyword), of(Family::Braces), of(Family::Sections), of(Family::Equals)]
+    prop_oneof![
+        of(Family::Keyword),
+        of(Family::Braces),
+        of(Family::Sections),
+        of(Family::Equals),
+        of(Family::Nested),
+        of(Family::Tags),
+        of(Family::Records)
+    ]
 }
 
 proptest! {

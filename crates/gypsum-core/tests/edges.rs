@@ -5,8 +5,9 @@
 
 mod common;
 
-use common::{Case, check};
+use common::{Case, check, read};
 use gypsum_core::doc::Family;
+use gypsum_core::edit::{Edit, File, Guide, Where, propose};
 
 #[test]
 fn blocks_begin_and_end_where_their_format_says() {
@@ -67,4 +68,81 @@ fn what_is_new_stands_in_the_columns_of_its_neighbours() {
         (Family::Properties, "a: 1\n", &["?-|b=2"], Ok("a: 1\nb: 2\n")),
     ];
     check(&table);
+}
+
+#[test]
+fn what_may_be_one_of_several_is_asked_for_by_number() {
+    let table: [Case<'_>; 3] = [
+        (Family::Keyword, "#a 1\n#a 1\n", &["+a"], Ok("a 1\n#a 1\n")),
+        (Family::Keyword, "#a 1\n#a 2\n", &["+a"], Err("ambiguous")),
+        (Family::Keyword, "#a 1\n#a 2\n", &["+a#2"], Ok("#a 1\na 2\n")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn a_place_is_named_by_its_last_step_and_a_file_may_be_empty() {
+    let nested = "s {\n  t {\n    a 1;\n  }\n}\n";
+    let table: [Case<'_>; 2] = [
+        (Family::Braces, nested, &["?<t|s..b=2"], Ok("s {\n  b 2;\n  t {\n    a 1;\n  }\n}\n")),
+        (Family::Keyword, "", &["?-|a=1"], Ok("a 1\n")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn elements_go_with_their_own_lines_and_no_others() {
+    let table: [Case<'_>; 5] = [
+        (Family::Literals, "A = [\n    'x',\n    'y',\n]\n", &["A-='x'"], Ok("A = [\n    'y',\n]\n")),
+        (
+            Family::Literals,
+            "A = [\n    'x', 'y',\n    'z',\n]\n",
+            &["A-='y'"],
+            Ok("A = [\n    'x', 'z',\n]\n"),
+        ),
+        (
+            Family::Literals,
+            "A = [\n    'x', 'y',\n    'z',\n]\n",
+            &["A-='x'"],
+            Ok("A = [\n    'y',\n    'z',\n]\n"),
+        ),
+        (Family::Literals, "A = ['x', 'y']\n", &["A-='y'"], Ok("A = ['x']\n")),
+        (
+            Family::Literals,
+            "A = [\r\n    'x',\r\n    'y',\r\n]\r\n",
+            &["A-='x'"],
+            Ok("A = [\r\n    'y',\r\n]\r\n"),
+        ),
+    ];
+    check(&table);
+}
+
+/// The lines that are shown: each change once, and at the line where it will be.
+#[test]
+fn each_change_is_shown_once_and_at_its_line() {
+    let shown =
+        |family: Family, source: &str, edits: &[&str]| -> Vec<(u32, Option<String>, Option<String>)> {
+            let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
+            let edits: Vec<Edit> = edits
+                .iter()
+                .map(|edit| match edit.strip_prefix('?') {
+                    Some(rest) => Edit::parse_add(rest, Where::NextToSiblings).unwrap(),
+                    None => Edit::parse_set(edit).unwrap(),
+                })
+                .collect();
+            let guide = Guide { plausible: &|_, _| true, quantity: &|_| true, ..Guide::default() };
+            let proposal = propose(&files, &edits, &guide).unwrap();
+            proposal.shown.into_iter().map(|one| (one.line, one.before, one.after)).collect()
+        };
+    let text = |text: &str| Some(text.to_owned());
+    for source in ["a 1\n", "a 1"] {
+        assert_eq!(shown(Family::Keyword, source, &["?b=2"]), [(2, None, text("b 2"))], "{source:?}");
+    }
+    // Two lines that read alike are two.
+    let alike = "s {\n  x 1;\n}\nt {\n  x 1;\n}\n";
+    let both = shown(Family::Braces, alike, &["s..x=2", "t..x=2"]);
+    assert_eq!(both.iter().map(|(line, ..)| *line).collect::<Vec<_>>(), [2, 5], "{both:?}");
+    // Two edits of one value are one line.
+    let one = shown(Family::Assignments, "O=\"-a1 -b2\"\n", &["O..-a=3", "O..-b=4"]);
+    assert_eq!(one, [(1, text("O=\"-a1 -b2\""), text("O=\"-a3 -b4\""))]);
 }

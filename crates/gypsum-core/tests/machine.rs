@@ -76,6 +76,16 @@ fn every_way_ends_and_ends_as_promised() {
             assert_eq!((to.state(), to.order()), (State::Durable(Stage::Restoring), Some(Order::Restore)));
         }
         assert!(to.attempt() <= 2, "attempts to restore are counted");
+        // Once the files are in place the service may have read them, whatever comes after.
+        let replaced = from.state() == State::Durable(Stage::Armed) && event == StepOutcome::Done;
+        assert_eq!(to.was_activated(), from.was_activated() || replaced, "{:?} --{event:?}-->", from.state());
+        if event == StepOutcome::Failed && from.state() == State::Durable(Stage::Restoring) {
+            let wanted = match from.attempt() {
+                1 => (State::Durable(Stage::Restoring), 2),
+                _ => (State::Ending(Verdict::Stuck), 2),
+            };
+            assert_eq!((to.state(), to.attempt()), wanted, "it is tried twice, and not a third time");
+        }
     });
     assert!(steps > 150, "{steps}");
     assert_eq!(verdicts.len(), 6, "{verdicts:?}");

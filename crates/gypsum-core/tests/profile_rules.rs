@@ -10,7 +10,7 @@ use gypsum_core::edit::File;
 use gypsum_core::layers::{EffectiveConfig, Order};
 use gypsum_core::profile::{BUILT_IN, Profile, built_in};
 use gypsum_core::rules::read_profile as read;
-use gypsum_core::rules::{ConfigView, changed_statements};
+use gypsum_core::rules::{ConfigView, as_if_new, changed_statements};
 use gypsum_core::survey::Survey;
 
 /// Daemon, its rule, a configuration without the fault, one with it. The second name of a daemon is that of a file with
@@ -352,4 +352,39 @@ fn every_rule_of_a_profile_is_in_a_table_of_tests() {
         }
     }
     assert!(missing.is_empty(), "{}", missing.join("\n"));
+}
+
+/// What a change touched is what it has and the version before has not, as often as it has it; lines may have moved.
+#[test]
+fn a_changed_statement_is_one_that_was_not_there() {
+    let profile = read(built_in("sshd").unwrap().text).unwrap();
+    let survey = Survey::default();
+    let before = "Port 22\nMaxAuthTries 6\nUsePAM yes\nAcceptEnv LANG\n";
+    for (after, wanted) in [
+        (before.to_owned(), 0),
+        (before.replace("Tries 6", "Tries 4"), 1),
+        (before.replace("Tries 6", "Tries 4").replace("Port 22", "Port 2222"), 2),
+        (format!("# a remark\n\n{before}"), 0),
+        (format!("{before}AcceptEnv LANG\n"), 1),
+        (before.replace("MaxAuthTries 6\n", ""), 0),
+        (before.replace("MaxAuthTries 6\nUsePAM yes\n", "UsePAM yes\nMaxAuthTries 6\n"), 0),
+        (format!("Match User porter\n{before}"), 5),
+    ] {
+        let (old, new) = (version(&profile, false, before), version(&profile, false, &after));
+        let found = changed_statements(&old.view(&profile, &survey), &new.view(&profile, &survey));
+        assert_eq!(found.len(), wanted, "{after:?}: {found:?}");
+    }
+}
+
+/// `gypsum check` judges what is there as if it were new.
+#[test]
+fn what_stands_is_judged_as_if_it_were_new() {
+    let profile = read(built_in("sshd").unwrap().text).unwrap();
+    let survey = Survey::default();
+    let rules = |text: &str| -> Vec<String> {
+        let version = version(&profile, false, text);
+        as_if_new(&version.view(&profile, &survey)).into_iter().map(|finding| finding.rule).collect()
+    };
+    assert_eq!(rules("MaxAuthTries 4\n"), Vec::<String>::new());
+    assert!(!rules("Banner \u{201c}/etc/issue\u{201d}\n").is_empty());
 }

@@ -168,6 +168,11 @@ impl<'a> Deciding<'a> {
 
     pub(super) fn settle(&mut self, item: &Item, fate: Fate) {
         let value = (item.what == What::Setting).then(|| self.shown(item, &item.value));
+        if fate == Fate::Renamed {
+            let name = String::from_utf8_lossy(&item.name).into_owned();
+            let message = format!("newer versions call it {name}, and so it is in the result");
+            self.note("renamed", Severity::Hint, item, message);
+        }
         self.out.settled.push(Settled { address: self.mine.address(item), fate, value });
     }
 

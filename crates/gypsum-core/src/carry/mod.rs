@@ -103,6 +103,8 @@ impl Carried {
 
 /// Of a shipped file, the share that must still be in mine to be an edited version of it.
 const KEPT: f64 = 0.25;
+/// Of the statements of a file without any shipped comment, the share that is shipped where comments alone were thrown away.
+const SHIPPED: f64 = 0.75;
 /// So many lines of comment are not all thrown away by accident.
 const COMMENTS: usize = 5;
 
@@ -144,7 +146,7 @@ fn has_former(versions: &Versions<'_>, base: &Scoped<'_>, mine: &Scoped<'_>, the
 }
 
 /// Whether mine is no version of the shipped file, but a file of its own: hardly a name of the one is in the other; or
-/// none of the shipped comments, and of its statements less than half.
+/// none of the shipped comments, and of its statements too few that are shipped.
 fn is_other_file(base: &Scoped<'_>, mine: &Scoped<'_>) -> bool {
     let (shipped, own) = (keys(base), keys(mine));
     let count = |keys: &BTreeSet<Vec<u8>>, comments: bool| {
@@ -158,7 +160,7 @@ fn is_other_file(base: &Scoped<'_>, mine: &Scoped<'_>) -> bool {
     let no_comment =
         count(&shipped, true) >= COMMENTS && is_less(count(&both, true), count(&shipped, true), 0.1);
     count(&own, false) > 2
-        && (hardly_a_name || no_comment && is_less(count(&both, false), count(&own, false), 0.5))
+        && (hardly_a_name || no_comment && is_less(count(&both, false), count(&own, false), SHIPPED))
 }
 
 fn names<'a>(scoped: &'a Scoped<'_>) -> BTreeSet<&'a [u8]> {

@@ -46,6 +46,7 @@ pub fn pairs(older: &Scoped<'_>, old: &Scope, newer: &Scoped<'_>, new: &Scope) -
     // What has another value, in the place of the old one before elsewhere.
     for hunk in &hunks {
         by_name(&mut pairs, old, new, hunk.old.clone(), hunk.new.clone());
+        empty_blocks(&mut pairs, (older, old, hunk.old.clone()), (newer, new, hunk.new.clone()));
     }
     let once = |scope: &Scope, name: &[u8]| {
         scope.items.iter().filter(|item| item.what == What::Setting && item.name == name).count() == 1
@@ -99,6 +100,29 @@ fn by_name(
         if let Some(b) = of_new.clone().find(is_it) {
             pairs.join(a, b);
         }
+    }
+}
+
+/// One side of what differs.
+type Side<'a> = (&'a Scoped<'a>, &'a Scope, std::ops::Range<usize>);
+
+/// Blocks in which there is nothing to know them by: as many of them under new titles at the same place are the same.
+fn empty_blocks(pairs: &mut Pairs, (older, old, of_old): Side<'_>, (newer, new, of_new): Side<'_>) {
+    let blocks =
+        |scoped: &Scoped<'_>, scope: &Scope, range: std::ops::Range<usize>, free: &[Option<usize>]| {
+            let is_block = |n: &usize| free[*n].is_none() && matches!(scope.items[*n].what, What::Block(_));
+            let all: Vec<usize> = range.filter(is_block).collect();
+            let is_empty = |n: &usize| match scope.items[*n].what {
+                What::Block(block) => scoped.names_in(block).is_empty(),
+                What::Setting | What::Comment | What::Other => false,
+            };
+            let empty = all.iter().all(is_empty);
+            (all, empty)
+        };
+    let (a, no_names) = blocks(older, old, of_old, &pairs.newer);
+    let (b, none_either) = blocks(newer, new, of_new, &pairs.older);
+    if a.len() == b.len() && (no_names || none_either) {
+        a.into_iter().zip(b).for_each(|(a, b)| pairs.join(a, b));
     }
 }
 

@@ -55,3 +55,24 @@ impl Format for Records {
         if dialect.column.is_empty() { " " } else { &dialect.column }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::doc::{Dialect, Document, Family, Kind};
+
+    /// A row of postfix's master.cf goes on in lines that begin with a blank (master(5)).
+    #[test]
+    fn a_row_goes_on_in_indented_lines() {
+        let text = "drop unix - n n - 4 pipe\n  flags=R user=mail\n # a remark\n  argv=/bin/drop ${recipient}\nboards inet n\n";
+        let dialect = Dialect { indent_continues: true, ..Dialect::default() };
+        let doc = Document::read(text.into(), Family::Records, dialect).unwrap();
+        let rows = doc.statements().filter(|(_, kind, _)| *kind == Kind::Setting);
+        let rows: Vec<(String, String)> =
+            rows.map(|(.., parts)| (doc.name(&parts), doc.value(&parts))).collect();
+        let wanted = [
+            ("drop", "unix - n n - 4 pipe flags=R user=mail argv=/bin/drop ${recipient}"),
+            ("boards", "inet n"),
+        ];
+        assert_eq!(rows, wanted.map(|(name, value)| (name.to_owned(), value.to_owned())));
+    }
+}

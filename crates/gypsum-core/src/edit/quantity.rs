@@ -61,6 +61,15 @@ mod tests {
     use super::*;
 
     #[test]
+    fn a_unit_is_never_guessed() {
+        let why =
+            |value: &str, amount: &str| changed(value, &Amount::Plus(amount.into())).unwrap_err().to_string();
+        assert_eq!(why("5", "5MB"), "5MB has a unit and the value has none");
+        assert_eq!(why("5kB", "5MB"), "5MB does not have the unit kB of the value");
+        assert_eq!(why("5kB", "much"), "\"much\" is no number with or without a unit");
+    }
+
+    #[test]
     fn units_stay_and_are_never_guessed() {
         let times = |value, by: &str| changed(value, &Amount::Times(by.into()));
         assert_eq!(times("128M", "2"), Ok("256M".into()));

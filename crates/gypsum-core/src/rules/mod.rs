@@ -31,6 +31,7 @@ use crate::layers::{EffectiveConfig, Occurrence, Order, value_of};
 use crate::profile::{Profile, Setting};
 use crate::secret::is_secret;
 use crate::survey::Survey;
+use crate::text::Span;
 use crate::value::{Piece, pieces};
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
@@ -180,7 +181,12 @@ pub fn changed_statements(before: &ConfigView<'_>, after: &ConfigView<'_>) -> Ha
         if old.is_some_and(|old| old.doc.source() == file.doc.source()) {
             continue;
         }
-        let (was, is) = changed_part(old.map_or(b"", |old| old.doc.source()), file.doc.source());
+        let (mut was, mut is) = changed_part(old.map_or(b"", |old| old.doc.source()), file.doc.source());
+        // Where a block begins or ends otherwise, what is below it is in another one.
+        if old.is_some_and(|old| moves_blocks(old, &was)) || moves_blocks(file, &is) {
+            was.end = old.map_or(0, |old| old.doc.source().len());
+            is.end = file.doc.source().len();
+        }
         let mut known: HashMap<(String, Vec<u8>), usize> = HashMap::new();
         for (key, _) in old.map(|old| statements_of(old, &was)).unwrap_or_default() {
             *known.entry(key).or_default() += 1;
@@ -202,6 +208,12 @@ fn changed_part(was: &[u8], is: &[u8]) -> (Range<usize>, Range<usize>) {
     let head = was.iter().zip(is).take_while(|(a, b)| a == b).count();
     let tail = was[head..].iter().rev().zip(is[head..].iter().rev()).take_while(|(a, b)| a == b).count();
     (head..was.len() - tail, head..is.len() - tail)
+}
+
+/// Whether a block begins or ends in a part of a file.
+fn moves_blocks(file: &File, part: &Range<usize>) -> bool {
+    let inside = |span: Span| (span.start as usize) < part.end && span.end as usize > part.start;
+    file.doc.tree().leaves().any(|(_, kind, span)| matches!(kind, Kind::Open | Kind::Close) && inside(span))
 }
 
 /// The statements in a part of a file, each with the titles around it and its text.

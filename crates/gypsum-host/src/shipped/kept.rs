@@ -120,8 +120,19 @@ impl Kept {
     ///
     /// # Errors
     ///
-    /// If the folder cannot be read. A record that is damaged is passed over, with a word in the log.
+    /// If the folder cannot be read.
     pub fn all_of(&self, file: &Path) -> Result<Vec<KeptText>, Error> {
+        let mut all = self.all()?;
+        all.retain(|kept| kept.file == file);
+        Ok(all)
+    }
+
+    /// All that is kept, the last kept first. A record that is damaged is passed over, with a word in the log.
+    ///
+    /// # Errors
+    ///
+    /// If the folder cannot be read.
+    pub fn all(&self) -> Result<Vec<KeptText>, Error> {
         let failed = |error: io::Error| Error::file("read", &self.folder, error);
         let entries = match crate::disk::entries(&self.folder) {
             Ok(entries) => entries.unwrap_or_default(),
@@ -135,8 +146,7 @@ impl Kept {
             }
             let bytes = std::fs::read(&path).map_err(|error| Error::file("read", &path, error))?;
             match unseal::<KeptText>(&bytes) {
-                Recorded::Whole(kept) if kept.file == file => found.push(kept),
-                Recorded::Whole(_) => {}
+                Recorded::Whole(kept) => found.push(kept),
                 other => {
                     tracing::warn!(path = %path.display(), ?other, "a record of a kept text is passed over")
                 }

@@ -1,6 +1,6 @@
 //! `gypsum merge` with files alone: it reads three files, writes a fourth, and touches nothing else.
 
-use super::shown::{is_open, lines, with_answers};
+use super::shown::{lines, with_answers};
 use super::{Context, check_answers};
 use crate::args::MergeArgs;
 use crate::target::{NoTarget, family_of};
@@ -44,7 +44,7 @@ pub fn run(
         return Err(Error::usage("--to is one of the files that are merged; name another one").into());
     }
     let (profile, family, dialect) = form(asked, paths.mine, &mine)?;
-    let carried = match theirs {
+    let (answers, carried) = match theirs {
         Some(theirs) => {
             let read = |bytes: Vec<u8>| {
                 Document::read(bytes, family, dialect.clone())
@@ -57,10 +57,10 @@ pub fn run(
         }
         None => dropped(paths.theirs, mine, &answers),
     };
-    let addresses: Vec<&str> = carried.1.questions.iter().map(|question| &*question.address).collect();
-    check_answers(&carried.0, &addresses)?;
-    write(paths, &carried.1.bytes)?;
-    let status = match is_open(&carried.1) {
+    let addresses: Vec<&str> = carried.questions.iter().map(|question| &*question.address).collect();
+    check_answers(&answers, &addresses)?;
+    write(paths, &carried.bytes)?;
+    let status = match carried.is_open() {
         true => ExitStatus::Refused,
         false => ExitStatus::Success,
     };
@@ -69,14 +69,14 @@ pub fn run(
         json!({
             "daemon": profile.daemon,
             "to": paths.to,
-            "questions": carried.1.questions,
-            "findings": carried.1.findings,
-            "settled": carried.1.settled,
+            "questions": carried.questions,
+            "findings": carried.findings,
+            "settled": carried.settled,
         }),
     );
     if !context.out.json {
         let name = paths.mine.file_name().unwrap_or_default().to_string_lossy();
-        lines(context, &name, &carried.1).iter().for_each(|line| context.out.print(line));
+        lines(context, &name, &carried).iter().for_each(|line| context.out.print(line));
         context.out.print(&format!("written to {}", paths.to.display()));
     }
     Ok(status)

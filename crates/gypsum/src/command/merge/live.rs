@@ -1,6 +1,6 @@
 //! `gypsum merge DAEMON`: the new versions that wait beside a daemon's files are merged, and go live as a change.
 
-use super::shown::{is_open, lines, with_answers};
+use super::shown::{lines, with_answers};
 use super::{Context, check_answers, put_away};
 use crate::args::{MergeArgs, Target};
 use crate::command::change::{carry_out_told, request_of};
@@ -66,8 +66,13 @@ pub fn run(context: &Context, asked: &MergeArgs, answers: Answers) -> Result<Exi
         merged.iter().flat_map(|one| &one.carried.questions).map(|question| &*question.address).collect();
     check_answers(&answers, &addresses)?;
     let from_mine = only_with_mine(&profile, &loading, &merged);
-    let open = merged.iter().any(|one| is_open(&one.carried) && !one.carried.questions.is_empty())
-        && merged.iter().flat_map(|one| &one.carried.questions).any(|question| question.answered.is_none());
+    let open =
+        merged.iter().flat_map(|one| &one.carried.questions).any(|question| question.answered.is_none());
+    // What could not be carried is not in the result.
+    let failed = merged
+        .iter()
+        .flat_map(|one| &one.carried.findings)
+        .any(|finding| finding.severity == Severity::Fault);
     if !context.out.json {
         for one in &merged {
             let title = format!("{}  {}", one.file.name, from_to(&one.file));
@@ -77,12 +82,13 @@ pub fn run(context: &Context, asked: &MergeArgs, answers: Answers) -> Result<Exi
             plain_finding_lines(finding, context.out).iter().for_each(|line| context.out.print(line));
         }
     }
-    let only_shows = asked.against.is_some() || asked.options.dry_run && open;
-    if open || only_shows {
-        let status = if open || !from_mine.is_empty() { ExitStatus::Refused } else { ExitStatus::Success };
+    if open || failed || asked.against.is_some() {
+        let refused = open || failed || !from_mine.is_empty();
+        let status = if refused { ExitStatus::Refused } else { ExitStatus::Success };
         if !context.out.json {
             let how = match asked.against {
                 Some(_) => "nothing was changed: this is what the package would bring".to_owned(),
+                None if failed => "nothing was changed: see above what cannot be merged".to_owned(),
                 None => "nothing was changed; answer with --answer, or with --take mine".to_owned(),
             };
             wrapped(&how, context.out.width).iter().for_each(|line| context.out.print(line));

@@ -42,11 +42,6 @@ fn asked(context: &Context, question: &Question) -> Result<Whose, Error> {
     chosen.copied().ok_or_else(|| Error::cannot("it was interrupted; nothing was changed"))
 }
 
-/// Whether a person has to decide or to know something.
-pub fn is_open(carried: &Carried) -> bool {
-    carried.is_open()
-}
-
 /// What came of a merge, as lines.
 pub fn lines(context: &Context, file: &str, carried: &Carried) -> Vec<String> {
     let width = context.out.width;
