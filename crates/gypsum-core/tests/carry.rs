@@ -38,7 +38,7 @@ fn asked(carried: &Carried) -> Vec<&str> {
 /// What an administrator does, what the new version does, and what comes of both; without a question.
 #[test]
 fn what_can_be_carried_is_carried() {
-    let cases: [(&str, Family, [&str; 3], &str); 14] = [
+    let cases: [(&str, Family, [&str; 3], &str); 19] = [
         ("set", Family::Keyword, ["a 1\nb 2\n", "a 9\nb 2\n", "b 2\nc 3\na 1\n"], "b 2\nc 3\na 9\n"),
         (
             "woken where the comment above reads otherwise",
@@ -125,6 +125,36 @@ fn what_can_be_carried_is_carried() {
                 "list = (\n  a,\n  b,\n  c,\n  d\n  )\n",
             ],
             "list = (\n  x,\n  a,\n  b,\n  c,\n  d\n  )\n",
+        ),
+        (
+            "a setting that moved goes where theirs has it",
+            Family::Sections,
+            ["[a]\nx=1\ny=1\n[b]\nz=1\n", "[a]\nx=2\ny=1\n[b]\nz=1\n", "[a]\ny=1\n[b]\nz=1\nx=1\n"],
+            "[a]\ny=1\n[b]\nz=1\nx=2\n",
+        ),
+        (
+            "blocks without a setting under new titles",
+            Family::Sections,
+            ["[old]\n\n[older]\n\n", "[old]\nx=1\n\n[older]\n\n", "[new]\n\n[newer]\n\n"],
+            "[new]\nx=1\n\n[newer]\n\n",
+        ),
+        (
+            "a remark behind a value",
+            Family::Equals,
+            ["a = 1\nb = 2\n", "a = 3 # ask ida\nb = 2\n", "a = 1\nb = 2\nc = 3\n"],
+            "a = 3 # ask ida\nb = 2\nc = 3\n",
+        ),
+        (
+            "a remark behind a value, where theirs has another one",
+            Family::Equals,
+            ["a = 1\nb = 2\n", "a = 3 # ask ida\nb = 2\n", "a = 1 # the rows\nb = 2\n"],
+            "# ask ida\na = 3 # the rows\nb = 2\n",
+        ),
+        (
+            "a remark behind a value, in braces",
+            Family::Braces,
+            ["a 1;\nb 2;\n", "a 3; # ask ida\nb 2;\n", "a 1;\nb 4;\n"],
+            "a 3; # ask ida\nb 4;\n",
         ),
         ("no line end", Family::Keyword, ["a 1", "a 1\nb 2", "c 3\na 1"], "c 3\na 1\nb 2\n"),
     ];

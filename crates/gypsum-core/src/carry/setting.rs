@@ -231,6 +231,7 @@ impl<'a> Deciding<'a> {
     ) {
         let doc = self.theirs.doc;
         let Some(parts) = doc.parts(is.leaf) else { return };
+        self.give_remark(item, is, parts.end);
         let hull = parts.value.hull();
         self.ledger.remove(self.theirs.path(scope), is);
         self.ledger.add(self.theirs.path(scope), &Item { name: is.name.clone(), ..item.clone() });
@@ -248,6 +249,31 @@ impl<'a> Deciding<'a> {
                 });
                 self.placing.replace(Span { start, end: parts.end }, own);
             }
+        }
+    }
+
+    /// The remark that I wrote behind a value: behind the one of theirs, or above it where theirs has one of its own.
+    fn give_remark(&mut self, item: &Item, is: &Item, end: u32) {
+        let source = self.mine.doc.source();
+        let Some(own_end) = self.mine.doc.parts(item.leaf).map(|parts| parts.end) else { return };
+        let tail = |source: &'a [u8], start: u32, end: u32| Span { start, end }.of(source).trim_ascii_end();
+        let own = tail(source, own_end, item.span.end);
+        let is_mine =
+            !own.is_empty() && memchr::memmem::find(self.base.doc.source(), own.trim_ascii()).is_none();
+        if !is_mine || own.contains(&b'\n') {
+            return;
+        }
+        let theirs = tail(self.theirs.doc.source(), end, is.span.end);
+        if own.trim_ascii().starts_with(theirs.trim_ascii()) {
+            self.placing.replace(Span { start: end, end: end + theirs.len() as u32 }, own.to_vec());
+            return;
+        }
+        let marks = &self.mine.doc.dialect().comments;
+        let at = marks.iter().filter_map(|mark| memchr::memmem::find(own, mark.as_bytes())).min();
+        if let Some(at) = at {
+            let lead = self.theirs.text(is).iter().take_while(|byte| matches!(byte, b' ' | b'\t')).count();
+            let line = [&self.theirs.text(is)[..lead], &own[at..]].concat();
+            self.placing.insert(self.theirs, is.span.start as usize, &line);
         }
     }
 
