@@ -25,6 +25,20 @@ pub fn hunks(old: &[&[u8]], new: &[&[u8]]) -> Vec<Hunk> {
     diff.hunks().map(|hunk| Hunk { old: wide(hunk.before), new: wide(hunk.after) }).collect()
 }
 
+/// `old` with these hunks in place, each with the sequence that its new side is of. They must not overlap.
+pub fn woven(old: &[&[u8]], mut all: Vec<(&Hunk, &[&[u8]])>) -> Vec<u8> {
+    all.sort_by_key(|(hunk, _)| (hunk.old.start, hunk.old.end));
+    let mut out = Vec::new();
+    let mut at = 0;
+    for (hunk, from) in all {
+        old[at..hunk.old.start].iter().for_each(|piece| out.extend_from_slice(piece));
+        from[hunk.new.clone()].iter().for_each(|piece| out.extend_from_slice(piece));
+        at = hunk.old.end;
+    }
+    old[at..].iter().for_each(|piece| out.extend_from_slice(piece));
+    out
+}
+
 /// The lines of a text, each with its line break.
 pub fn lines(text: &[u8]) -> Vec<&[u8]> {
     text.split_inclusive(|byte| *byte == b'\n').collect()

@@ -1,7 +1,7 @@
 //! Two versions of one file that were made from the same third: merged by statements where they do not touch,
 //! and shown where they do.
 
-use crate::diff::{Hunk, hunks};
+use crate::diff::{Hunk, hunks, woven};
 use crate::doc::{Document, Kind};
 use crate::text::place_of;
 use std::collections::HashMap;
@@ -46,16 +46,7 @@ pub fn merge(base: &Document, ours: &Document, theirs: &Document) -> Result<Vec<
     let mut all: Vec<(&Hunk, &[&[u8]])> = left.iter().map(|hunk| (hunk, mine.as_slice())).collect();
     let twin = |hunk: &Hunk| left.iter().any(|other| other.old == hunk.old);
     all.extend(right.iter().filter(|hunk| !twin(hunk)).map(|hunk| (hunk, other.as_slice())));
-    all.sort_by_key(|(hunk, _)| (hunk.old.start, hunk.old.end));
-    let mut out = Vec::new();
-    let mut at = 0;
-    for (hunk, from) in all {
-        old[at..hunk.old.start].iter().for_each(|leaf| out.extend_from_slice(leaf));
-        from[hunk.new.clone()].iter().for_each(|leaf| out.extend_from_slice(leaf));
-        at = hunk.old.end;
-    }
-    old[at..].iter().for_each(|leaf| out.extend_from_slice(leaf));
-    Ok(out)
+    Ok(woven(&old, all))
 }
 
 fn leaves(doc: &Document) -> Vec<&[u8]> {

@@ -48,15 +48,7 @@ pub struct Rehearsal {
 
 /// Runs the checker on the files as they are alone: all that it says.
 pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Error> {
-    let stage = Stage::new(checker, &[], home)?;
-    Ok(match stage.run(false)? {
-        Ok(run) => {
-            let findings = compare(&CheckerRun::silent(), &run, &stage.comparison(&[], false));
-            Rehearsal { findings, by: stage.by() }
-        }
-        // Nothing is known of the files by it, neither good nor bad.
-        Err(why) => Rehearsal { findings: vec![not_asked(&why.0)], by: stage.not_run() },
-    })
+    all_said(&Stage::new(checker, &[], home)?, false)
 }
 
 /// Runs the checker on a proposal alone: all that it says, whether or not it says it of the files as they are.
@@ -65,12 +57,17 @@ pub fn check_live(checker: &Checker, home: &Path) -> Result<Rehearsal, Error> {
 ///
 /// If the proposal cannot be put where the checker reads it.
 pub fn check_proposed(checker: &Checker, proposed: &[Proposed<'_>], home: &Path) -> Result<Rehearsal, Error> {
-    let stage = Stage::new(checker, proposed, home)?;
-    Ok(match stage.run(true)? {
+    all_said(&Stage::new(checker, proposed, home)?, true)
+}
+
+/// All that the checker says of the proposal, or of the files as they are.
+fn all_said(stage: &Stage<'_>, proposal: bool) -> Result<Rehearsal, Error> {
+    Ok(match stage.run(proposal)? {
         Ok(run) => {
             let findings = compare(&CheckerRun::silent(), &run, &stage.comparison(&[], false));
             Rehearsal { findings, by: stage.by() }
         }
+        // Nothing is known of the files by it, neither good nor bad.
         Err(why) => Rehearsal { findings: vec![not_asked(&why.0)], by: stage.not_run() },
     })
 }

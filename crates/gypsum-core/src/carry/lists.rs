@@ -1,6 +1,6 @@
 //! Lists that both versions changed.
 
-use crate::diff::{Hunk, hunks, lines};
+use crate::diff::{Hunk, hunks, lines, woven};
 
 /// The words of a value, however they are parted.
 pub fn words(value: &str) -> Vec<&str> {
@@ -26,13 +26,5 @@ pub fn merged_lines(base: &[u8], mine: &[u8], theirs: &[u8]) -> Option<Vec<u8>> 
     }
     let mut all: Vec<(&Hunk, &[&[u8]])> = left.iter().map(|hunk| (hunk, own.as_slice())).collect();
     all.extend(right.iter().map(|hunk| (hunk, new.as_slice())));
-    all.sort_by_key(|(hunk, _)| hunk.old.start);
-    let (mut out, mut at) = (Vec::new(), 0);
-    for (hunk, from) in all {
-        out.extend_from_slice(&old[at..hunk.old.start].concat());
-        out.extend_from_slice(&from[hunk.new.clone()].concat());
-        at = hunk.old.end;
-    }
-    out.extend_from_slice(&old[at..].concat());
-    Some(out)
+    Some(woven(&old, all))
 }

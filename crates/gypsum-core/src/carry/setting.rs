@@ -28,7 +28,7 @@ impl<'a> Deciding<'a> {
                 return self.both_set(three.theirs, item, is, Some(old), "both changed it");
             }
             self.give(three.theirs, item, is, item.value_text(self.mine));
-            self.settle(item, if item.is_renamed { Fate::Renamed } else { Fate::Carried });
+            self.settle(item, item.as_mine());
             return Spot::There(is.span);
         }
         if let Some(spot) = self.of_earlier(three, item, Some(&old.value)) {
@@ -307,19 +307,24 @@ impl<'a> Deciding<'a> {
             self.note_move(item, scope);
             return Spot::None;
         }
-        self.settle(item, if item.is_renamed { Fate::Renamed } else { Fate::Carried });
+        self.settle(item, item.as_mine());
         Spot::There(span)
     }
 
     /// A setting of mine as a new line.
     pub(super) fn insert(&mut self, scope: &Scope, item: &'a Item) -> Spot {
-        self.settle(item, if item.is_renamed { Fate::Renamed } else { Fate::Carried });
+        self.settle(item, item.as_mine());
         self.ledger.add(self.theirs.path(scope), item);
         Spot::New(item.renamed_text(self.mine))
     }
 }
 
 impl Item {
+    /// What becomes of it where it is in the result as I have it.
+    fn as_mine(&self) -> Fate {
+        if self.is_renamed { Fate::Renamed } else { Fate::Carried }
+    }
+
     /// Its value as it is written; where that is over several lines, with what is before it, and `true`.
     fn value_text(&self, scoped: &Scoped<'_>) -> (Vec<u8>, bool) {
         let source = scoped.doc.source();

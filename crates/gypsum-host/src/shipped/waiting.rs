@@ -8,6 +8,7 @@ use super::{Record, Records, text_of};
 use crate::files::Loading;
 use gypsum_core::finding::{Finding, Severity};
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 
 /// What a file beside a configuration file is, by the end of its name.
@@ -202,11 +203,11 @@ fn read_siblings(loading: &Loading, daemon: &str) -> Vec<Finding> {
     .collect()
 }
 
-/// What there is to say of the files that package managers left beside those of a daemon.
-pub fn findings(loading: &Loading, daemon: &str) -> Vec<Finding> {
+/// What there is to say of the files that package managers left beside those of a daemon, by what they keep of all files.
+pub fn findings(loading: &Loading, daemon: &str, records: &io::Result<Records>) -> Vec<Finding> {
     let mut found = read_siblings(loading, daemon);
-    match Records::read() {
-        Ok(records) => found.extend(waiting(loading, &records).iter().map(|one| one.finding(daemon))),
+    match records {
+        Ok(records) => found.extend(waiting(loading, records).iter().map(|one| one.finding(daemon))),
         Err(error) => {
             let message = format!("whether new versions wait beside these files is unknown: {error}");
             found.push(Finding::new("new-version", Severity::Hint, message));

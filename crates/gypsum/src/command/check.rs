@@ -20,7 +20,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     // Where no service answers, the profile is believed.
     early.service().iter().for_each(|(_, seen)| believe(&mut profile, seen));
     let mut findings = check_standing(&profile, &loading, &early);
-    findings.extend(shipped::findings(&loading, &profile.daemon));
+    findings.extend(shipped::findings(&loading, &profile.daemon, &shipped::Records::read()));
     gypsum_core::check::worst_first(&mut findings);
     let mut by = "Gypsum's rules".to_owned();
     match &profile.checker {

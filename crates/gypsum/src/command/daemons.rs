@@ -8,6 +8,7 @@ use gypsum_core::finding::Severity;
 use gypsum_core::profile::{Profile, Sort};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::{NoProfile, check_name, load, names_and_installations, read_file};
+use gypsum_host::shipped::{Records, findings};
 use std::io;
 use std::path::Path;
 
@@ -15,6 +16,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
     if let Some(file) = check {
         return check_one(context, file);
     }
+    let records = Records::read();
     let mut rows = Vec::new();
     let (mut documents, mut problems) = (Vec::new(), Vec::new());
     for (name, file) in names_and_installations() {
@@ -35,7 +37,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
         };
         let here = is_here(Path::new(&profile.files.home));
         let waits = match here {
-            Some(true) => left_by_packages(&profile),
+            Some(true) => left_by_packages(&profile, &records),
             Some(false) | None => Vec::new(),
         };
         let source = file.map_or_else(|| "built in".to_owned(), |file| file.display().to_string());
@@ -87,7 +89,7 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
 }
 
 /// What package managers left beside the files of a daemon, a sentence each; nothing where its files cannot be read.
-fn left_by_packages(profile: &Profile) -> Vec<String> {
+fn left_by_packages(profile: &Profile, records: &io::Result<Records>) -> Vec<String> {
     let loading = match gypsum_host::files::load(profile, None) {
         Ok(loading) => loading,
         Err(error) => {
@@ -95,7 +97,7 @@ fn left_by_packages(profile: &Profile) -> Vec<String> {
             return Vec::new();
         }
     };
-    let all = gypsum_host::shipped::findings(&loading, &profile.daemon).into_iter();
+    let all = findings(&loading, &profile.daemon, records).into_iter();
     all.filter(|one| one.severity > Severity::Hint).map(|one| one.message).collect()
 }
 

@@ -2,7 +2,7 @@
 //! them.
 
 use super::explain::{changes, touched};
-use super::{Context, running};
+use super::{Context, running, whole};
 use crate::args::{DiffArgs, Target};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
@@ -15,17 +15,12 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
-use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::files::{Loaded, Loading, load};
 use gypsum_host::shipped::{Kept, Record, Records, Shipped};
 use gypsum_host::state::Entry;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
-use std::path::Path;
-
-/// More of a file is not compared, in bytes.
-const MOST_BYTES: usize = 512 << 20;
 
 /// What one file is compared with.
 enum Against {
@@ -161,11 +156,6 @@ fn as_change_left_it(
     Ok(Against::Text { bytes, like: format!("as change {} left it", entry.number), then: "was" })
 }
 
-fn whole(path: &Path) -> Result<Vec<u8>, Error> {
-    let bytes = open_to_read(path).and_then(|file| read_whole(file, MOST_BYTES));
-    bytes.map_err(|error| Error::file("read", path, error))
-}
-
 fn read(bytes: &[u8], like: &Document) -> Result<Document, Error> {
     Document::read(bytes.to_vec(), like.family(), like.dialect().clone())
         .map_err(|error| Error::cannot(error.to_string()))
@@ -173,11 +163,7 @@ fn read(bytes: &[u8], like: &Document) -> Result<Document, Error> {
 
 /// `as PACKAGE VERSION shipped it`.
 fn as_shipped(record: &Record) -> String {
-    match (&record.package, &record.version) {
-        (Some(package), Some(version)) => format!("as {package} {version} shipped it"),
-        (Some(package), None) => format!("as {package} shipped it"),
-        (None, _) => "as its package shipped it".to_owned(),
-    }
+    format!("as {} shipped it", record.title())
 }
 
 impl Compared<'_> {

@@ -27,9 +27,11 @@ use crate::typed::Typed;
 use crate::view::finding_lines;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
+use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::state::State;
 use serde_json::Value;
+use std::path::Path;
 use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::{Layer, SubscriberExt};
 use tracing_subscriber::util::SubscriberInitExt;
@@ -145,6 +147,15 @@ impl Context {
         self.out.error(error);
         status
     }
+}
+
+/// More of a file is not compared or merged, in bytes.
+const MOST_BYTES: usize = 512 << 20;
+
+/// The bytes of a file.
+fn whole(path: &Path) -> Result<Vec<u8>, Error> {
+    let bytes = open_to_read(path).and_then(|file| read_whole(file, MOST_BYTES));
+    bytes.map_err(|error| Error::file("read", path, error))
 }
 
 /// The world, or why there is none.

@@ -61,9 +61,12 @@ fn keep(context: &Context) -> Result<usize, Error> {
 
 /// Says what waits, for all daemons. Nothing is said where nothing waits.
 fn tell(context: &Context) -> ExitStatus {
+    let records = Records::read();
     for profile in here() {
         let Ok(loading) = load(&profile, None) else { continue };
-        for one in findings(&loading, &profile.daemon).iter().filter(|one| one.severity > Severity::Hint) {
+        for one in
+            findings(&loading, &profile.daemon, &records).iter().filter(|one| one.severity > Severity::Hint)
+        {
             let help = one.help.as_ref().map_or_else(String::new, |help| format!(": {help}"));
             context.say_unless_json(&format!("gypsum: {}{help}", one.message));
         }

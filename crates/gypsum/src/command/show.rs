@@ -83,7 +83,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     }
     // Who asks for some settings asks for no drafts, and for nothing else that waits.
     if everything {
-        for one in shipped::findings(&loading, &profile.daemon) {
+        for one in shipped::findings(&loading, &profile.daemon, &shipped::Records::read()) {
             let help = one.help.map_or_else(String::new, |help| format!(" ({help})"));
             wrapped(&format!("{}{help}", one.message), context.out.width)
                 .iter()

@@ -4,7 +4,7 @@ use super::check::Checked;
 use super::owned_elsewhere::owned_elsewhere;
 use crate::disk::Disk;
 use crate::files::{Loaded, Loading};
-use crate::shipped::findings;
+use crate::shipped::{Records, findings};
 use crate::state::State;
 use gypsum_core::edit::LineDiff;
 use gypsum_core::finding::{Finding, Severity};
@@ -52,7 +52,7 @@ impl Checked {
 
     /// New versions that wait, and the like: this change is about something else, so they do not stand in its way.
     fn left_by_packages(&self) -> Vec<Finding> {
-        let all = findings(&self.proposal.before, &self.proposal.request.profile.daemon);
+        let all = findings(&self.proposal.before, &self.proposal.request.profile.daemon, &Records::read());
         let milder = |severity: Severity| match severity {
             Severity::Fault => Severity::Warning,
             Severity::Warning | Severity::Hint => Severity::Hint,

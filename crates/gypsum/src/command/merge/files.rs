@@ -3,13 +3,13 @@
 use super::shown::{lines, with_answers};
 use super::{Context, check_answers};
 use crate::args::MergeArgs;
+use crate::command::whole;
 use crate::target::{NoTarget, family_of};
 use gypsum_core::carry::{Answers, Carried, Question, Versions, Whose};
 use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::{Files, Profile};
 use gypsum_core::starter::guess;
-use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::load;
 use serde_json::json;
@@ -17,9 +17,6 @@ use std::fs::{self, OpenOptions};
 use std::io::{self, Write};
 use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
 use std::path::Path;
-
-/// More of a file is not merged, in bytes.
-const MOST_BYTES: usize = 512 << 20;
 
 /// The four files.
 pub struct Paths<'a> {
@@ -35,9 +32,9 @@ pub fn run(
     paths: &Paths<'_>,
     answers: Answers,
 ) -> Result<ExitStatus, NoTarget> {
-    let (base, mine) = (bytes_of(paths.base)?, bytes_of(paths.mine)?);
+    let (base, mine) = (whole(paths.base)?, whole(paths.mine)?);
     let theirs = match paths.theirs.exists() {
-        true => Some(bytes_of(paths.theirs)?),
+        true => Some(whole(paths.theirs)?),
         false => None,
     };
     if [paths.base, paths.mine, paths.theirs].iter().any(|one| is_same(one, paths.to)) {
@@ -137,11 +134,6 @@ fn bare(daemon: &str, path: &str, family: Family) -> Profile {
 
 fn is_same(one: &Path, other: &Path) -> bool {
     one == other || matches!((one.canonicalize(), other.canonicalize()), (Ok(a), Ok(b)) if a == b)
-}
-
-fn bytes_of(path: &Path) -> Result<Vec<u8>, Error> {
-    let bytes = open_to_read(path).and_then(|file| read_whole(file, MOST_BYTES));
-    bytes.map_err(|error| Error::file("read", path, error))
 }
 
 /// Writes the result, which others may read no more than mine.

@@ -2,13 +2,13 @@
 
 use super::{Context, put_away};
 use crate::args::{MergeArgs, Target};
+use crate::command::whole;
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::error::Error;
 use gypsum_host::files::load;
 use gypsum_host::shipped::{Records, Waiting, Waits, waiting};
 use serde_json::json;
-use std::fs;
 use std::path::Path;
 
 pub fn run(context: &Context, asked: &MergeArgs) -> Result<ExitStatus, NoTarget> {
@@ -24,10 +24,7 @@ pub fn run(context: &Context, asked: &MergeArgs) -> Result<ExitStatus, NoTarget>
     let mut texts = Vec::new();
     for one in &all {
         if let Some(theirs) = one.theirs() {
-            texts.push((
-                one.real.clone(),
-                fs::read(theirs).map_err(|error| Error::file("read", theirs, error))?,
-            ));
+            texts.push((one.real.clone(), whole(theirs)?));
         }
     }
     let pairs = texts.iter().map(|(path, bytes)| (path.as_path() as &Path, bytes.as_slice()));

@@ -4,6 +4,7 @@ use super::shown::{lines, with_answers};
 use super::{Context, check_answers, put_away};
 use crate::args::{MergeArgs, Target};
 use crate::command::change::{carry_out_told, request_of};
+use crate::command::whole;
 use crate::target::{NoTarget, profile_of};
 use crate::view::{plain_finding_lines, wrapped};
 use gypsum_core::carry::{Answers, Carried, Versions};
@@ -340,8 +341,4 @@ fn fields(profile: &Profile, merged: &[Merged], from_mine: &[Finding]) -> Value 
         })
         .collect();
     json!({ "daemon": profile.daemon, "files": files, "findings": from_mine })
-}
-
-fn whole(path: &Path) -> Result<Vec<u8>, Error> {
-    fs::read(path).map_err(|error| Error::file("read", path, error))
 }
