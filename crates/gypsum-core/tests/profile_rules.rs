@@ -4,13 +4,13 @@
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod common;
+
+use common::version::Version;
 use gypsum_core::check::CheckingChange;
-use gypsum_core::doc::Document;
-use gypsum_core::edit::File;
-use gypsum_core::layers::{EffectiveConfig, Order};
-use gypsum_core::profile::{BUILT_IN, Profile, built_in};
+use gypsum_core::profile::{BUILT_IN, built_in};
 use gypsum_core::rules::read_profile as read;
-use gypsum_core::rules::{ConfigView, as_if_new, changed_statements};
+use gypsum_core::rules::{as_if_new, changed_statements};
 use gypsum_core::survey::Survey;
 
 /// Daemon, its rule, a configuration without the fault, one with it. The second name of a daemon is that of a file with
@@ -283,41 +283,16 @@ const RULES: [(&str, &str, &str, &str); 60] = [
     ("squid", "open-to-all", "http_access deny all\n", "http_access allow all\n"),
 ];
 
-struct Version {
-    files: Vec<File>,
-    order: Order,
-    layers: EffectiveConfig,
-}
-
-fn version(profile: &Profile, other: bool, text: &str) -> Version {
-    let (format, dialect) = match profile.other.first().filter(|_| other) {
-        Some(other) => (other.format, other.dialect.clone()),
-        None => (profile.files.format, profile.dialect.clone()),
-    };
-    let doc = Document::read(text.into(), format, dialect).unwrap();
-    let files = vec![File { path: profile.files.home.clone(), doc }];
-    let order = Order { roots: vec![0], inclusions: Vec::new() };
-    let layers = EffectiveConfig::of(&files, &order, profile);
-    Version { files, order, layers }
-}
-
 /// The rules that a change breaks.
 fn found(name: &str, before: &str, after: &str) -> Vec<String> {
     let (name, other) = name.split_once('/').map_or((name, false), |(name, _)| (name, true));
     let profile = read(built_in(name).unwrap().text).unwrap();
-    let (before, after) = (version(&profile, other, before), version(&profile, other, after));
+    let (before, after) = (Version::of(&profile, other, before), Version::of(&profile, other, after));
     let survey = Survey::default();
     let old = before.view(&profile, &survey);
     let new = after.view(&profile, &survey);
     let findings = CheckingChange::of(old, new, &changed_statements(&old, &new)).round(&survey);
     findings.into_iter().map(|finding| finding.rule).collect()
-}
-
-impl Version {
-    fn view<'a>(&'a self, profile: &'a Profile, survey: &'a Survey) -> ConfigView<'a> {
-        let Self { files, order, layers } = self;
-        ConfigView { files, order, layers, profile, survey, changed_statements: None }
-    }
 }
 
 #[test]
@@ -370,7 +345,7 @@ fn a_changed_statement_is_one_that_was_not_there() {
         (before.replace("MaxAuthTries 6\nUsePAM yes\n", "UsePAM yes\nMaxAuthTries 6\n"), 0),
         (format!("Match User porter\n{before}"), 5),
     ] {
-        let (old, new) = (version(&profile, false, before), version(&profile, false, &after));
+        let (old, new) = (Version::of(&profile, false, before), Version::of(&profile, false, &after));
         let found = changed_statements(&old.view(&profile, &survey), &new.view(&profile, &survey));
         assert_eq!(found.len(), wanted, "{after:?}: {found:?}");
     }
@@ -382,7 +357,7 @@ fn what_stands_is_judged_as_if_it_were_new() {
     let profile = read(built_in("sshd").unwrap().text).unwrap();
     let survey = Survey::default();
     let rules = |text: &str| -> Vec<String> {
-        let version = version(&profile, false, text);
+        let version = Version::of(&profile, false, text);
         as_if_new(&version.view(&profile, &survey)).into_iter().map(|finding| finding.rule).collect()
     };
     assert_eq!(rules("MaxAuthTries 4\n"), Vec::<String>::new());

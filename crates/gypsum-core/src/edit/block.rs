@@ -45,7 +45,7 @@ pub fn is_block(doc: &Document, words: &str, body: &Body<'_>) -> bool {
 }
 
 /// What a new thing is to be read back as.
-pub type Inserted2 = (Kind, Vec<u8>, Vec<u8>);
+pub type Thing = (Kind, Vec<u8>, Vec<u8>);
 
 /// The text of a new block at `indent`, whose body is indented by `deeper` more, and what it is to be
 /// read back as.
@@ -56,7 +56,7 @@ pub fn new_block(
     indent: &[u8],
     deeper: &[u8],
     eol: &[u8],
-) -> Result<(Vec<u8>, Vec<Inserted2>), Finding> {
+) -> Result<(Vec<u8>, Vec<Thing>), Finding> {
     let (name, rest) = words.split_once(' ').unwrap_or((words, ""));
     let family = doc.family();
     let groups = &doc.dialect().groups;

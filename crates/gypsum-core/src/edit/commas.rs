@@ -1,5 +1,4 @@
-//! The commas of JSON: after an edit, each member but the last has one behind it, and the last has one only
-//! where the file had such commas.
+//! The commas of JSON: after an edit, each member but the last has one behind it (RFC 8259).
 
 use crate::doc::{Document, Kind, LeafId, mark_length};
 use crate::text::{Span, Splice, apply};
@@ -17,13 +16,11 @@ enum Last {
 
 /// `after` with the commas that the edits left missing or over, `before` being the file as it was.
 pub fn mended(before: &Document, edits: &[Splice], after: Vec<u8>) -> Vec<u8> {
-    // Where there are comments, there may be a comma behind the last member, too: then all of the file is looked at.
-    let strict = before.dialect().comments.is_empty();
-    let whole = 0..before.source().len();
-    let trailing = !strict && scan(before.source(), whole, true).iter().any(|splice| !splice.span.is_empty());
-    let windows = if strict { windows(before, edits) } else { vec![Range { start: 0, end: after.len() }] };
-    let splices: Vec<Splice> =
-        windows.into_iter().flat_map(|window| scan(&after, window, !trailing)).collect();
+    // A part that begins inside a comment cannot be told from one that does not.
+    let may_have_comments = !before.dialect().comments.is_empty();
+    let windows =
+        if may_have_comments { vec![Range { start: 0, end: after.len() }] } else { windows(before, edits) };
+    let splices: Vec<Splice> = windows.into_iter().flat_map(|window| scan(&after, window)).collect();
     if splices.is_empty() { after } else { apply(&after, &splices).unwrap_or(after) }
 }
 
@@ -64,9 +61,8 @@ fn windows(before: &Document, edits: &[Splice]) -> Vec<Range<usize>> {
     windows
 }
 
-/// The commas to be put in and, where the last member has none, to be taken out, in a part that begins with a
-/// statement.
-fn scan(source: &[u8], part: Range<usize>, none_last: bool) -> Vec<Splice> {
+/// The commas to be put in and to be taken out, in a part that begins with a statement.
+fn scan(source: &[u8], part: Range<usize>) -> Vec<Splice> {
     let mut splices = Vec::new();
     let mut last = Last::Open;
     // Not the mark of its encoding.
@@ -89,7 +85,7 @@ fn scan(source: &[u8], part: Range<usize>, none_last: bool) -> Vec<Splice> {
         last = match byte {
             b'[' | b'{' | b':' => Last::Open,
             b']' | b'}' => {
-                if let (Last::Comma(comma), true) = (last, none_last) {
+                if let Last::Comma(comma) = last {
                     splices.push(gone(comma));
                 }
                 Last::Value(next)

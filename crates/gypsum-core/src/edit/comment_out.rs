@@ -1,7 +1,7 @@
 //! What stands commented out over several lines, woken whole: a block, or a setting that goes on below
 //! its first line.
 
-use super::block::Inserted2;
+use super::block::Thing;
 use super::context::{File, ResolvedEdit};
 use super::expected::Expected;
 use super::find::ends_with;
@@ -175,7 +175,7 @@ fn is_body(doc: &Document, mark: Span) -> bool {
 }
 
 /// What a text reads as; none where part of it cannot be read.
-pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Inserted2>> {
+pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Thing>> {
     let read = Document::read(text.to_vec(), doc.family(), doc.dialect().clone()).ok()?;
     let mut things = Vec::new();
     for (leaf, kind, _) in read.tree().leaves() {
@@ -192,7 +192,20 @@ pub fn things_of(doc: &Document, text: &[u8]) -> Option<Vec<Inserted2>> {
     Some(things)
 }
 
-fn is_whole(things: &[Inserted2]) -> bool {
-    let count = |wanted: Kind| things.iter().filter(|(kind, ..)| *kind == wanted).count();
-    count(Kind::Open) > 0 && count(Kind::Open) == count(Kind::Close)
+fn is_whole(things: &[Thing]) -> bool {
+    things.iter().any(|(kind, ..)| *kind == Kind::Open) && is_balanced(things)
+}
+
+/// Whether each block that begins in these ends in them, and none ends that does not begin.
+pub fn is_balanced(things: &[Thing]) -> bool {
+    let mut depth = 0_usize;
+    for (kind, ..) in things {
+        depth = match (kind, depth) {
+            (Kind::Open, _) => depth + 1,
+            (Kind::Close, 0) => return false,
+            (Kind::Close, _) => depth - 1,
+            _ => depth,
+        };
+    }
+    depth == 0
 }

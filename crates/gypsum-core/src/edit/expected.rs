@@ -1,6 +1,6 @@
 //! What the proof expects of each statement that an edit is about.
 
-use super::block::Inserted2;
+use super::block::Thing;
 use crate::doc::LeafId;
 
 /// What an edit should amount to.
@@ -13,7 +13,7 @@ pub enum Expected {
     /// The comment in this leaf is now this setting.
     Uncommented { name: Vec<u8>, value: Vec<u8> },
     /// Behind this leaf stand these new things.
-    Inserted(Vec<Inserted2>),
+    Inserted(Vec<Thing>),
     /// The setting in this leaf is gone (removed, or a comment now).
     Removed,
     /// This leaf is gone, and so are those behind it up to that one.
@@ -30,7 +30,7 @@ pub struct Match<'a> {
     /// The leaf after it.
     pub new: Option<LeafId>,
     /// Which of several new things it is.
-    pub thing: Option<&'a Inserted2>,
+    pub thing: Option<&'a Thing>,
 }
 
 /// The fates of one file's leaves.

@@ -2,7 +2,8 @@
 //! place.
 
 use super::ask::Where;
-use super::comment_out::things_of;
+use super::block::Thing;
+use super::comment_out::{is_balanced, things_of};
 use super::context::{File, Guide, ResolvedEdit};
 use super::expected::Expected;
 use super::insert::piece_spot;
@@ -29,8 +30,10 @@ pub fn put_in(
     }
     let eol = ending_at(source, at).bytes();
     let body = indented(text, &indent, eol);
-    let things =
-        things_of(doc, &body).filter(|things| !things.is_empty()).ok_or_else(|| unreadable(doc, text))?;
+    // A block that is not closed would end with what closes the one around it.
+    let fits =
+        |things: &Vec<Thing>| !things.is_empty() && (!doc.family().closes_blocks() || is_balanced(things));
+    let things = things_of(doc, &body).filter(fits).ok_or_else(|| unreadable(doc, text))?;
     let open_end = at > 0 && source[at - 1] != b'\n';
     let text = [if open_end { eol } else { b"" }, &body].concat();
     let address = under.map_or_else(|| "(top of the file)".to_owned(), ToString::to_string);

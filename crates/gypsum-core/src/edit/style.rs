@@ -44,6 +44,8 @@ pub fn new_line(
     let indent = match (like.and_then(|leaf| doc.parts(leaf).map(|parts| (leaf, parts))), after) {
         (Some((leaf, parts)), _) => indent(doc, leaf, &parts),
         (None, Some(after)) if doc.tree().kind(after) == Kind::Open => inner_indent(doc, after),
+        // As the block before it.
+        (None, Some(after)) if doc.tree().kind(after) == Kind::Close => opened_indent(doc, after),
         _ => Vec::new(),
     };
     let text = if open_end {
@@ -92,6 +94,13 @@ fn is_attribute(doc: &Document, leaf: LeafId) -> bool {
 pub fn inner_indent(doc: &Document, open: LeafId) -> Vec<u8> {
     let own = doc.parts(open).map(|parts| indent(doc, open, &parts)).unwrap_or_default();
     [own, deeper(doc)].concat()
+}
+
+/// How far the line is indented that opens the block that `close` closes.
+fn opened_indent(doc: &Document, close: LeafId) -> Vec<u8> {
+    let mut blocks = doc.tree().blocks();
+    let open = blocks.find(|(_, block)| block.close() == Some(close)).map(|(_, block)| block.open());
+    open.and_then(|open| Some(indent(doc, open, &doc.parts(open)?))).unwrap_or_default()
 }
 
 /// How far what stands inside the mark around the whole file is indented.

@@ -237,6 +237,8 @@ pub fn compare(before: &ConfigView<'_>, after: &ConfigView<'_>, findings: &mut V
         gone.push(shown(old));
         let message = format!("{} will close; clients that use it will be disconnected", shown(old));
         let new = is.iter().find(|new| !was.iter().any(|old| covers(old, new)));
+        // Where less of what was open stays open, nothing is new.
+        let new = new.or_else(|| is.iter().find(|new| (new.port, new.udp) == (old.port, old.udp)));
         // The line that was edited: that of the port, where the port is another one.
         let said =
             new.and_then(|new| if new.port == old.port { new.said } else { new.port_said.or(new.said) });

@@ -3,6 +3,9 @@
 // Each of them needs a part of it.
 #![allow(dead_code)]
 
+pub mod host;
+pub mod version;
+
 use gypsum_core::address::Address;
 use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::edit::{Edit, File, Guide, Where, propose};

@@ -28,7 +28,7 @@ pub struct EditArgs {
     /// The addition goes first in its block or file; each place applies to the --add before it
     #[arg(long, action = ArgAction::Append, num_args = 0, default_missing_value = "true")]
     pub first: Vec<bool>,
-    /// The addition goes last in its block or file
+    /// The addition goes behind the last setting of its block or file
     #[arg(long, action = ArgAction::Append, num_args = 0, default_missing_value = "true")]
     pub last: Vec<bool>,
     /// The addition goes right above this setting

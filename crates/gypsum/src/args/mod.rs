@@ -1,13 +1,22 @@
 //! The command line as it is typed.
 
+mod changes;
+mod diff;
 mod edits;
+mod merge;
+mod options;
+pub mod setup;
+mod target;
 
+pub use changes::ChangesArgs;
+pub use diff::DiffArgs;
 pub use edits::EditArgs;
+pub use merge::MergeArgs;
+pub use options::ChangeOptions;
+pub use setup::SetupCommand;
+pub use target::Target;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use gypsum_core::carry::Whose;
-use gypsum_core::change::Verdict;
-use gypsum_core::profile::Activation;
 use std::path::PathBuf;
 
 /// Change one daemon's configuration safely: checked before it goes live, watched after, restored by
@@ -68,259 +77,6 @@ pub enum When {
     Never,
 }
 
-/// Which daemon is meant.
-#[derive(Clone, Debug, Args)]
-#[command(next_help_heading = "Daemon")]
-pub struct Target {
-    /// The daemon, as its administrators name it
-    pub daemon: String,
-    /// Read the daemon's profile from this file
-    #[arg(long, value_name = "FILE", conflicts_with = "file")]
-    pub profile: Option<PathBuf>,
-    /// Without a profile: the daemon's configuration file
-    #[arg(long, value_name = "PATH")]
-    pub file: Option<PathBuf>,
-    /// Without a profile: the family of its format (keyword, sections, braces, json, jsonc …) [default: guessed]
-    #[arg(long, value_name = "FAMILY", requires = "file")]
-    pub format: Option<String>,
-    /// Without a profile: the systemd unit that runs it
-    #[arg(long, value_name = "UNIT", requires = "file")]
-    pub unit: Option<String>,
-    /// Without a profile: the daemon's own checker; {file} in it is the proposal
-    #[arg(long, value_name = "COMMAND", requires = "file")]
-    pub checker: Option<String>,
-    /// One more health check: a URL, HOST:PORT, a port, or a sentence: 'http http://localhost/map 200'
-    #[arg(long = "health", value_name = "CHECK")]
-    pub checks: Vec<String>,
-}
-
-impl Target {
-    /// The daemon of this name, with nothing else said about it.
-    pub fn named(daemon: &str) -> Self {
-        Self {
-            daemon: daemon.to_owned(),
-            profile: None,
-            file: None,
-            format: None,
-            unit: None,
-            checker: None,
-            checks: Vec::new(),
-        }
-    }
-}
-
-/// How a change is to be carried out.
-#[derive(Clone, Debug, Args)]
-#[command(next_help_heading = "Change options")]
-pub struct ChangeOptions {
-    /// The reason for the change, for its record
-    #[arg(long, value_name = "TEXT")]
-    pub why: Option<String>,
-    /// Check everything and show what would be done, but change nothing
-    #[arg(short = 'n', long)]
-    pub dry_run: bool,
-    /// Check everything and hold the change as a draft: `gypsum change DAEMON --ready` takes it live
-    #[arg(long, conflicts_with = "dry_run")]
-    pub hold: bool,
-    /// Accept the findings of this rule; the reason, or --why, is recorded
-    #[arg(long, value_name = "RULE[=REASON]")]
-    pub accept: Vec<String>,
-    /// Refuse the change on warnings, too
-    #[arg(long)]
-    pub strict: bool,
-    /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all]
-    #[arg(long, value_name = "TIME")]
-    pub wait: Option<String>,
-    /// Start the service if it is stopped
-    #[arg(long)]
-    pub start: bool,
-    /// How the service takes up the change, if not by the least that is needed; without an edit it is restarted or
-    /// reloaded with the same care
-    #[arg(long, value_name = "HOW")]
-    pub activation: Option<ActivationArg>,
-    /// A check that must hold afterwards, as a sentence: 'http http://localhost/map 200'
-    #[arg(long, value_name = "CHECK")]
-    pub must: Vec<String>,
-    /// A value to read before and after, as a sentence: 'process niceness'
-    #[arg(long, value_name = "WHAT")]
-    pub reading: Vec<String>,
-    /// What a reading must show afterwards: niceness=5, max_connections=300
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub expect: Vec<String>,
-    /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
-    #[arg(long, value_name = "TIME")]
-    pub steady: Option<String>,
-}
-
-/// Which changes are listed.
-#[derive(Clone, Debug, Args)]
-pub struct ChangesArgs {
-    /// Only those of this daemon
-    pub daemon: Option<String>,
-    /// One change, by its number
-    pub change: Option<String>,
-    /// At most so many, the newest ones [default: 20 on a screen, all elsewhere]
-    #[arg(long, value_name = "N", conflicts_with = "change")]
-    pub last: Option<usize>,
-    /// Only those begun since then: 3d, 2026-11-28, '2026-11-28 18:00'
-    #[arg(long, value_name = "TIME", conflicts_with = "change")]
-    pub since: Option<String>,
-    /// Only those of this person
-    #[arg(long, value_name = "LOGIN", conflicts_with = "change")]
-    pub by: Option<String>,
-    /// Only those that ended so
-    #[arg(long, value_name = "VERDICT", conflicts_with = "change")]
-    pub verdict: Option<VerdictArg>,
-    /// The history of one setting: from what to what, when, by whom and why, and what was done without Gypsum
-    #[arg(long, value_name = "ADDRESS", requires = "daemon", conflicts_with_all = ["change", "last", "since", "by", "verdict"])]
-    pub setting: Option<String>,
-    /// Write a report of the change to this file, as a page (.html) or as text for a ticket (.md)
-    #[arg(long, value_name = "FILE", requires = "change")]
-    pub report: Option<PathBuf>,
-    /// Read the daemon's profile from this file
-    #[arg(long, value_name = "FILE", requires = "daemon")]
-    pub profile: Option<PathBuf>,
-}
-
-/// What is compared.
-#[derive(Clone, Debug, Args)]
-pub struct DiffArgs {
-    /// The daemon, as its administrators name it
-    pub daemon: String,
-    /// Only this file of the daemon
-    #[arg(long = "in", value_name = "FILE")]
-    pub within: Option<PathBuf>,
-    /// Compare with this file instead
-    #[arg(long, value_name = "FILE", conflicts_with = "change")]
-    pub file: Option<PathBuf>,
-    /// Compare with the files as change N left them
-    #[arg(long, value_name = "N")]
-    pub change: Option<String>,
-    /// Compare the files with what the running daemon has
-    #[arg(long, conflicts_with_all = ["within", "file", "change", "lines"])]
-    pub running: bool,
-    /// Show the lines that differ, as a unified difference
-    #[arg(long)]
-    pub lines: bool,
-    /// Read the daemon's profile from this file
-    #[arg(long, value_name = "FILE")]
-    pub profile: Option<PathBuf>,
-}
-
-/// What is merged.
-#[derive(Clone, Debug, Args)]
-pub struct MergeArgs {
-    /// The daemon, as its administrators name it
-    pub daemon: String,
-    /// What is taken where both changed a setting: ADDRESS=mine, =theirs, or =both for a list
-    #[arg(long, value_name = "ADDRESS=WHOSE")]
-    pub answer: Vec<String>,
-    /// What is taken in all questions that have no answer of their own
-    #[arg(long, value_name = "WHOSE")]
-    pub take: Option<TakeArg>,
-    /// Only this file of the daemon
-    #[arg(long = "in", value_name = "FILE", conflicts_with_all = ["mine", "against"])]
-    pub within: Option<PathBuf>,
-    /// Take nothing of the new version, and put it away
-    #[arg(long, conflicts_with_all = ["answer", "take", "mine", "against"])]
-    pub keep_mine: bool,
-    /// Show what this package would bring, before it is installed
-    #[arg(long, value_name = "FILE.deb", conflicts_with_all = ["mine", "base"])]
-    pub against: Option<PathBuf>,
-    /// What was shipped when the file was edited, where it is not found on this host
-    #[arg(long, value_name = "FILE")]
-    pub base: Option<PathBuf>,
-    /// With files alone: the edited file
-    #[arg(long, value_name = "FILE", requires_all = ["base", "theirs", "to"])]
-    pub mine: Option<PathBuf>,
-    /// With files alone: what is shipped now
-    #[arg(long, value_name = "FILE", requires_all = ["base", "mine", "to"])]
-    pub theirs: Option<PathBuf>,
-    /// With files alone: where the result is written
-    #[arg(long, value_name = "FILE", requires_all = ["base", "mine", "theirs"])]
-    pub to: Option<PathBuf>,
-    /// With files alone: the family of their format [default: the daemon's, or guessed]
-    #[arg(long, value_name = "FAMILY", requires = "mine")]
-    pub format: Option<String>,
-    #[command(flatten)]
-    pub options: ChangeOptions,
-    /// Read the daemon's profile from this file
-    #[arg(long, value_name = "FILE")]
-    pub profile: Option<PathBuf>,
-}
-
-/// Whose version is taken.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum TakeArg {
-    /// The administrator's.
-    Mine,
-    /// The one that is shipped now.
-    Theirs,
-}
-
-impl From<TakeArg> for Whose {
-    fn from(word: TakeArg) -> Self {
-        match word {
-            TakeArg::Mine => Self::Mine,
-            TakeArg::Theirs => Self::Theirs,
-        }
-    }
-}
-
-/// The hook of the package manager.
-#[derive(Clone, Debug, Args)]
-pub struct PackagesArgs {
-    /// Take the hook away
-    #[arg(long)]
-    pub remove: bool,
-    /// Keep the shipped texts now, and install nothing; what the hook does before an upgrade
-    #[arg(long, conflicts_with = "remove")]
-    pub keep: bool,
-    /// Say what waits for all daemons; what the hook does after an upgrade
-    #[arg(long, conflicts_with_all = ["remove", "keep"])]
-    pub tell: bool,
-}
-
-/// What is installed on request.
-#[derive(Clone, Debug, Subcommand)]
-pub enum SetupCommand {
-    /// Have the package manager keep the shipped text of edited files before each upgrade
-    #[command(after_help = "\
-Examples:
-  gypsum setup packages
-  gypsum setup packages --remove
-
-It writes one file for dpkg. What it runs ends with 0 whatever happens, so that an upgrade never fails by it.")]
-    Packages(PackagesArgs),
-}
-
-/// How a change with a record may have ended.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum VerdictArg {
-    /// Its configuration is live.
-    Kept,
-    /// The old configuration was restored.
-    Restored,
-    /// It was refused.
-    Refused,
-    /// It ended before anything was live.
-    Dropped,
-    /// A person is needed.
-    Stuck,
-}
-
-impl From<VerdictArg> for Verdict {
-    fn from(word: VerdictArg) -> Self {
-        match word {
-            VerdictArg::Kept => Self::Kept,
-            VerdictArg::Restored => Self::Restored,
-            VerdictArg::Refused => Self::Refused,
-            VerdictArg::Dropped => Self::Dropped,
-            VerdictArg::Stuck => Self::Stuck,
-        }
-    }
-}
-
 /// What to do with the findings of an edit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum OnFinding {
@@ -330,36 +86,6 @@ pub enum OnFinding {
     GoOn,
     /// Save it as a draft.
     Leave,
-}
-
-/// What to tell the daemon.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum ActivationArg {
-    /// Nothing.
-    None,
-    /// To read its configuration again.
-    Reload,
-    /// To stop and start.
-    Restart,
-    /// To be down while its files change.
-    StopFirst,
-    /// The signal of its profile.
-    Signal,
-    /// The command of its profile.
-    Command,
-}
-
-impl From<ActivationArg> for Activation {
-    fn from(how: ActivationArg) -> Self {
-        match how {
-            ActivationArg::None => Self::None,
-            ActivationArg::Reload => Self::Reload,
-            ActivationArg::Restart => Self::Restart,
-            ActivationArg::StopFirst => Self::StopFirst,
-            ActivationArg::Signal => Self::Signal,
-            ActivationArg::Command => Self::Command,
-        }
-    }
 }
 
 impl Command {

@@ -1,0 +1,77 @@
+//! How a change is to be carried out.
+
+use clap::{Args, ValueEnum};
+use gypsum_core::profile::Activation;
+
+/// How a change is to be carried out.
+#[derive(Clone, Debug, Args)]
+#[command(next_help_heading = "Change options")]
+pub struct ChangeOptions {
+    /// The reason for the change, for its record
+    #[arg(long, value_name = "TEXT")]
+    pub why: Option<String>,
+    /// Check everything and show what would be done, but change nothing
+    #[arg(short = 'n', long)]
+    pub dry_run: bool,
+    /// Check everything and hold the change as a draft: `gypsum change DAEMON --ready` takes it live
+    #[arg(long, conflicts_with = "dry_run")]
+    pub hold: bool,
+    /// Accept the findings of this rule; the reason, or --why, is recorded
+    #[arg(long, value_name = "RULE[=REASON]")]
+    pub accept: Vec<String>,
+    /// Refuse the change on warnings, too
+    #[arg(long)]
+    pub strict: bool,
+    /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all]
+    #[arg(long, value_name = "TIME")]
+    pub wait: Option<String>,
+    /// Start the service if it is stopped
+    #[arg(long)]
+    pub start: bool,
+    /// How the service takes up the change, if not by the least that is needed; without an edit it is restarted or
+    /// reloaded with the same care
+    #[arg(long, value_name = "HOW")]
+    pub activation: Option<ActivationArg>,
+    /// A check that must hold afterwards, as a sentence: 'http http://localhost/map 200'
+    #[arg(long, value_name = "CHECK")]
+    pub must: Vec<String>,
+    /// A value to read before and after, as a sentence: 'process niceness'
+    #[arg(long, value_name = "WHAT")]
+    pub reading: Vec<String>,
+    /// What a reading must show afterwards: niceness=5, max_connections=300
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub expect: Vec<String>,
+    /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
+    #[arg(long, value_name = "TIME")]
+    pub steady: Option<String>,
+}
+
+/// What to tell the daemon.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum ActivationArg {
+    /// Nothing.
+    None,
+    /// To read its configuration again.
+    Reload,
+    /// To stop and start.
+    Restart,
+    /// To be down while its files change.
+    StopFirst,
+    /// The signal of its profile.
+    Signal,
+    /// The command of its profile.
+    Command,
+}
+
+impl From<ActivationArg> for Activation {
+    fn from(how: ActivationArg) -> Self {
+        match how {
+            ActivationArg::None => Self::None,
+            ActivationArg::Reload => Self::Reload,
+            ActivationArg::Restart => Self::Restart,
+            ActivationArg::StopFirst => Self::StopFirst,
+            ActivationArg::Signal => Self::Signal,
+            ActivationArg::Command => Self::Command,
+        }
+    }
+}

@@ -1,0 +1,30 @@
+//! What `gypsum setup` installs.
+
+use clap::{Args, Subcommand};
+
+/// The hook of the package manager.
+#[derive(Clone, Debug, Args)]
+pub struct PackagesArgs {
+    /// Take the hook away
+    #[arg(long)]
+    pub remove: bool,
+    /// Keep the shipped texts now, and install nothing; what the hook does before an upgrade
+    #[arg(long, conflicts_with = "remove")]
+    pub keep: bool,
+    /// Say what waits for all daemons; what the hook does after an upgrade
+    #[arg(long, conflicts_with_all = ["remove", "keep"])]
+    pub tell: bool,
+}
+
+/// What is installed on request.
+#[derive(Clone, Debug, Subcommand)]
+pub enum SetupCommand {
+    /// Have the package manager keep the shipped text of edited files before each upgrade
+    #[command(after_help = "\
+Examples:
+  gypsum setup packages
+  gypsum setup packages --remove
+
+It writes one file for dpkg. What it runs ends with 0 whatever happens, so that an upgrade never fails by it.")]
+    Packages(PackagesArgs),
+}
