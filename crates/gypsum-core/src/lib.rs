@@ -32,7 +32,6 @@ pub mod critical;
 mod described;
 pub mod diff;
 pub mod differences;
-pub mod doc;
 pub mod edit;
 pub mod effective;
 pub mod event;
@@ -59,6 +58,6 @@ pub mod secret;
 pub mod service;
 pub mod starter;
 pub mod survey;
-pub mod text;
 pub mod value;
-pub mod witness;
+
+pub use gypsum_formats::{doc, text, witness};

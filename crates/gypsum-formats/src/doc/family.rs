@@ -118,7 +118,7 @@ impl Family {
     }
 
     /// The lines around a new block of these words in `doc`; `None` if the format has no blocks.
-    pub(crate) fn block_lines(self, words: &str, doc: &Document) -> Option<BlockLines> {
+    pub fn block_lines(self, words: &str, doc: &Document) -> Option<BlockLines> {
         self.format().block_lines(words, doc)
     }
 

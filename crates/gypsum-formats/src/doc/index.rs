@@ -174,7 +174,7 @@ impl Document {
 }
 
 /// What is shown of whole lines, in which something is at `at`: of a line without end what is around that says enough.
-pub(crate) fn excerpt(lines: Span, at: Span) -> Span {
+pub fn excerpt(lines: Span, at: Span) -> Span {
     if lines.len() <= LONGEST || at.len() >= LONGEST {
         return lines;
     }
