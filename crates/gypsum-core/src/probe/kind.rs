@@ -3,7 +3,8 @@
 use super::expect::Expect;
 use super::sentence::Words;
 use super::{
-    BadWords, Check, LIMIT, PATIENCE, Probe, command, dns, file, greeting, http, log, process, ssh, tcp, tls,
+    BadWords, Check, LIMIT, PATIENCE, Probe, command, dns, file, greeting, http, log, process, ssh, talk,
+    tcp, tls,
 };
 use crate::described::Described;
 use jiff::SignedDuration;
@@ -28,10 +29,11 @@ pub(super) trait Kind: DeserializeOwned + Described {
 }
 
 /// All of them.
-pub(super) const KINDS: [Entry; 10] = [
+pub(super) const KINDS: [Entry; 11] = [
     Entry::of::<http::Written>(),
     Entry::of::<tcp::Written>(),
     Entry::of::<greeting::Written>(),
+    Entry::of::<talk::Written>(),
     Entry::of::<tls::Written>(),
     Entry::of::<dns::Written>(),
     Entry::of::<ssh::Written>(),

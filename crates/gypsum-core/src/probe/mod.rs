@@ -15,6 +15,7 @@ mod property;
 mod sentence;
 mod ssh;
 mod table;
+mod talk;
 mod tcp;
 mod tls;
 
@@ -33,6 +34,7 @@ pub use ssh::Ssh;
 #[cfg(feature = "reference")]
 pub(crate) use table::health_schema;
 pub(crate) use table::{checks, source};
+pub use talk::{Answer, Replies, Talk};
 pub use tcp::Tcp;
 pub use tls::Tls;
 
@@ -68,6 +70,8 @@ pub enum Probe {
     Tcp(Tcp),
     /// What a server says first.
     Greeting(Greeting),
+    /// A conversation in lines.
+    Talk(Talk),
     /// An HTTP answer.
     Http(Http),
     /// A certificate.
@@ -117,6 +121,7 @@ impl Probe {
             Self::Service | Self::Unit { .. } | Self::Listens { .. } => Vec::new(),
             Self::Tcp(probe) => probe.texts(),
             Self::Greeting(probe) => probe.texts(),
+            Self::Talk(probe) => probe.texts(),
             Self::Http(probe) => probe.texts(),
             Self::Tls(probe) => probe.texts(),
             Self::Dns(probe) => probe.texts(),

@@ -12,11 +12,13 @@ mod log;
 mod process;
 mod proxy;
 mod ssh;
+mod talk;
 mod tcp;
 mod unit;
 
 pub use error::ProbeError;
 pub use http::status as http_status;
+pub use talk::answers as talk_answers;
 
 use crate::logs::Mark;
 use crate::service;
@@ -72,6 +74,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
         Probe::Tcp(tcp) => tcp::probe(tcp, limit),
         Probe::Greeting(greeting) => greeting::probe(greeting, limit),
+        Probe::Talk(talk) => talk::probe(talk, limit),
         Probe::Http(http) => http::probe(http, limit),
         Probe::Tls(tls) => certificate::probe(tls, limit),
         Probe::Dns(dns) => dns::probe(dns, limit),

@@ -2,12 +2,12 @@
 
 use crate::error::Error;
 use crate::files::Loading;
-use crate::probe::http_status;
+use crate::probe::{http_status, talk_answers};
 use crate::service;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
-use gypsum_core::layers::EffectiveConfig;
+use gypsum_core::layers::{EffectiveConfig, value_of};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Profile, Service, fill};
 use gypsum_core::rules::{Wanted, wanted};
@@ -68,6 +68,13 @@ impl<'a> Values<'a> {
         })
     }
 
+    /// All values of a setting, in the order in which they are read.
+    pub fn all(&self, name: &str) -> Vec<String> {
+        let files = &self.loading.files;
+        let turns = self.layers.called(files, self.profile, name);
+        turns.map(|turn| value_of(&files[turn.file].doc, turn.leaf)).collect()
+    }
+
     /// These health checks with the values that they name.
     pub fn filled(&self, checks: &[Check]) -> Result<Vec<Check>, Error> {
         let mut filled = Vec::new();
@@ -116,12 +123,18 @@ impl<'a> Values<'a> {
 
 /// Where the answer from before is the measure, the daemon is asked for it: one that refuses a page by design is healthy.
 fn measured_by_now(check: &mut Check) {
-    let Probe::Http(http) = &mut check.probe else { return };
-    if !http.as_before {
-        return;
-    }
     // Without an answer there is nothing to measure by; the check itself says what is wrong.
-    if let Ok(status) = http_status(http, NOW) {
-        http.also = Some(status).filter(|status| (400..500).contains(status));
+    match &mut check.probe {
+        Probe::Http(http) if http.as_before => {
+            if let Ok(status) = http_status(http, NOW) {
+                http.also = Some(status).filter(|status| (400..500).contains(status));
+            }
+        }
+        Probe::Talk(talk) => {
+            if let Ok(answers) = talk_answers(talk, Duration::from_millis(check.limit_ms)) {
+                talk.before = answers;
+            }
+        }
+        _ => {}
     }
 }

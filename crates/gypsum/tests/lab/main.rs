@@ -9,6 +9,7 @@ mod schema;
 
 mod alarms;
 mod around;
+mod clients;
 mod daemons;
 mod effects;
 mod enrol;

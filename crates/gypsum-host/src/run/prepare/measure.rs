@@ -49,10 +49,13 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let (world, service) = (cx.world, &checked.service);
     let (request, before) = (&checked.proposal.request, &checked.proposal.before);
     let profile = &request.profile;
-    let mut checks_before = Values::of(profile, before).checks_now(service)?;
+    let values_before = Values::of(profile, before);
+    let mut checks_before = values_before.checks_now(service)?;
     let values = Values::of(profile, &checked.after);
     let mut checks_after = values.checks(service)?;
     measure_by_the_same(&checks_before, &mut checks_after);
+    let is_changed = |name: &String| values_before.all(name) != values.all(name);
+    checks_after.iter_mut().for_each(|check| note_what_is_asked_for(check, &is_changed));
     match checks_behind(profile, service) {
         Ok(None) => {}
         Ok(Some((_, checks))) => {
@@ -106,6 +109,22 @@ fn measure_by_the_same(before: &[Check], after: &mut [Check]) {
         _ => None,
     });
     measured.zip(answers).for_each(|(http, answer)| http.also = answer);
+    let answers = before.iter().filter_map(|check| match &check.probe {
+        Probe::Talk(talk) => Some(&talk.before),
+        _ => None,
+    });
+    let measured = after.iter_mut().filter_map(|check| match &mut check.probe {
+        Probe::Talk(talk) => Some(talk),
+        _ => None,
+    });
+    measured.zip(answers).for_each(|(talk, answers)| talk.before.clone_from(answers));
+}
+
+/// A change of a setting that decides about the answers asks for other ones.
+fn note_what_is_asked_for(check: &mut Check, is_changed: &dyn Fn(&String) -> bool) {
+    if let Probe::Talk(talk) = &mut check.probe {
+        talk.is_asked_for = talk.asked_by.iter().any(is_changed);
+    }
 }
 
 /// Says how the service is before anything is touched, and what will be done. Where something is unhealthy, the
