@@ -111,6 +111,11 @@ pub(super) struct Common {
     limit: Option<SignedDuration>,
     /// How often in a row it must hold.
     times: Option<u32>,
+    /// The setting, or the word of the blocks, for each of which there is such a check: `{each}` is the value, or what the
+    /// block is called.
+    each: Option<String>,
+    /// The values of it for which there is none.
+    except: Vec<String>,
 }
 
 impl Common {
@@ -130,6 +135,8 @@ impl Common {
             steady_ms: self.steady.map(ms).transpose()?,
             limit_ms: ms(self.limit.unwrap_or(LIMIT))?,
             times,
+            each: self.each,
+            except: self.except,
         })
     }
 }

@@ -21,7 +21,7 @@ mod tls;
 
 pub use bad_words::BadWords;
 pub use command::Command;
-pub use dns::Dns;
+pub use dns::{Dns, DnsAnswer};
 pub use expect::{Expect, Mismatch, same_value};
 pub use file::FileProperty;
 pub use greeting::Greeting;
@@ -108,6 +108,13 @@ pub struct Check {
     /// How often in a row it must hold: of daemons with several processes or a cache one answer says little.
     #[serde(default = "once")]
     pub times: u32,
+    /// The setting, or the word of the blocks, for each of which there is such a check: `{each}` in its texts is the value,
+    /// or what the block is called.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub each: Option<String>,
+    /// The values of it that nobody needs to ask for.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub except: Vec<String>,
 }
 
 fn once() -> u32 {
@@ -134,10 +141,42 @@ impl Probe {
     }
 }
 
+impl Probe {
+    /// Takes the answers from before as the measure, where `before` is the same question.
+    pub fn measure_by(&mut self, before: &Self) {
+        match (self, before) {
+            (Self::Http(now), Self::Http(old)) if now.as_before && old.as_before => now.also = old.also,
+            (Self::Talk(now), Self::Talk(old)) => now.before.clone_from(&old.before),
+            (Self::Dns(now), Self::Dns(old)) if (&now.name, &now.kind) == (&old.name, &old.kind) => {
+                now.before.clone_from(&old.before);
+            }
+            _ => {}
+        }
+    }
+
+    /// Notes that a change asks for other answers, where one of the settings that decide about them is changed.
+    pub fn note_asked_for(&mut self, is_changed: &dyn Fn(&String) -> bool) {
+        match self {
+            Self::Talk(talk) => talk.is_asked_for = talk.asked_by.iter().any(is_changed),
+            Self::Dns(dns) => dns.is_asked_for = dns.asked_by.iter().any(is_changed),
+            _ => {}
+        }
+    }
+}
+
 impl Check {
     fn plain(name: String, probe: Probe) -> Self {
         let ms = |time: SignedDuration| time.as_millis() as u64;
-        Self { name, probe, patience_ms: ms(PATIENCE), steady_ms: None, limit_ms: ms(LIMIT), times: 1 }
+        Self {
+            name,
+            probe,
+            patience_ms: ms(PATIENCE),
+            steady_ms: None,
+            limit_ms: ms(LIMIT),
+            times: 1,
+            each: None,
+            except: Vec::new(),
+        }
     }
 
     /// The check that a daemon's service runs; every daemon with a service has it.

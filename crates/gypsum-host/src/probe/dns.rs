@@ -3,7 +3,7 @@
 use super::ProbeError;
 use super::addresses;
 use super::tcp::connect;
-use gypsum_core::probe::Dns;
+use gypsum_core::probe::{Dns, DnsAnswer as Answer};
 use simple_dns::rdata::RData;
 use simple_dns::{CLASS, Name, Packet, PacketFlag, Question, RCODE, TYPE};
 use std::io::{ErrorKind, Read, Write};
@@ -13,16 +13,12 @@ use std::time::{Duration, Instant};
 /// A packet has no more bytes (RFC 1035, 4.2).
 const MOST: usize = 65_535;
 
-/// What came of a question.
-enum Answer {
-    Records(Vec<String>),
-    Refused,
-    NoSuchName,
-    Failed(String),
-    Silence,
-}
-
-pub fn probe(dns: &Dns, limit: Duration) -> Result<String, ProbeError> {
+/// The answer to the question.
+///
+/// # Errors
+///
+/// If it cannot be asked.
+pub fn answer(dns: &Dns, limit: Duration) -> Result<Answer, ProbeError> {
     let kind = type_of(&dns.kind).ok_or_else(|| {
         let known = TYPES.map(|(name, _)| name).join(", ");
         format!("{} is no type of record that can be asked for ({known})", dns.kind)
@@ -30,7 +26,14 @@ pub fn probe(dns: &Dns, limit: Duration) -> Result<String, ProbeError> {
     let name = Name::new(dns.name.trim_end_matches('.')).map_err(|error| format!("{}: {error}", dns.name))?;
     let server =
         addresses(&dns.at, 53)?.into_iter().next().ok_or_else(|| format!("{} has no address", dns.at))?;
-    let answer = ask(&name, kind, server, limit)?;
+    ask(&name, kind, server, limit)
+}
+
+pub fn probe(dns: &Dns, limit: Duration) -> Result<String, ProbeError> {
+    let answer = answer(dns, limit)?;
+    if dns.as_before {
+        return Ok(dns.judge_as_before(&answer)?);
+    }
     let wanted = dns.says.as_deref();
     let expected = wanted.map_or(String::new(), |wanted| format!(", expected {wanted}"));
     match (&answer, wanted) {

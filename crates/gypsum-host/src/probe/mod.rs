@@ -16,6 +16,7 @@ mod talk;
 mod tcp;
 mod unit;
 
+pub use dns::answer as dns_answer;
 pub use error::ProbeError;
 pub use http::status as http_status;
 pub use talk::answers as talk_answers;

@@ -2,12 +2,12 @@
 
 use crate::error::Error;
 use crate::files::Loading;
-use crate::probe::{http_status, talk_answers};
+use crate::probe::{dns_answer, http_status, talk_answers};
 use crate::service;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
-use gypsum_core::layers::{EffectiveConfig, value_of};
+use gypsum_core::layers::{EffectiveConfig, Occurrence, Scope, value_of};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Profile, Service, fill};
 use gypsum_core::rules::{Wanted, wanted};
@@ -17,6 +17,8 @@ use std::time::Duration;
 
 /// More listeners than this are not looked at one by one.
 const MOST: usize = 16;
+/// So many values of a setting, or blocks, have a check of their own.
+const MOST_OF_EACH: usize = 8;
 /// So long an answer may take by which later ones are measured.
 const NOW: Duration = Duration::from_secs(1);
 
@@ -68,19 +70,46 @@ impl<'a> Values<'a> {
         })
     }
 
+    /// All that is said of a setting, or inside of blocks of that name, in the order in which it is read.
+    pub fn said_of(&self, name: &str) -> Vec<String> {
+        let inside = self.layers.turns().iter().filter(|turn| self.layers.scope(turn.scope).word() == name);
+        let text = |turn: &Occurrence| {
+            let doc = &self.loading.files[turn.file].doc;
+            format!("{} {}", doc.text(turn.name), value_of(doc, turn.leaf))
+        };
+        self.all(name).into_iter().chain(inside.map(text)).collect()
+    }
+
     /// All values of a setting, in the order in which they are read.
-    pub fn all(&self, name: &str) -> Vec<String> {
+    fn all(&self, name: &str) -> Vec<String> {
         let files = &self.loading.files;
         let turns = self.layers.called(files, self.profile, name);
         turns.map(|turn| value_of(&files[turn.file].doc, turn.leaf)).collect()
     }
 
+    /// A check, for each value of the setting that it names, or for each block; of some of them, where there are many.
+    fn each_of<'c>(&self, check: &'c Check) -> Vec<(&'c Check, Option<String>)> {
+        let Some(each) = &check.each else { return vec![(check, None)] };
+        let plain = |text: &str| text.trim_matches(['"', '\'']).to_owned();
+        let is_one = |scope: &&Scope| scope.word() == each && !scope.conditional;
+        let titles = self.layers.scopes().map(|(_, scope)| scope).filter(is_one);
+        let titles = titles.filter_map(|scope| scope.title.split(' ').nth(1).map(plain));
+        let values = self.all(each).into_iter().filter_map(|value| value.split(' ').next().map(plain));
+        let mut all: Vec<String> = Vec::new();
+        for one in titles.chain(values) {
+            if !all.contains(&one) && !check.except.contains(&one) && all.len() < MOST_OF_EACH {
+                all.push(one);
+            }
+        }
+        all.into_iter().map(|one| (check, Some(one))).collect()
+    }
+
     /// These health checks with the values that they name.
     pub fn filled(&self, checks: &[Check]) -> Result<Vec<Check>, Error> {
         let mut filled = Vec::new();
-        for check in checks {
-            match fill(check, &|name| self.value(name)) {
-                Ok(check) => filled.push(check),
+        for (check, each) in checks.iter().flat_map(|check| self.each_of(check)) {
+            match fill(check, &|name| each.clone().filter(|_| name == "each").or_else(|| self.value(name))) {
+                Ok(check) => filled.push(Check { each: None, except: Vec::new(), ..check }),
                 // Where it listens nowhere, nobody can be asked there.
                 Err(missing) if missing.0.starts_with("listen-") => {}
                 Err(missing) => {
@@ -128,6 +157,11 @@ fn measured_by_now(check: &mut Check) {
         Probe::Http(http) if http.as_before => {
             if let Ok(status) = http_status(http, NOW) {
                 http.also = Some(status).filter(|status| (400..500).contains(status));
+            }
+        }
+        Probe::Dns(dns) if dns.as_before => {
+            if let Ok(answer) = dns_answer(dns, NOW) {
+                dns.before = Some(answer);
             }
         }
         Probe::Talk(talk) => {

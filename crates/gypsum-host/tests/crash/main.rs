@@ -77,6 +77,8 @@ fn board() -> Check {
         steady_ms: None,
         limit_ms: 100,
         times: 1,
+        each: None,
+        except: Vec::new(),
     }
 }
 

@@ -21,7 +21,7 @@ const RECIPIENT: &str = "exec 3<>/dev/tcp/127.0.0.1/25; for line in '' 'EHLO qua
     [ -z \"$line\" ] || printf '%s\\r\\n' \"$line\" >&3
     while read -r -t 20 answer <&3 && [[ $answer == ???-* ]]; do :; done; done; printf 'QUIT\\r\\n' >&3; echo \"${answer:0:3}\"";
 
-const SERVICES: [Service; 3] = [
+const SERVICES: [Service; 5] = [
     Service {
         name: "postfix",
         programs: &["/usr/sbin/postfix"],
@@ -45,6 +45,32 @@ const SERVICES: [Service; 3] = [
                 "answers 554 to RCPT TO:<root>, and answered 250 before",
             ),
         ],
+    },
+    Service {
+        name: "named",
+        programs: &["/usr/sbin/named", "/usr/bin/dig"],
+        start: "printf '$TTL 60\\n@ SOA ns porter 1 60 60 60 60\\n@ NS ns\\nns A 127.0.0.1\\n' > /etc/bind/saltmarsh.zone
+            echo 'zone \"saltmarsh.example\" { type primary; file \"/etc/bind/saltmarsh.zone\"; };
+            acl quays { 127.0.0.0/8; };' >> /etc/bind/named.conf.local
+            sed -i 's,^options {,options {\\n\\tallow-query { quays; };,' /etc/bind/named.conf.options
+            systemctl start named; sleep 0.5",
+        client: "dig +short +time=2 @127.0.0.1 ns.saltmarsh.example",
+        well: "127.0.0.1",
+        broken: &[(&["--add", "acl quays..192.0.2.0/24", "--delete", "acl quays..127.0.0.0/8"], "refuses to answer, and said ")],
+        kept: &[
+            (&["options..recursion=no"], "answers, as expected"),
+            (&["--add", "options..allow-query..none", "--delete", "options..allow-query..quays"], "refuses to answer, and said "),
+        ],
+    },
+    Service {
+        name: "unbound",
+        programs: &["/usr/sbin/unbound", "/usr/bin/dig"],
+        start: "printf 'server:\\n  local-data: \"quay.saltmarsh.example. A 192.0.2.7\"\\n' > /etc/unbound/unbound.conf.d/quay.conf
+            systemctl start unbound; sleep 0.5",
+        client: "dig +short +time=2 @127.0.0.1 quay.saltmarsh.example",
+        well: "192.0.2.7",
+        broken: &[],
+        kept: &[(&["server..num-threads=2"], "answers, as expected")],
     },
     Service {
         name: "redis",

@@ -16,6 +16,8 @@ use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
+use std::collections::HashSet;
+use std::mem::discriminant;
 
 /// The rule by which something was unhealthy before.
 const UNHEALTHY_BEFORE: &str = "unhealthy-before";
@@ -54,8 +56,8 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let values = Values::of(profile, &checked.after);
     let mut checks_after = values.checks(service)?;
     measure_by_the_same(&checks_before, &mut checks_after);
-    let is_changed = |name: &String| values_before.all(name) != values.all(name);
-    checks_after.iter_mut().for_each(|check| note_what_is_asked_for(check, &is_changed));
+    let is_changed = |name: &String| values_before.said_of(name) != values.said_of(name);
+    checks_after.iter_mut().for_each(|check| check.probe.note_asked_for(&is_changed));
     match checks_behind(profile, service) {
         Ok(None) => {}
         Ok(Some((_, checks))) => {
@@ -98,32 +100,18 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
 }
 
-/// The new configuration is measured by the answers to the old one, at another address, too.
+/// The new configuration is measured by the answers to the old one, at another address, too: by the question of the same
+/// name, else by the next one of its kind.
 fn measure_by_the_same(before: &[Check], after: &mut [Check]) {
-    let answers = before.iter().filter_map(|check| match &check.probe {
-        Probe::Http(http) if http.as_before => Some(http.also),
-        _ => None,
-    });
-    let measured = after.iter_mut().filter_map(|check| match &mut check.probe {
-        Probe::Http(http) if http.as_before => Some(http),
-        _ => None,
-    });
-    measured.zip(answers).for_each(|(http, answer)| http.also = answer);
-    let answers = before.iter().filter_map(|check| match &check.probe {
-        Probe::Talk(talk) => Some(&talk.before),
-        _ => None,
-    });
-    let measured = after.iter_mut().filter_map(|check| match &mut check.probe {
-        Probe::Talk(talk) => Some(talk),
-        _ => None,
-    });
-    measured.zip(answers).for_each(|(talk, answers)| talk.before.clone_from(answers));
-}
-
-/// A change of a setting that decides about the answers asks for other ones.
-fn note_what_is_asked_for(check: &mut Check, is_changed: &dyn Fn(&String) -> bool) {
-    if let Probe::Talk(talk) = &mut check.probe {
-        talk.is_asked_for = talk.asked_by.iter().any(is_changed);
+    let names: HashSet<String> = after.iter().map(|check| check.name.clone()).collect();
+    let mut left: Vec<&Check> = before.iter().collect();
+    for check in after {
+        let same_kind = |old: &Check| discriminant(&old.probe) == discriminant(&check.probe);
+        let named = left.iter().position(|old| same_kind(old) && old.name == check.name);
+        let next = || left.iter().position(|old| same_kind(old) && !names.contains(&old.name));
+        if let Some(n) = named.or_else(next) {
+            check.probe.measure_by(&left.remove(n).probe);
+        }
     }
 }
 
