@@ -217,9 +217,18 @@ impl<'de> Deserializer<'de> for Value<'_, '_> {
         words.deserialize_any(visitor)
     }
 
+    fn deserialize_enum<V: Visitor<'de>>(
+        self,
+        _: &'static str,
+        _: &'static [&'static str],
+        visitor: V,
+    ) -> Result<V::Value, BadWords> {
+        visitor.visit_enum(self.text()?.text.into_deserializer())
+    }
+
     forward_to_deserialize_any! {
         i8 i16 u8 u16 u64 f32 f64 char str string bytes byte_buf unit unit_struct
-        newtype_struct tuple tuple_struct map struct enum identifier ignored_any
+        newtype_struct tuple tuple_struct map struct identifier ignored_any
     }
 }
 

@@ -62,6 +62,7 @@ pub(super) struct Written {
     /// Where: `HOST:PORT`, or the path of a Unix socket.
     talk: String,
     /// What the client says, one after the other. It must change nothing.
+    #[serde(default)]
     says: Vec<String>,
     /// How the server answers.
     #[serde(default)]
@@ -76,7 +77,7 @@ pub(super) struct Written {
 
 impl Kind for Written {
     const WORD: &'static str = "talk";
-    const EXAMPLE: &'static str = "talk 127.0.0.1:25 greets says QUIT";
+    const EXAMPLE: &'static str = "talk 127.0.0.1:6379 replies signs says PING";
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
         let Self { talk: at, says, replies, greets, asked_by } = self;
