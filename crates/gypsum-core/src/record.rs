@@ -5,7 +5,7 @@ use serde::de::DeserializeOwned;
 use serde_json::{Map, Value};
 
 /// The version in which records are written. One that is higher was written by a newer Gypsum.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 
 /// The field with the version.
 const RECORD: &str = "record";

@@ -16,7 +16,8 @@ pub enum Replies {
     Codes,
     /// The first word of what the client said, and OK, NO or BAD behind it (RFC 9051, 7.1).
     Tagged,
-    /// One line that begins with a minus where it is an error.
+    /// One line that begins with a sign: a minus where it is an error. Behind a dollar and a length there is one more line,
+    /// with data, which is not kept.
     Signs,
 }
 
@@ -132,8 +133,14 @@ impl Talk {
                 })
             }
             Replies::Signs => {
-                let word = last.split(' ').next().unwrap_or_default();
-                Some(Answer { taken: !last.starts_with('-'), word: word.to_owned(), offers: BTreeSet::new() })
+                let first = lines.first()?;
+                let is_whole = !first.starts_with('$') || first == "$-1" || lines.len() > 1;
+                // Numbers and data are nobody's business, and change by themselves.
+                let word = match first.chars().next() {
+                    Some(sign @ (':' | '$')) => sign.to_string(),
+                    _ => first.split(' ').next().unwrap_or_default().to_owned(),
+                };
+                is_whole.then(|| Answer { taken: !first.starts_with('-'), word, offers: BTreeSet::new() })
             }
         }
     }
@@ -246,6 +253,10 @@ mod tests {
             ),
             (Replies::Tagged, "a LOGIN", "a NO no", Some("false NO")),
             (Replies::Signs, "PING", "+PONG", Some("true +PONG")),
+            (Replies::Signs, "GET a", "$-1", Some("true $")),
+            (Replies::Signs, "GET a", "$4", None),
+            (Replies::Signs, "GET a", "$4\nkelp", Some("true $")),
+            (Replies::Signs, "EXISTS a", ":1", Some("true :")),
             (Replies::Signs, "PING", "-NOAUTH Authentication required.", Some("false -NOAUTH")),
         ] {
             assert_eq!(of(replies, told, text).as_deref(), wanted, "{replies:?} {told:?} {text:?}");
