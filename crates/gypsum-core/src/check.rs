@@ -124,7 +124,7 @@ pub fn only_new(before: &[Finding], after: Vec<Finding>) -> Vec<Finding> {
             return None;
         }
         finding.severity = Severity::Warning;
-        finding.message = format!("{} (it stood there before)", finding.message);
+        finding.message = format!("{} (it was there before)", finding.message);
         Some(finding)
     };
     after.into_iter().filter_map(soften).collect()

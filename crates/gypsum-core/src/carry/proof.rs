@@ -143,7 +143,10 @@ fn witnessed(new: &Document, theirs: &Document, mine: &Document, ledger: &Ledger
         theirs.contains(entry) || mine.contains(entry) || is_decided(entry, true)
     };
     if let Some(stray) = result.iter().find(|entry| !is_known(entry)) {
-        return Err(format!("a second reader finds {} in the result with a value of nobody", name(stray)));
+        return Err(format!(
+            "a second reader finds {} in the result with a value that none of the files has",
+            name(stray)
+        ));
     }
     let is_lost = |entry: &&(Option<Vec<u8>>, Option<Vec<u8>>)| {
         mine.contains(*entry) && !result.contains(*entry) && !is_decided(entry, false)

@@ -124,7 +124,7 @@ fn dialect_part(dialect: &Dialect) -> Vec<String> {
         lines.push(format!("include-folders = {{ {} = {} }}", quoted(name), quoted(pattern)));
     }
     lines.push(
-        "# Not seen: which of two values holds. A name that stands twice in the file repeats.".to_owned(),
+        "# Not seen: which of two values holds. A name that is set twice in the file repeats.".to_owned(),
     );
     lines
 }

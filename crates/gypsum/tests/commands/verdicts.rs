@@ -333,3 +333,19 @@ fn a_check_goes_on_for_its_own_time() {
         });
     }
 }
+
+/// What held before proves nothing new, and that is said; what begins to hold is no such thing.
+#[test]
+fn what_must_hold_and_holds_already_is_said() {
+    let host = host();
+    let holds_already = |text: &str, edit: &str| {
+        let must = format!("http http://127.0.0.1:{{port}}/board contains {text}");
+        let output = gypsum(&host, &["change", "departures", edit, "-y", "--must", &must]);
+        assert_eq!(status(&output), 0, "{}", said(&host, &output));
+        let all = said(&host, &output).split_whitespace().collect::<Vec<_>>().join(" ");
+        all.contains("holds already, so it proves nothing about this change")
+    };
+    assert!(holds_already("Saltmarsh", "rows=5"));
+    assert!(!holds_already("Fog", "notice=Fog"));
+    assert!(holds_already("Fog", "rows=6"));
+}

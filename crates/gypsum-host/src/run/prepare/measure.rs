@@ -19,6 +19,8 @@ use gypsum_core::probe::{Check, Probe};
 use std::collections::HashSet;
 use std::mem::discriminant;
 
+/// So long what must hold afterwards is looked at beforehand, in milliseconds.
+const LOOK_MS: u64 = 1_000;
 /// The rule by which something was unhealthy before.
 const UNHEALTHY_BEFORE: &str = "unhealthy-before";
 
@@ -95,9 +97,22 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
         // A person who says how long all is watched means what the profile says, too.
         checks_before.iter_mut().chain(&mut checks_after).for_each(|check| check.steady_ms = None);
     }
-    checks_after.extend(musts);
-    checks_after.extend(checked.expected(&readings)?);
+    let asked: Vec<Check> = musts.into_iter().chain(checked.expected(&readings)?).collect();
+    say_what_holds_already(cx, &asked, &scene);
+    checks_after.extend(asked);
     Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
+}
+
+/// What must hold afterwards and holds already says nothing about the change; it is to go on holding.
+fn say_what_holds_already(cx: &mut RunContext<'_>, asked: &[Check], scene: &ProbeContext) {
+    // A log is read from the activation on.
+    let now = asked.iter().filter(|check| !matches!(check.probe, Probe::Log(_)));
+    let now: Vec<Check> =
+        now.map(|check| Check { limit_ms: check.limit_ms.min(LOOK_MS), ..check.clone() }).collect();
+    let (outcomes, _) = HealthRun::at(cx.world, &scene.service, &now, scene).once();
+    for outcome in outcomes.into_iter().filter(|outcome| outcome.healthy) {
+        cx.recorder.note(format!("{} holds already, so it proves nothing about this change", outcome.name));
+    }
 }
 
 /// The new configuration is measured by the answers to the old one, at another address, too: by the question of the same
