@@ -96,7 +96,9 @@ pub fn unmoved(before: &[Seen], after: &[Seen], changed: &[String]) -> Vec<Findi
     let stood_still = |seen: &&Seen| {
         let moves = seen.of.as_ref().is_some_and(|of| changed.contains(of));
         let old = before.iter().find(|old| old.name == seen.name).and_then(|old| old.value.as_deref());
-        moves && old.zip(seen.value.as_deref()).is_some_and(|(old, new)| same_value(old, new))
+        // A daemon that refuses to tell shows nothing, which is no value.
+        let told = seen.value.as_deref().filter(|value| !value.trim().is_empty());
+        moves && old.zip(told).is_some_and(|(old, new)| same_value(old, new))
     };
     let finding = |seen: &Seen| {
         let value = seen.value.as_deref().unwrap_or_default();
@@ -141,5 +143,7 @@ mod tests {
         assert_eq!(told.len(), 1, "{told:?}");
         assert!(told[0].starts_with("quays was changed"), "{told:?}");
         assert!(unmoved(&seen("8"), &seen("8"), &[]).is_empty());
+        assert_eq!(unmoved(&seen("8"), &seen("8"), &changed).len(), 2);
+        assert_eq!(unmoved(&seen(""), &seen(""), &changed).len(), 1, "what shows nothing tells nothing");
     }
 }
