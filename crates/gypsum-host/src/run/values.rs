@@ -1,5 +1,6 @@
 //! The values that health checks name in braces.
 
+use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
 use crate::probe::{dns_answer, http_status, talk_answers};
@@ -127,9 +128,17 @@ impl<'a> Values<'a> {
     /// The health checks of the daemon as it is, before anything is touched. Where the answer from before is the measure,
     /// the daemon is asked for it.
     pub fn checks_now(&self, service: &Service) -> Result<Vec<Check>, Error> {
-        let mut checks = self.checks(service)?;
-        checks.iter_mut().for_each(measured_by_now);
-        Ok(checks)
+        let checks = self.checks(service)?;
+        let mut measured = Vec::new();
+        std::thread::scope(|scope| {
+            let begin = |check| beside::begin(scope, move || measured_by_now(check));
+            let asked: Vec<_> = checks.iter().map(begin).collect();
+            for (check, one) in checks.iter().zip(asked) {
+                // One that broke off has no measure.
+                measured.push(one.wait().unwrap_or_else(|_| check.clone()));
+            }
+        });
+        Ok(measured)
     }
 
     /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
@@ -151,7 +160,8 @@ impl<'a> Values<'a> {
 }
 
 /// Where the answer from before is the measure, the daemon is asked for it: one that refuses a page by design is healthy.
-fn measured_by_now(check: &mut Check) {
+fn measured_by_now(check: &Check) -> Check {
+    let mut check = check.clone();
     // Without an answer there is nothing to measure by; the check itself says what is wrong.
     match &mut check.probe {
         Probe::Http(http) if http.as_before => {
@@ -171,4 +181,5 @@ fn measured_by_now(check: &mut Check) {
         }
         _ => {}
     }
+    check
 }
