@@ -1,6 +1,7 @@
 //! An answer of a name server.
 
-use super::expect::{Expect, Mismatch};
+use super::answer::{Answer, Grade};
+use super::expect::Expect;
 use super::kind::Kind;
 use super::{BadWords, Probe};
 use serde::{Deserialize, Serialize};
@@ -17,18 +18,6 @@ pub struct Dns {
     /// What must be among the answers, or one of `refused`, `no-such-name`, `no-answer`; any answer where nothing is
     /// said.
     pub says: Option<String>,
-    /// Whether the answer from before is the measure.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub as_before: bool,
-    /// The settings that may change the answer because somebody asked for it.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub asked_by: Vec<String>,
-    /// The answer from before, where it is the measure and there was one.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub before: Option<DnsAnswer>,
-    /// Whether the change asks for another answer: then a difference is only said.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub is_asked_for: bool,
 }
 
 /// What a name server answers (RFC 1035, 4.1.1).
@@ -48,50 +37,32 @@ pub enum DnsAnswer {
 }
 
 impl DnsAnswer {
-    /// It in words.
-    pub fn words(&self) -> String {
+    /// It in a word that is compared.
+    fn word(&self) -> String {
         match self {
-            Self::Records(records) if records.is_empty() => "says no such record".to_owned(),
-            Self::Records(records) => format!("says {}", records.join(", ")),
-            Self::Refused => "refuses to answer".to_owned(),
-            Self::NoSuchName => "says no such name".to_owned(),
-            Self::Failed(why) => format!("says {why}"),
-            Self::Silence => "does not answer".to_owned(),
+            Self::Records(records) if records.is_empty() => "no such record".to_owned(),
+            Self::Records(records) => records.join(", "),
+            Self::Refused => "REFUSED".to_owned(),
+            Self::NoSuchName => "NXDOMAIN".to_owned(),
+            Self::Failed(why) => why.clone(),
+            Self::Silence => "nothing".to_owned(),
         }
     }
 
-    /// The same of a time before.
-    fn past(&self) -> String {
-        let words = self.words();
-        match words.strip_prefix("says ") {
-            Some(rest) => format!("said {rest}"),
-            None => words.replace("refuses", "refused").replace("does not", "did not"),
+    fn grade(&self) -> Grade {
+        match self {
+            Self::Records(records) if !records.is_empty() => Grade::Served,
+            Self::Silence => Grade::Failed,
+            // A name that gave no record before proves nothing by another error.
+            Self::Records(_) | Self::Refused | Self::NoSuchName | Self::Failed(_) => Grade::Refused,
         }
-    }
-
-    /// Whether a client has got what it asked for.
-    fn serves(&self) -> bool {
-        matches!(self, Self::Records(records) if !records.is_empty())
     }
 }
 
 impl Dns {
-    /// Judges an answer by that from before, where that is the measure.
-    ///
-    /// # Errors
-    ///
-    /// If records came before and none come now, and nobody asked for that; or if nothing comes at all.
-    pub fn judge_as_before(&self, now: &DnsAnswer) -> Result<String, Mismatch> {
-        let is_worse = match &self.before {
-            Some(before) => before.serves() && !now.serves() && !self.is_asked_for,
-            None => *now == DnsAnswer::Silence,
-        };
-        let said = match &self.before {
-            Some(before) if before != now => format!("{}, and {} before", now.words(), before.past()),
-            Some(before) if before.serves() => "answers, as expected".to_owned(),
-            Some(_) | None => now.words(),
-        };
-        if is_worse { Err(Mismatch(said)) } else { Ok(said) }
+    /// An answer, as far as it is compared. The records of a name are its owner's affair.
+    pub fn compared(&self, answer: &DnsAnswer) -> Answer {
+        Answer::new(format!("{} {}", self.kind, self.name), answer.grade(), answer.word())
     }
 }
 
@@ -109,12 +80,6 @@ pub(super) struct Written {
     kind: Option<String>,
     /// What must be among the answers, or one of `refused`, `no-such-name`, `no-answer`.
     says: Option<String>,
-    /// The answer from before the change is the measure.
-    #[serde(default)]
-    as_before: bool,
-    /// The settings that may change the answer because somebody asked for it.
-    #[serde(default)]
-    asked_by: Vec<String>,
 }
 
 impl Kind for Written {
@@ -122,10 +87,10 @@ impl Kind for Written {
     const EXAMPLE: &'static str = "dns boards.example at 127.0.0.1 says 192.0.2.7";
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
-        let Self { dns: name, at, kind, says, as_before, asked_by } = self;
+        let Self { dns: name, at, kind, says } = self;
         let at = at.ok_or("dns wants the server: at 127.0.0.1")?;
         let kind = kind.unwrap_or_else(|| "A".into()).to_uppercase();
-        let dns = Dns { name, at, kind, says, as_before, asked_by, ..Dns::default() };
+        let dns = Dns { name, at, kind, says };
         Ok((format!("dns {}", dns.name), Probe::Dns(dns)))
     }
 }
@@ -141,33 +106,19 @@ mod tests {
     use super::*;
 
     #[test]
-    fn an_answer_is_judged_by_that_from_before() {
-        let records = |text: &str| DnsAnswer::Records(vec![text.to_owned()]);
-        let none = DnsAnswer::Records(Vec::new());
-        let judged = |before: Option<DnsAnswer>, now: &DnsAnswer, is_asked_for: bool| {
-            let dns = Dns { before, is_asked_for, as_before: true, ..Dns::default() };
-            dns.judge_as_before(now).map_err(|why| why.0)
-        };
-        let old = || Some(records("ns. 1"));
-        assert_eq!(judged(old(), &records("ns. 1"), false), Ok("answers, as expected".into()));
-        assert_eq!(judged(old(), &records("ns. 2"), false), Ok("says ns. 2, and said ns. 1 before".into()));
-        for lost in [
-            DnsAnswer::Refused,
-            DnsAnswer::NoSuchName,
-            DnsAnswer::Silence,
-            DnsAnswer::Failed("SERVFAIL".into()),
-            none,
+    fn a_client_is_served_by_records_alone() {
+        let records =
+            |text: &[&str]| DnsAnswer::Records(text.iter().map(|text| (*text).to_owned()).collect());
+        let dns = Dns { name: "quay.example".into(), kind: "A".into(), ..Dns::default() };
+        for (answer, grade, word) in [
+            (records(&["192.0.2.7"]), Grade::Served, "192.0.2.7"),
+            (records(&[]), Grade::Refused, "no such record"),
+            (DnsAnswer::NoSuchName, Grade::Refused, "NXDOMAIN"),
+            (DnsAnswer::Refused, Grade::Refused, "REFUSED"),
+            (DnsAnswer::Failed("SERVFAIL".into()), Grade::Refused, "SERVFAIL"),
+            (DnsAnswer::Silence, Grade::Failed, "nothing"),
         ] {
-            assert!(judged(old(), &lost, false).is_err(), "{lost:?}");
-            assert!(judged(old(), &lost, true).is_ok(), "{lost:?} was asked for");
+            assert_eq!(dns.compared(&answer), Answer::new("A quay.example", grade, word));
         }
-        assert_eq!(
-            judged(old(), &DnsAnswer::Refused, false),
-            Err("refuses to answer, and said ns. 1 before".into())
-        );
-        // What gave no record before proves nothing.
-        assert!(judged(Some(DnsAnswer::NoSuchName), &DnsAnswer::Refused, false).is_ok());
-        assert!(judged(None, &DnsAnswer::Refused, false).is_ok());
-        assert!(judged(None, &DnsAnswer::Silence, false).is_err());
     }
 }

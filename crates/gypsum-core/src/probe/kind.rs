@@ -3,8 +3,8 @@
 use super::expect::Expect;
 use super::sentence::Words;
 use super::{
-    BadWords, Check, LIMIT, PATIENCE, Probe, command, dns, file, greeting, http, log, process, ssh, talk,
-    tcp, tls,
+    BadWords, Check, LIMIT, Measure, PATIENCE, Probe, command, dns, file, greeting, http, log, process, ssh,
+    talk, tcp, tls,
 };
 use crate::described::Described;
 use jiff::SignedDuration;
@@ -99,7 +99,7 @@ pub(super) fn one_line(message: &str) -> BadWords {
 /// The words that go with all kinds.
 #[derive(Default, Deserialize)]
 #[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
-#[serde(deny_unknown_fields, default)]
+#[serde(deny_unknown_fields, default, rename_all = "kebab-case")]
 pub(super) struct Common {
     /// The name of the check in output; what it looks at where none is given.
     name: Option<String>,
@@ -116,6 +116,10 @@ pub(super) struct Common {
     each: Option<String>,
     /// The values of it for which there is none.
     except: Vec<String>,
+    /// The answers from before the change are the measure.
+    as_before: bool,
+    /// The settings that may change an answer because somebody asked for it.
+    asked_by: Vec<String>,
 }
 
 impl Common {
@@ -128,6 +132,9 @@ impl Common {
         if times == 0 {
             return Err(BadWords("times counts from 1".into()));
         }
+        if self.as_before && !probe.has_answers() {
+            return Err(BadWords("as-before goes with http, dns and talk".into()));
+        }
         Ok(Check {
             name: self.name.unwrap_or(title),
             probe,
@@ -137,6 +144,7 @@ impl Common {
             times,
             each: self.each,
             except: self.except,
+            measure: self.as_before.then(|| Measure { asked_by: self.asked_by, ..Measure::default() }),
         })
     }
 }

@@ -1,6 +1,7 @@
 //! Health checks: what is looked at, and what is expected of it. The host looks; this says what for. One kind a file;
 //! `kind.rs` has the list of those that people write.
 
+mod answer;
 mod bad_words;
 mod command;
 mod dns;
@@ -19,13 +20,14 @@ mod talk;
 mod tcp;
 mod tls;
 
+pub use answer::{Answer, Aspect, Difference, Grade, Measure};
 pub use bad_words::BadWords;
 pub use command::Command;
 pub use dns::{Dns, DnsAnswer};
 pub use expect::{Expect, Mismatch, same_value};
 pub use file::FileProperty;
 pub use greeting::Greeting;
-pub use http::Http;
+pub use http::{Http, HttpAnswer, ShownCertificate};
 pub use log::Log;
 pub use process::Process;
 pub use property::{Property, option_of};
@@ -34,7 +36,7 @@ pub use ssh::Ssh;
 #[cfg(feature = "reference")]
 pub(crate) use table::health_schema;
 pub(crate) use table::{checks, source};
-pub use talk::{Answer, Replies, Talk};
+pub use talk::{Replies, Talk};
 pub use tcp::Tcp;
 pub use tls::Tls;
 
@@ -88,6 +90,8 @@ pub enum Probe {
     File(FileProperty),
     /// What a command says.
     Command(Command),
+    /// The same for each of several.
+    Each(Vec<Probe>),
 }
 
 /// One health check.
@@ -115,6 +119,9 @@ pub struct Check {
     /// The values of it that nobody needs to ask for.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub except: Vec<String>,
+    /// The answers from before, where they are the measure.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub measure: Option<Measure>,
 }
 
 fn once() -> u32 {
@@ -137,30 +144,27 @@ impl Probe {
             Self::Log(probe) => probe.texts(),
             Self::File(probe) => probe.texts(),
             Self::Command(probe) => probe.texts(),
+            Self::Each(probes) => probes.iter_mut().flat_map(Self::texts).collect(),
         }
     }
 }
 
 impl Probe {
-    /// Takes the answers from before as the measure, where `before` is the same question.
-    pub fn measure_by(&mut self, before: &Self) {
-        match (self, before) {
-            (Self::Http(now), Self::Http(old)) if now.as_before && old.as_before => now.also = old.also,
-            (Self::Talk(now), Self::Talk(old)) => now.before.clone_from(&old.before),
-            (Self::Dns(now), Self::Dns(old)) if (&now.name, &now.kind) == (&old.name, &old.kind) => {
-                now.before.clone_from(&old.before);
-            }
-            _ => {}
+    /// What it asks, as its answer says it.
+    pub fn asks(&self) -> String {
+        match self {
+            Self::Http(probe) => probe.url.clone(),
+            Self::Dns(probe) => format!("{} {}", probe.kind, probe.name),
+            Self::Talk(probe) => probe.at.clone(),
+            Self::Tcp(probe) => probe.at.clone(),
+            Self::Ssh(probe) => probe.at.clone(),
+            _ => "it".to_owned(),
         }
     }
 
-    /// Notes that a change asks for other answers, where one of the settings that decide about them is changed.
-    pub fn note_asked_for(&mut self, is_changed: &dyn Fn(&String) -> bool) {
-        match self {
-            Self::Talk(talk) => talk.is_asked_for = talk.asked_by.iter().any(is_changed),
-            Self::Dns(dns) => dns.is_asked_for = dns.asked_by.iter().any(is_changed),
-            _ => {}
-        }
+    /// Whether its answers can be compared with those from before.
+    fn has_answers(&self) -> bool {
+        matches!(self, Self::Http(_) | Self::Dns(_) | Self::Talk(_))
     }
 }
 
@@ -176,6 +180,7 @@ impl Check {
             times: 1,
             each: None,
             except: Vec::new(),
+            measure: None,
         }
     }
 

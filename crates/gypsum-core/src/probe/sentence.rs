@@ -9,6 +9,9 @@ use serde::de::{DeserializeSeed, Deserializer, IntoDeserializer, MapAccess, Visi
 use serde::{Deserialize, forward_to_deserialize_any};
 use std::vec::IntoIter;
 
+/// The word that goes with all kinds and has no value.
+const FLAG: &str = "as-before";
+
 /// A health check as a sentence of the same words: `http http://localhost/map 200`, `tcp 127.0.0.1:25 refused`,
 /// `process niceness is 5`; a URL, `HOST:PORT` or a port may stand alone.
 ///
@@ -111,7 +114,10 @@ impl Words {
                 return Ok(Some(named.to_owned()));
             }
             if fields::<Common>().contains(&word.as_str()) {
-                let value = self.behind(&word)?;
+                let value = match word.as_str() {
+                    FLAG => Text { word: word.clone(), text: String::new() },
+                    _ => self.behind(&word)?,
+                };
                 self.common.push((word, value));
             } else if self.kind.expects.contains(&word.as_str()) {
                 let value = self.behind(&word)?;
@@ -259,8 +265,12 @@ impl<'de> Deserializer<'de> for Text {
         self.deserialize_i64(visitor)
     }
 
+    fn deserialize_bool<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
+        visitor.visit_bool(true)
+    }
+
     forward_to_deserialize_any! {
-        bool i8 i16 i32 u8 u16 u64 f32 f64 char str string bytes byte_buf unit unit_struct
+        i8 i16 i32 u8 u16 u64 f32 f64 char str string bytes byte_buf unit unit_struct
         newtype_struct seq tuple tuple_struct map struct enum identifier ignored_any
     }
 }

@@ -12,6 +12,7 @@ mod rule;
 mod schema;
 mod service;
 mod setting;
+mod sites;
 
 pub use argv::Argv;
 pub use ask::{Ask, NOBODYS_NAME, NameAnswer};
@@ -25,3 +26,4 @@ pub use rule::{Form, Rule};
 pub use schema::{Checker, Condition, Effective, Files, Layout, Listen, Other, Profile};
 pub use service::{Activation, Hook, Part, Plain, Proof, RelatedService, Service, ServiceManagerKind, Stop};
 pub use setting::{Role, Setting, Sort};
+pub use sites::Sites;

@@ -3,7 +3,7 @@
 use super::argv::Argv;
 use super::ask::Ask;
 use super::service::{Hook, RelatedService, Service};
-use super::{Elsewhere, Login, NameList, Rule, Setting};
+use super::{Elsewhere, Login, NameList, Rule, Setting, Sites};
 use crate::address::Address;
 use crate::doc::{Dialect, Family};
 use crate::probe::Check;
@@ -76,6 +76,8 @@ pub struct Profile {
     /// Where it listens.
     #[serde(default)]
     pub listen: Vec<Listen>,
+    /// What clients can ask it for, of a web server.
+    pub sites: Option<Sites>,
     /// Blocks that hold only under a condition.
     #[serde(default)]
     pub condition: Vec<Condition>,
@@ -434,6 +436,7 @@ impl Profile {
             other: Vec::new(),
             values: Spelling::default(),
             listen: Vec::new(),
+            sites: None,
             rule: Vec::new(),
             effective: None,
             version: None,

@@ -12,6 +12,7 @@ pub mod login;
 mod names;
 mod paths;
 mod remote_hosts;
+mod sites;
 mod statements;
 mod values;
 mod version;
@@ -20,6 +21,7 @@ pub use form::read_profile;
 #[cfg(feature = "reference")]
 pub(crate) use form::schemas as form_schemas;
 pub use listeners::{Wanted, wanted};
+pub use sites::{Site, sites};
 
 use form::{Sides, When};
 

@@ -30,6 +30,8 @@ pub struct HealthRun<'a> {
     pub before: Option<&'a Observation>,
     /// How it was seen last, a moment ago.
     pub last: Option<&'a Observation>,
+    /// Outcomes that are known already; these checks are not tried again.
+    pub known: &'a [Outcome],
     /// What it was told.
     pub activation: Activation,
     /// How long all must stay well.
@@ -73,6 +75,7 @@ impl<'a> HealthRun<'a> {
             scene,
             before: None,
             last: None,
+            known: &[],
             activation: Activation::None,
             steady: Duration::ZERO,
             limit: Duration::ZERO,
@@ -85,7 +88,7 @@ impl<'a> HealthRun<'a> {
     pub fn once(&self) -> (Vec<Outcome>, Option<Observation>) {
         std::thread::scope(|scope| {
             let try_one = |check| beside::begin(scope, move || self.world.probe(check, self.scene));
-            let probed = |check: &&Check| check.probe != Probe::Service;
+            let probed = |check: &&Check| check.probe != Probe::Service && self.known(check).is_none();
             let tries: Vec<_> = self.checks.iter().filter(probed).map(try_one).collect();
             let begun = self.world.now_ms();
             let seen = self.of_service().map(|_| match self.last {
@@ -96,13 +99,21 @@ impl<'a> HealthRun<'a> {
             let mut tries = tries.into_iter();
             let mut outcomes = Vec::new();
             for check in self.checks {
-                outcomes.push(match (&seen, check.probe == Probe::Service) {
-                    (Some(seen), true) => self.judge_service(check, seen, ms).0,
+                outcomes.push(match (&seen, self.known(check)) {
+                    (_, Some(known)) => known.clone(),
+                    (Some(seen), None) if check.probe == Probe::Service => {
+                        self.judge_service(check, seen, ms).0
+                    }
                     _ => tries.next().and_then(|one| one.wait().ok()).unwrap_or_else(|| broken(check)),
                 });
             }
             (outcomes, seen)
         })
+    }
+
+    /// The outcome of a check, where it is known already.
+    fn known(&self, check: &Check) -> Option<&Outcome> {
+        self.known.iter().find(|outcome| outcome.name == check.name && check.measure.is_some())
     }
 
     /// Where the check of the service itself stands.

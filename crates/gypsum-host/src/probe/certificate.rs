@@ -2,7 +2,7 @@
 
 use super::ProbeError;
 use super::tcp::connect;
-use gypsum_core::probe::Tls;
+use gypsum_core::probe::{ShownCertificate, Tls};
 use gypsum_core::value::covers;
 use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
@@ -78,6 +78,26 @@ fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, Pro
         client.complete_io(&mut stream).map_err(failed)?;
     }
     Ok(client.peer_certificates().unwrap_or_default().iter().map(|one| one.clone().into_owned()).collect())
+}
+
+/// The certificate that the server at `at` shows to whoever asks for `name`, as far as it is compared.
+///
+/// # Errors
+///
+/// If it does not speak TLS, or shows none.
+pub(super) fn look(at: &str, name: &str, limit: Duration) -> Result<ShownCertificate, ProbeError> {
+    let tls = Tls { at: at.to_owned(), name: Some(name.to_owned()), days: 0, key: None, ca: None };
+    let shown = shown(&tls, limit)?;
+    let first = shown.first().ok_or("shows no certificate")?;
+    let certificate =
+        Certificate::from_der(first).map_err(|error| format!("its certificate cannot be read: {error}"))?;
+    let validity = certificate.tbs_certificate.validity;
+    let now = jiff::Timestamp::now().as_second();
+    Ok(ShownCertificate {
+        digest: blake3::hash(first).to_hex()[..16].to_owned(),
+        is_valid: (seconds(validity.not_before)..=seconds(validity.not_after)).contains(&now),
+        is_for_name: names(&certificate).iter().any(|one| covers(one, name)),
+    })
 }
 
 /// A moment, in seconds since 1970.

@@ -31,9 +31,6 @@ pub fn answer(dns: &Dns, limit: Duration) -> Result<Answer, ProbeError> {
 
 pub fn probe(dns: &Dns, limit: Duration) -> Result<String, ProbeError> {
     let answer = answer(dns, limit)?;
-    if dns.as_before {
-        return Ok(dns.judge_as_before(&answer)?);
-    }
     let wanted = dns.says.as_deref();
     let expected = wanted.map_or(String::new(), |wanted| format!(", expected {wanted}"));
     match (&answer, wanted) {

@@ -22,8 +22,10 @@ const MOST_BODY: u64 = 1 << 20;
 const MOST_AUTHORITIES: usize = 16 << 20;
 /// The library takes no more addresses of one name.
 const MOST_ADDRESSES: usize = 16;
+/// How a web server's log tells these requests from those of people.
+const AGENT: &str = concat!("gypsum/", env!("CARGO_PKG_VERSION"), " (health check)");
 /// How many redirects are followed where they are.
-const MOST_REDIRECTS: u32 = 5;
+pub(super) const MOST_REDIRECTS: u32 = 5;
 
 pub fn probe(http: &Http, limit: Duration) -> Result<String, ProbeError> {
     let mut answer = match ask(http, limit) {
@@ -58,15 +60,6 @@ pub fn probe(http: &Http, limit: Duration) -> Result<String, ProbeError> {
         (Err(_), Some(error)) => Err(format!("answered {got}, and the body broke off: {error}").into()),
         (Err(why), None) => Err(format!("answered {got}, and {why}").into()),
     }
-}
-
-/// The status of the answer.
-///
-/// # Errors
-///
-/// If there is none.
-pub fn status(http: &Http, limit: Duration) -> Result<u16, ProbeError> {
-    ask(http, limit).map(|answer| answer.status().as_u16())
 }
 
 /// The body of the answer, for a reading.
@@ -113,11 +106,13 @@ fn has_header(answer: &Response<Body>, header: &str) -> Result<(), ProbeError> {
     Err(format!("{name} is {}, expected {value}", found.join(", ")).into())
 }
 
-fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
+/// Asks, and gives the answer while its body is still to come.
+pub(super) fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeError> {
     let redirects = if http.follow { MOST_REDIRECTS } else { 0 };
     let config = Agent::config_builder()
         .timeout_global(Some(limit))
         .http_status_as_error(false)
+        .user_agent(AGENT)
         .max_redirects(redirects)
         .max_redirects_will_error(false);
     // The usual certificates are many, and plain HTTP needs none of them.

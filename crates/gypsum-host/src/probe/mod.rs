@@ -3,8 +3,10 @@
 pub(crate) mod certificate;
 mod command;
 mod dns;
+mod each;
 mod error;
 mod file;
+mod follow;
 mod greeting;
 mod http;
 mod listens;
@@ -16,15 +18,12 @@ mod talk;
 mod tcp;
 mod unit;
 
-pub use dns::answer as dns_answer;
 pub use error::ProbeError;
-pub use http::status as http_status;
-pub use talk::answers as talk_answers;
 
 use crate::logs::Mark;
 use crate::service;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::{Check, Probe};
+use gypsum_core::probe::{Answer, Check, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use std::net::{SocketAddr, ToSocketAddrs};
@@ -54,7 +53,10 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
     let limit = Duration::from_millis(check.limit_ms.max(1));
     let mut seen = Err(ProbeError::from("it was not tried"));
     for _ in 0..check.times.max(1) {
-        seen = look(&check.probe, scene, limit);
+        seen = match &check.measure {
+            Some(measure) => answers(&check.probe, limit).and_then(|now| Ok(measure.judge(&now)?)),
+            None => look(&check.probe, scene, limit),
+        };
         if seen.is_err() {
             break;
         }
@@ -84,6 +86,22 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Log(log) => log::probe(log, scene),
         Probe::File(file) => file::probe(file),
         Probe::Command(command) => command::probe(command, limit),
+        Probe::Each(probes) => probes.iter().try_fold(String::new(), |_, probe| look(probe, scene, limit)),
+    }
+}
+
+/// What a client gets, as far as it is compared with what it got before.
+///
+/// # Errors
+///
+/// If it gets nothing.
+pub fn answers(probe: &Probe, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
+    match probe {
+        Probe::Http(http) => Ok(vec![follow::answer(http, limit)?]),
+        Probe::Talk(talk) => talk::answers(talk, limit),
+        Probe::Dns(dns) => Ok(vec![dns.compared(&dns::answer(dns, limit)?)]),
+        Probe::Each(probes) => Ok(each::answers_of(probes, limit)),
+        _ => Err("no answer of this kind is compared".into()),
     }
 }
 

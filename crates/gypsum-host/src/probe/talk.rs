@@ -2,7 +2,7 @@
 
 use super::ProbeError;
 use super::tcp::connect;
-use gypsum_core::probe::{Answer, Talk};
+use gypsum_core::probe::{Answer, Measure, Talk};
 use std::io::{BufRead, BufReader, ErrorKind, Read, Write};
 use std::net::TcpStream;
 use std::os::unix::net::UnixStream;
@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 const MOST: u64 = 64 << 10;
 
 pub fn probe(talk: &Talk, limit: Duration) -> Result<String, ProbeError> {
-    Ok(talk.judge(&answers(talk, limit)?)?)
+    Ok(Measure::default().judge(&answers(talk, limit)?)?)
 }
 
 /// The answers of the server, one for each thing that it is told, behind its greeting.
@@ -166,7 +166,7 @@ mod tests {
 
     fn talk(at: String) -> Talk {
         let says = vec!["EHLO x".to_owned(), "QUIT".to_owned()];
-        Talk { at, replies: Replies::Codes, greets: true, says, ..Talk::default() }
+        Talk { at, replies: Replies::Codes, greets: true, says }
     }
 
     #[test]
@@ -181,6 +181,6 @@ mod tests {
             said(&["220 x\r\n", "250-x\r\n"], short),
             "takes the connection; an answer to EHLO x does not come within 200 ms"
         );
-        assert_eq!(said(&["554 no\r\n", "250 x\r\n", "221 x\r\n"], limit), "greets with 554");
+        assert_eq!(said(&["554 no\r\n", "250 x\r\n", "221 x\r\n"], limit), "answers 554 to its greeting");
     }
 }

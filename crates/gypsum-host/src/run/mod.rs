@@ -34,4 +34,4 @@ pub use ready::ready;
 pub use recorder::Acceptance;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use request::{ChangeRequest, NewContent, TakeBack, Wishes};
-pub use values::Values;
+pub use values::{ChecksNow, Values};

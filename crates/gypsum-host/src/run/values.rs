@@ -3,25 +3,33 @@
 use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
-use crate::probe::{dns_answer, http_status, talk_answers};
+use crate::probe::answers;
 use crate::service;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
 use gypsum_core::edit::find_active;
+use gypsum_core::health::Outcome;
 use gypsum_core::layers::{EffectiveConfig, Occurrence, Scope, value_of};
-use gypsum_core::probe::{Check, Probe};
-use gypsum_core::profile::{Profile, Service, fill};
-use gypsum_core::rules::{Wanted, wanted};
+use gypsum_core::probe::{Answer, Check, Probe};
+use gypsum_core::profile::{MissingSetting, Profile, Service, fill};
+use gypsum_core::rules::{Site, Wanted, sites, wanted};
 use gypsum_core::survey::Survey;
 use std::net::IpAddr;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// More listeners than this are not looked at one by one.
 const MOST: usize = 16;
-/// So many values of a setting, or blocks, have a check of their own.
-const MOST_OF_EACH: usize = 8;
-/// So long an answer may take by which later ones are measured.
-const NOW: Duration = Duration::from_secs(1);
+/// So many values of a setting, blocks or sites are asked for.
+const MOST_OF_EACH: usize = 256;
+
+/// The health checks of a daemon as it is.
+#[derive(Clone, Debug, Default)]
+pub struct ChecksNow {
+    /// The checks, with the answers by which later ones are judged.
+    pub checks: Vec<Check>,
+    /// The outcomes of those that were asked for these answers.
+    pub known: Vec<Outcome>,
+}
 
 /// What the health checks of a daemon are made of: the values of its settings, and where it wants to listen.
 pub struct Values<'a> {
@@ -29,6 +37,7 @@ pub struct Values<'a> {
     loading: &'a Loading,
     layers: EffectiveConfig,
     wanted: Vec<Wanted>,
+    sites: Vec<Site>,
 }
 
 impl<'a> Values<'a> {
@@ -38,7 +47,8 @@ impl<'a> Values<'a> {
         let survey = Survey::default();
         let config_view = loading.config_view(&layers, profile, &survey);
         let wanted = wanted(&config_view);
-        Self { profile, loading, layers, wanted }
+        let sites = profile.sites.as_ref().map(|said| sites(&config_view, said)).unwrap_or_default();
+        Self { profile, loading, layers, wanted, sites }
     }
 
     /// The value of a setting, as far as it can be told: the one that decides, else the default that the profile names;
@@ -88,29 +98,63 @@ impl<'a> Values<'a> {
         turns.map(|turn| value_of(&files[turn.file].doc, turn.leaf)).collect()
     }
 
-    /// A check, for each value of the setting that it names, or for each block; of some of them, where there are many.
-    fn each_of<'c>(&self, check: &'c Check) -> Vec<(&'c Check, Option<String>)> {
-        let Some(each) = &check.each else { return vec![(check, None)] };
+    /// What `{each}` and `{each-at}` of a check stand for: the values of the setting that it names, the titles of the
+    /// blocks, or the sites that are served.
+    fn each_of(&self, check: &Check, each: &str) -> Vec<(String, Option<&Site>)> {
+        if each == "site" {
+            return self.sites.iter().take(MOST_OF_EACH).map(|site| (site.url.clone(), Some(site))).collect();
+        }
         let plain = |text: &str| text.trim_matches(['"', '\'']).to_owned();
         let is_one = |scope: &&Scope| scope.word() == each && !scope.conditional;
         let titles = self.layers.scopes().map(|(_, scope)| scope).filter(is_one);
         let titles = titles.filter_map(|scope| scope.title.split(' ').nth(1).map(plain));
         let values = self.all(each).into_iter().filter_map(|value| value.split(' ').next().map(plain));
-        let mut all: Vec<String> = Vec::new();
+        let mut all: Vec<(String, Option<&Site>)> = Vec::new();
         for one in titles.chain(values) {
-            if !all.contains(&one) && !check.except.contains(&one) && all.len() < MOST_OF_EACH {
-                all.push(one);
+            if !all.iter().any(|(old, _)| *old == one)
+                && !check.except.contains(&one)
+                && all.len() < MOST_OF_EACH
+            {
+                all.push((one, None));
             }
         }
-        all.into_iter().map(|one| (check, Some(one))).collect()
+        all
+    }
+
+    /// A check with the values that it names; `None` where there is nobody to be asked.
+    fn one(&self, check: &Check) -> Result<Option<Check>, MissingSetting> {
+        let filled = |each: Option<&(String, Option<&Site>)>| {
+            fill(check, &|name| match (name, each) {
+                ("each", Some((each, _))) => Some(each.clone()),
+                ("each-at", Some((_, Some(site)))) => Some(site.at.clone()),
+                _ => self.value(name),
+            })
+        };
+        let Some(each) = &check.each else { return filled(None).map(Some) };
+        let all = self.each_of(check, each);
+        let Some(first) = all.first() else { return Ok(None) };
+        let names: Vec<String> = self.sites.iter().map(|site| site.name().to_owned()).collect();
+        let probes = all.iter().map(|each| {
+            let mut probe = filled(Some(each))?.probe;
+            if let (Probe::Http(http), Some(_)) = (&mut probe, each.1) {
+                http.beside.clone_from(&names);
+            }
+            Ok(probe)
+        });
+        let probes = probes.collect::<Result<Vec<Probe>, MissingSetting>>()?;
+        let name = match check.name.contains("{each}") {
+            true if all.len() > 1 => check.name.replace("{each}", &format!("each {each}")),
+            _ => filled(Some(first))?.name,
+        };
+        Ok(Some(Check { each: None, except: Vec::new(), name, probe: Probe::Each(probes), ..check.clone() }))
     }
 
     /// These health checks with the values that they name.
     pub fn filled(&self, checks: &[Check]) -> Result<Vec<Check>, Error> {
         let mut filled = Vec::new();
-        for (check, each) in checks.iter().flat_map(|check| self.each_of(check)) {
-            match fill(check, &|name| each.clone().filter(|_| name == "each").or_else(|| self.value(name))) {
-                Ok(check) => filled.push(Check { each: None, except: Vec::new(), ..check }),
+        for check in checks {
+            match self.one(check) {
+                Ok(check) => filled.extend(check),
                 // Where it listens nowhere, nobody can be asked there.
                 Err(missing) if missing.0.starts_with("listen-") => {}
                 Err(missing) => {
@@ -126,19 +170,25 @@ impl<'a> Values<'a> {
     }
 
     /// The health checks of the daemon as it is, before anything is touched. Where the answer from before is the measure,
-    /// the daemon is asked for it.
-    pub fn checks_now(&self, service: &Service) -> Result<Vec<Check>, Error> {
+    /// the daemon is asked for it, and the outcome is known by that.
+    ///
+    /// # Errors
+    ///
+    /// If a check names a setting that has no value.
+    pub fn checks_now(&self, service: &Service) -> Result<ChecksNow, Error> {
         let checks = self.checks(service)?;
-        let mut measured = Vec::new();
+        let mut now = ChecksNow::default();
         std::thread::scope(|scope| {
             let begin = |check| beside::begin(scope, move || measured_by_now(check));
             let asked: Vec<_> = checks.iter().map(begin).collect();
             for (check, one) in checks.iter().zip(asked) {
                 // One that broke off has no measure.
-                measured.push(one.wait().unwrap_or_else(|_| check.clone()));
+                let (check, outcome) = one.wait().unwrap_or_else(|_| (check.clone(), None));
+                now.checks.push(check);
+                now.known.extend(outcome);
             }
         });
-        Ok(measured)
+        Ok(now)
     }
 
     /// The health checks of the daemon: that its service runs, those of its profile, and that it listens wherever it
@@ -159,27 +209,22 @@ impl<'a> Values<'a> {
     }
 }
 
-/// Where the answer from before is the measure, the daemon is asked for it: one that refuses a page by design is healthy.
-fn measured_by_now(check: &Check) -> Check {
+/// Where the answer from before is the measure, the daemon is asked for it, twice: what differs changes by itself.
+fn measured_by_now(check: &Check) -> (Check, Option<Outcome>) {
     let mut check = check.clone();
-    // Without an answer there is nothing to measure by; the check itself says what is wrong.
-    match &mut check.probe {
-        Probe::Http(http) if http.as_before => {
-            if let Ok(status) = http_status(http, NOW) {
-                http.also = Some(status).filter(|status| (400..500).contains(status));
-            }
-        }
-        Probe::Dns(dns) if dns.as_before => {
-            if let Ok(answer) = dns_answer(dns, NOW) {
-                dns.before = Some(answer);
-            }
-        }
-        Probe::Talk(talk) => {
-            if let Ok(answers) = talk_answers(talk, Duration::from_millis(check.limit_ms)) {
-                talk.before = answers;
-            }
-        }
-        _ => {}
-    }
-    check
+    let Some(measure) = &mut check.measure else { return (check, None) };
+    let begun = Instant::now();
+    let limit = Duration::from_millis(check.limit_ms);
+    let asked = answers(&check.probe, limit).and_then(|first| {
+        let second = answers(&check.probe, limit)?;
+        measure.before =
+            first.into_iter().zip(&second).map(|(one, two)| Answer::agreeing(one, two)).collect();
+        Ok(measure.judge(&second)?)
+    });
+    let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
+    let healthy = asked.is_ok();
+    // Without an answer there is nothing to measure by.
+    let said = asked.unwrap_or_else(|why| why.to_string());
+    let outcome = Outcome { name: check.name.clone(), healthy, said, ms };
+    (check, Some(outcome))
 }

@@ -70,16 +70,8 @@ fn fresh_disk() -> FakeDisk {
 
 /// The health check: a client that asks for the board.
 fn board() -> Check {
-    Check {
-        name: "port 7000".into(),
-        probe: Probe::Tcp(Tcp { at: "127.0.0.1:7000".into(), refused: false }),
-        patience_ms: 500,
-        steady_ms: None,
-        limit_ms: 100,
-        times: 1,
-        each: None,
-        except: Vec::new(),
-    }
+    let board = Probe::Tcp(Tcp { at: "127.0.0.1:7000".into(), refused: false });
+    Check { patience_ms: 500, limit_ms: 100, ..Check::expected("port 7000", board) }
 }
 
 fn plan(in_place: bool) -> Plan {

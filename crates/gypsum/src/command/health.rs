@@ -10,7 +10,7 @@ use gypsum_core::report::Report;
 use gypsum_host::error::Error;
 use gypsum_host::health::HealthRun;
 use gypsum_host::probe::ProbeContext;
-use gypsum_host::run::{Values, checks_behind};
+use gypsum_host::run::{ChecksNow, Values, checks_behind};
 use gypsum_host::scratch::Scratch;
 use gypsum_host::{files, service};
 use std::io::Write;
@@ -20,9 +20,10 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(context, target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&profile, None)?;
-    let mut checks = Values::of(&profile, &loading).checks_now(&unit)?;
+    let ChecksNow { mut checks, mut known } = Values::of(&profile, &loading).checks_now(&unit)?;
     if let Some((_, behind)) = checks_behind(&profile, &unit)? {
-        checks.extend(behind);
+        checks.extend(behind.checks);
+        known.extend(behind.known);
     }
     let typed = passwords(&mut checks)?;
     if checks.is_empty() {
@@ -35,7 +36,8 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let on = format!("{} health checks", checks.len());
     let waiting = (!context.out.json && !context.out.quiet)
         .then(|| Waiting::begin(context.out, on, gypsum_host::world::Progress::default()));
-    let (health, _) = HealthRun::at(&world, &unit, &checks, &scene).once();
+    let run = HealthRun { known: &known, ..HealthRun::at(&world, &unit, &checks, &scene) };
+    let (health, _) = run.once();
     drop(waiting);
     drop(typed);
     let healthy = health.iter().all(|outcome| outcome.healthy);

@@ -39,7 +39,7 @@ const SERVICES: [Service; 5] = [
             ),
         ],
         kept: &[
-            (&["smtpd_banner=quay ready"], "7 answers, all as expected"),
+            (&["smtpd_banner=quay ready"], ", as before"),
             (
                 &["smtpd_recipient_restrictions=reject"],
                 "answers 554 to RCPT TO:<root>, and answered 250 before",
@@ -56,10 +56,10 @@ const SERVICES: [Service; 5] = [
             systemctl start named; sleep 0.5",
         client: "dig +short +time=2 @127.0.0.1 ns.saltmarsh.example",
         well: "127.0.0.1",
-        broken: &[(&["--add", "acl quays..192.0.2.0/24", "--delete", "acl quays..127.0.0.0/8"], "refuses to answer, and said ")],
+        broken: &[(&["--add", "acl quays..192.0.2.0/24", "--delete", "acl quays..127.0.0.0/8"], "answers REFUSED to SOA saltmarsh.example, and answered ")],
         kept: &[
-            (&["options..recursion=no"], "answers, as expected"),
-            (&["--add", "options..allow-query..none", "--delete", "options..allow-query..quays"], "refuses to answer, and said "),
+            (&["options..recursion=no"], ", as before"),
+            (&["--add", "options..allow-query..none", "--delete", "options..allow-query..quays"], "answers REFUSED to SOA saltmarsh.example, and answered "),
         ],
     },
     Service {
@@ -70,7 +70,7 @@ const SERVICES: [Service; 5] = [
         client: "dig +short +time=2 @127.0.0.1 quay.saltmarsh.example",
         well: "192.0.2.7",
         broken: &[],
-        kept: &[(&["server..num-threads=2"], "answers, as expected")],
+        kept: &[(&["server..num-threads=2"], ", as before")],
     },
     Service {
         name: "redis",
@@ -83,7 +83,7 @@ const SERVICES: [Service; 5] = [
             "answers -OOM to SETEX gypsum 0 x, and answered -ERR before",
         )],
         kept: &[
-            (&["timeout=300"], "3 answers, all as expected"),
+            (&["timeout=300"], ", as before"),
             (&["requirepass=kelp77harbour"], "answers -NOAUTH to PING, and answered +PONG before"),
         ],
     },
@@ -95,7 +95,7 @@ const SERVICES: [Service; 5] = [
         well: "OK",
         broken: &[],
         kept: &[
-            (&["mail_max_userip_connections=5"], "3 answers, all as expected"),
+            (&["mail_max_userip_connections=5"], ", as before"),
             (&["ssl=no"], "no longer offers STARTTLS, which it offered before"),
         ],
     },

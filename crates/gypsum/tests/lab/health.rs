@@ -165,7 +165,7 @@ fn the_answer_from_before_is_the_measure() {
             > /etc/nginx/sites-available/default; systemctl start nginx; sleep 0.3");
     let (status, report) = lab.gypsum(&["health", "nginx"]);
     assert_eq!(status, 0, "{report:#}");
-    assert!(report.to_string().contains("answered 404"), "{report:#}");
+    assert!(report.to_string().contains("answers 404, as before"), "{report:#}");
     let change = |edit: &str| {
         let (status, report) = lab.gypsum(&["change", "nginx", edit]);
         (status, report["verdict"].as_str().map(str::to_owned), report.to_string())
@@ -173,8 +173,12 @@ fn the_answer_from_before_is_the_measure() {
     let (status, verdict, report) = change("http..keepalive_timeout=70");
     assert_eq!((status, verdict.as_deref()), (0, Some("kept")), "{report}");
     assert!(!report.contains("unhealthy-before"), "{report}");
-    // An answer of another kind is worse.
+    // Nobody was served before, so another refusal takes nothing from anyone; both are named.
     let (status, verdict, report) = change("server..location /..return=403");
+    assert_eq!((status, verdict.as_deref()), (0, Some("kept")), "{report}");
+    assert!(report.contains("answers 403 to http://127.0.0.1/, and answered 404 before"), "{report}");
+    // An error of the server is worse.
+    let (status, verdict, report) = change("server..location /..return=503");
     assert_eq!((status, verdict.as_deref()), (4, Some("restored")), "{report}");
     // A page is better, and from then on the measure.
     let (status, verdict, report) = change("server..location /..return=200");

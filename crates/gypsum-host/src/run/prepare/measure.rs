@@ -9,7 +9,7 @@ use crate::health::HealthRun;
 use crate::probe::ProbeContext;
 use crate::run::behind_unit::checks_behind;
 use crate::run::steps::{Obstacle, RunContext, Step};
-use crate::run::values::Values;
+use crate::run::values::{ChecksNow, Values};
 use crate::service;
 use gypsum_core::change::StepOutcome;
 use gypsum_core::event::Event;
@@ -54,17 +54,20 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let (request, before) = (&checked.proposal.request, &checked.proposal.before);
     let profile = &request.profile;
     let values_before = Values::of(profile, before);
-    let mut checks_before = values_before.checks_now(service)?;
+    let ChecksNow { checks: mut checks_before, mut known } = values_before.checks_now(service)?;
     let values = Values::of(profile, &checked.after);
     let mut checks_after = values.checks(service)?;
     measure_by_the_same(&checks_before, &mut checks_after);
     let is_changed = |name: &String| values_before.said_of(name) != values.said_of(name);
-    checks_after.iter_mut().for_each(|check| check.probe.note_asked_for(&is_changed));
+    for measure in checks_after.iter_mut().filter_map(|check| check.measure.as_mut()) {
+        measure.is_asked_for = measure.asked_by.iter().any(is_changed);
+    }
     match checks_behind(profile, service) {
         Ok(None) => {}
-        Ok(Some((_, checks))) => {
-            checks_before.extend(checks.clone());
-            checks_after.extend(checks);
+        Ok(Some((_, behind))) => {
+            checks_before.extend(behind.checks.clone());
+            checks_after.extend(behind.checks);
+            known.extend(behind.known);
         }
         Err(error) => {
             cx.recorder
@@ -74,8 +77,11 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let musts = values.filled(&request.wishes.musts)?;
     let seen = Some(checked.found.clone());
     let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
-    let run =
-        HealthRun { last: Some(&checked.found), ..HealthRun::at(world, service, &checks_before, &scene) };
+    let run = HealthRun {
+        last: Some(&checked.found),
+        known: &known,
+        ..HealthRun::at(world, service, &checks_before, &scene)
+    };
     let readings = checked.readings()?;
     let on = format!("the health of {} as it is now", profile.daemon);
     cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
@@ -119,13 +125,14 @@ fn say_what_holds_already(cx: &mut RunContext<'_>, asked: &[Check], scene: &Prob
 /// name, else by the next one of its kind.
 fn measure_by_the_same(before: &[Check], after: &mut [Check]) {
     let names: HashSet<String> = after.iter().map(|check| check.name.clone()).collect();
-    let mut left: Vec<&Check> = before.iter().collect();
+    let mut left: Vec<&Check> = before.iter().filter(|check| check.measure.is_some()).collect();
     for check in after {
+        let Some(measure) = &mut check.measure else { continue };
         let same_kind = |old: &Check| discriminant(&old.probe) == discriminant(&check.probe);
         let named = left.iter().position(|old| same_kind(old) && old.name == check.name);
         let next = || left.iter().position(|old| same_kind(old) && !names.contains(&old.name));
-        if let Some(n) = named.or_else(next) {
-            check.probe.measure_by(&left.remove(n).probe);
+        if let Some(old) = named.or_else(next).and_then(|n| left.remove(n).measure.as_ref()) {
+            measure.before.clone_from(&old.before);
         }
     }
 }
