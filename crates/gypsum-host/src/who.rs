@@ -47,6 +47,14 @@ pub fn connection() -> Option<Vec<String>> {
     None
 }
 
+/// The account of the person who types: of the login, else that in effect.
+pub fn account() -> String {
+    match caller() {
+        Some(caller) => caller.name,
+        None => accounts::user_name(rustix::process::geteuid().as_raw()),
+    }
+}
+
 /// The person who called by sudo.
 #[derive(Clone, Debug)]
 pub struct Caller {

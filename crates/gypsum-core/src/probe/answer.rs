@@ -24,6 +24,8 @@ pub enum Grade {
 pub enum Aspect {
     /// Whether the client got what it asked for.
     Grade,
+    /// Whether a stranger got what only others may have.
+    Guard,
     /// The word that says so: a status, a code, the word of an error.
     Word,
     /// What clients need to get in, or to trust what they see.
@@ -67,8 +69,9 @@ impl Row {
 
 /// What is compared, and what a difference in it comes to. What is not in it (the length of a page, the names of its
 /// headers, session identifiers, times) changes by itself.
-const TABLE: [Row; 10] = [
+const TABLE: [Row; 11] = [
     Row { lost: true, ..Row::said(Aspect::Grade, "") },
+    Row { gained: true, ..Row::said(Aspect::Guard, "") },
     Row::said(Aspect::Word, ""),
     Row { lost: true, ..Row::said(Aspect::Way, "") },
     Row::said(Aspect::Offer, ""),
@@ -92,6 +95,9 @@ pub struct Answer {
     pub to: String,
     /// Whether the client got what it asked for.
     pub grade: Grade,
+    /// Whether it is to be refused: what is asked for is not for everybody.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_guard: bool,
     /// The word that says so; empty where it changes by itself.
     pub word: String,
     /// What clients need to get in, or to trust what they see.
@@ -146,6 +152,11 @@ impl Answer {
                 || format!("answers {} to {}, and answered {} before", self.word, self.to, before.word);
             match row.aspect {
                 Aspect::Grade if self.grade > before.grade => add(both(), weighs(row.lost)),
+                Aspect::Guard
+                    if self.is_guard && self.grade == Grade::Served && before.grade > self.grade =>
+                {
+                    add(format!("{}, which nobody from elsewhere should get", both()), weighs(row.gained));
+                }
                 Aspect::Word
                     if self.grade <= before.grade && self.word != before.word && !before.word.is_empty() =>
                 {
@@ -160,7 +171,7 @@ impl Answer {
                         add(format!("no longer offers {lost}, which it offered before"), weighs(row.lost));
                     }
                 }
-                Aspect::Grade | Aspect::Word | Aspect::Way | Aspect::Offer => {}
+                Aspect::Grade | Aspect::Guard | Aspect::Word | Aspect::Way | Aspect::Offer => {}
                 aspect => {
                     let (was, is) = (before.about.get(&aspect), self.about.get(&aspect));
                     match (was, is) {
@@ -287,6 +298,7 @@ mod tests {
     fn every_difference_weighs_what_the_table_says() {
         let (said, worse, always) = (Some((false, false)), Some((true, false)), Some((true, true)));
         let served = answer(Grade::Served, "200");
+        let guarded = Answer { is_guard: true, ..served.clone() };
         for (before, now, weighs) in [
             (served.clone(), served.clone(), None),
             (served.clone(), answer(Grade::Served, "204"), said),
@@ -294,6 +306,8 @@ mod tests {
             (answer(Grade::Refused, "404"), answer(Grade::Failed, "502"), worse),
             (answer(Grade::Refused, "404"), answer(Grade::Refused, "403"), said),
             (answer(Grade::Failed, "502"), served.clone(), said),
+            (Answer { is_guard: true, ..answer(Grade::Refused, "554") }, guarded.clone(), worse),
+            (guarded.clone(), guarded, None),
             (with(Aspect::Way, "STARTTLS"), served.clone(), worse),
             (served.clone(), with(Aspect::Way, "STARTTLS"), None),
             (with(Aspect::Offer, "SIZE"), served.clone(), said),

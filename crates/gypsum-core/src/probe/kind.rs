@@ -3,8 +3,8 @@
 use super::expect::Expect;
 use super::sentence::Words;
 use super::{
-    BadWords, Check, LIMIT, Measure, PATIENCE, Probe, command, dns, file, greeting, http, log, process, ssh,
-    talk, tcp, tls,
+    BadWords, Check, LIMIT, Measure, PATIENCE, Probe, Side, command, dns, file, greeting, handshake, http,
+    log, process, ssh, talk, tcp, tls,
 };
 use crate::described::Described;
 use jiff::SignedDuration;
@@ -29,11 +29,12 @@ pub(super) trait Kind: DeserializeOwned + Described {
 }
 
 /// All of them.
-pub(super) const KINDS: [Entry; 11] = [
+pub(super) const KINDS: [Entry; 12] = [
     Entry::of::<http::Written>(),
     Entry::of::<tcp::Written>(),
     Entry::of::<greeting::Written>(),
     Entry::of::<talk::Written>(),
+    Entry::of::<handshake::Written>(),
     Entry::of::<tls::Written>(),
     Entry::of::<dns::Written>(),
     Entry::of::<ssh::Written>(),
@@ -120,6 +121,8 @@ pub(super) struct Common {
     as_before: bool,
     /// The settings that may change an answer because somebody asked for it.
     asked_by: Vec<String>,
+    /// In place of 127.0.0.1, an address of this host that others reach is asked, too, where it listens there.
+    outside: bool,
 }
 
 impl Common {
@@ -133,7 +136,7 @@ impl Common {
             return Err(BadWords("times counts from 1".into()));
         }
         if self.as_before && !probe.has_answers() {
-            return Err(BadWords("as-before goes with http, dns and talk".into()));
+            return Err(BadWords("as-before goes with http, dns, talk, handshake and ssh".into()));
         }
         Ok(Check {
             name: self.name.unwrap_or(title),
@@ -144,6 +147,7 @@ impl Common {
             times,
             each: self.each,
             except: self.except,
+            side: if self.outside { Side::Both } else { Side::Here },
             measure: self.as_before.then(|| Measure { asked_by: self.asked_by, ..Measure::default() }),
         })
     }

@@ -8,6 +8,7 @@ mod dns;
 mod expect;
 mod file;
 mod greeting;
+mod handshake;
 mod http;
 mod kind;
 mod log;
@@ -27,12 +28,13 @@ pub use dns::{Dns, DnsAnswer};
 pub use expect::{Expect, Mismatch, same_value};
 pub use file::FileProperty;
 pub use greeting::Greeting;
+pub use handshake::{Conversation, Handshake, Protocol, Step};
 pub use http::{Http, HttpAnswer, ShownCertificate};
 pub use log::Log;
 pub use process::Process;
 pub use property::{Property, option_of};
 pub use sentence::{parse_check, parse_source};
-pub use ssh::Ssh;
+pub use ssh::{Ssh, SshAnswer};
 #[cfg(feature = "reference")]
 pub(crate) use table::health_schema;
 pub(crate) use table::{checks, source};
@@ -74,6 +76,8 @@ pub enum Probe {
     Greeting(Greeting),
     /// A conversation in lines.
     Talk(Talk),
+    /// The beginning of a conversation in bytes.
+    Handshake(Handshake),
     /// An HTTP answer.
     Http(Http),
     /// A certificate.
@@ -92,6 +96,19 @@ pub enum Probe {
     Command(Command),
     /// The same for each of several.
     Each(Vec<Probe>),
+}
+
+/// At which addresses of this host is asked what is written with 127.0.0.1.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Side {
+    /// At that one.
+    #[default]
+    Here,
+    /// At that one, and at one that other hosts reach.
+    Both,
+    /// At one that other hosts reach.
+    Outside,
 }
 
 /// One health check.
@@ -119,6 +136,9 @@ pub struct Check {
     /// The values of it that nobody needs to ask for.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub except: Vec<String>,
+    /// At which addresses of this host it is asked.
+    #[serde(default)]
+    pub side: Side,
     /// The answers from before, where they are the measure.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub measure: Option<Measure>,
@@ -136,6 +156,7 @@ impl Probe {
             Self::Tcp(probe) => probe.texts(),
             Self::Greeting(probe) => probe.texts(),
             Self::Talk(probe) => probe.texts(),
+            Self::Handshake(probe) => probe.texts(),
             Self::Http(probe) => probe.texts(),
             Self::Tls(probe) => probe.texts(),
             Self::Dns(probe) => probe.texts(),
@@ -156,15 +177,21 @@ impl Probe {
             Self::Http(probe) => probe.url.clone(),
             Self::Dns(probe) => format!("{} {}", probe.kind, probe.name),
             Self::Talk(probe) => probe.at.clone(),
-            Self::Tcp(probe) => probe.at.clone(),
+            Self::Handshake(probe) => probe.at.clone(),
             Self::Ssh(probe) => probe.at.clone(),
             _ => "it".to_owned(),
         }
     }
 
+    /// Whether a server counts who asks, and shuts out who asks too often.
+    pub fn is_counted(&self) -> bool {
+        // MariaDB counts connections that end before a login (max_connect_errors).
+        matches!(self, Self::Ssh(_) | Self::Handshake(Handshake { of: Protocol::Mysql, .. }))
+    }
+
     /// Whether its answers can be compared with those from before.
     fn has_answers(&self) -> bool {
-        matches!(self, Self::Http(_) | Self::Dns(_) | Self::Talk(_))
+        matches!(self, Self::Http(_) | Self::Dns(_) | Self::Talk(_) | Self::Handshake(_) | Self::Ssh(_))
     }
 }
 
@@ -180,6 +207,7 @@ impl Check {
             times: 1,
             each: None,
             except: Vec::new(),
+            side: Side::Here,
             measure: None,
         }
     }

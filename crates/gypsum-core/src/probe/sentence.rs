@@ -9,8 +9,8 @@ use serde::de::{DeserializeSeed, Deserializer, IntoDeserializer, MapAccess, Visi
 use serde::{Deserialize, forward_to_deserialize_any};
 use std::vec::IntoIter;
 
-/// The word that goes with all kinds and has no value.
-const FLAG: &str = "as-before";
+/// The words that go with all kinds and have no value.
+const FLAGS: [&str; 2] = ["as-before", "outside"];
 
 /// A health check as a sentence of the same words: `http http://localhost/map 200`, `tcp 127.0.0.1:25 refused`,
 /// `process niceness is 5`; a URL, `HOST:PORT` or a port may stand alone.
@@ -115,7 +115,7 @@ impl Words {
             }
             if fields::<Common>().contains(&word.as_str()) {
                 let value = match word.as_str() {
-                    FLAG => Text { word: word.clone(), text: String::new() },
+                    flag if FLAGS.contains(&flag) => Text { word: flag.to_owned(), text: String::new() },
                     _ => self.behind(&word)?,
                 };
                 self.common.push((word, value));

@@ -1,5 +1,6 @@
 //! The ways in that an SSH server offers.
 
+use super::answer::{Answer, Aspect, Grade};
 use super::expect::Expect;
 use super::kind::Kind;
 use super::{BadWords, Probe};
@@ -96,7 +97,27 @@ impl Kind for Written {
     }
 }
 
+/// What a server offers to whoever knows no secret.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SshAnswer {
+    /// The ways in that are open to the account.
+    pub ways: Vec<String>,
+    /// The key by which clients know the server: its type and its fingerprint.
+    pub host_key: Option<String>,
+    /// The algorithms, each behind what it is for.
+    pub algorithms: Vec<String>,
+}
+
 impl Ssh {
+    /// An answer, as far as it is compared.
+    pub fn compared(&self, seen: SshAnswer) -> Answer {
+        let mut answer = Answer::new(format!("a login of {}", self.user), Grade::Served, seen.ways.join(","));
+        answer.ways.extend(seen.ways);
+        answer.offers.extend(seen.algorithms);
+        answer.about.extend(seen.host_key.map(|key| (Aspect::HostKey, key)));
+        answer
+    }
+
     pub(super) fn texts(&mut self) -> Vec<&mut String> {
         let Self { at, user, key, accepts, rejects, password_file, .. } = self;
         [at, user].into_iter().chain([key, accepts, rejects, password_file].into_iter().flatten()).collect()

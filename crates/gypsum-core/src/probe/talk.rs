@@ -32,6 +32,9 @@ pub struct Talk {
     pub greets: bool,
     /// What the client says, one after the other.
     pub says: Vec<String>,
+    /// What of it is to be refused.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub refuses: Vec<String>,
 }
 
 /// What a client and a server say to each other in lines.
@@ -44,6 +47,9 @@ pub(super) struct Written {
     /// What the client says, one after the other. It must change nothing.
     #[serde(default)]
     says: Vec<String>,
+    /// What of it a client from elsewhere is to be refused.
+    #[serde(default)]
+    refuses: Vec<String>,
     /// How the server answers.
     #[serde(default)]
     replies: Replies,
@@ -57,11 +63,11 @@ impl Kind for Written {
     const EXAMPLE: &'static str = "talk 127.0.0.1:6379 replies signs says PING";
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
-        let Self { talk: at, says, replies, greets } = self;
+        let Self { talk: at, says, refuses, replies, greets } = self;
         if says.is_empty() && !greets {
             return Err(BadWords("one of the two must speak: says, or greets".into()));
         }
-        let talk = Talk { at, replies, greets, says };
+        let talk = Talk { at, replies, greets, says, refuses };
         Ok((format!("talk with {}", talk.at), Probe::Talk(talk)))
     }
 }
@@ -73,6 +79,11 @@ impl Talk {
 
     /// What an answer in `lines` comes to; `None` while it is not ended. `told` is what it answers; empty for a greeting.
     pub fn answer(&self, told: &str, lines: &[String]) -> Option<Answer> {
+        let answer = self.plain_answer(told, lines)?;
+        Some(Answer { is_guard: self.refuses.iter().any(|line| line == told), ..answer })
+    }
+
+    fn plain_answer(&self, told: &str, lines: &[String]) -> Option<Answer> {
         let last = lines.last()?;
         let to = if told.is_empty() { "its greeting" } else { told };
         match self.replies {

@@ -18,6 +18,8 @@ const UNBROKEN_LEAST_MS: u64 = 100;
 const PROOF_MS: i64 = 500;
 /// So long something may fail before the log is asked why.
 const HEARD_MS: i64 = 60;
+/// So long a server that counts who asks is left alone between two tries.
+const COUNTED: Duration = Duration::from_secs(1);
 /// So long the processes from before may go on taking connections before that is taken as it is.
 const LET_GO_MS: i64 = 1_000;
 
@@ -73,6 +75,9 @@ impl HealthRun<'_> {
                 || spent >= HEARD_MS && !outcome.healthy && self.has_said_so();
             if vain || spent >= patience && !(spent < limit && self.is_on_its_way()) {
                 return (outcome, unproven);
+            }
+            if check.probe.is_counted() {
+                pause = COUNTED;
             }
             let left = u64::try_from(patience - spent).ok().filter(|left| *left > 0);
             self.world.sleep(left.map_or(pause, |left| pause.min(Duration::from_millis(left))));

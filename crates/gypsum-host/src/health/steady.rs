@@ -129,7 +129,11 @@ impl HealthRun<'_> {
         };
         let due: Vec<usize> = (0..self.checks.len())
             .filter(|n| {
-                self.checks[*n].probe != Probe::Service && outcomes[*n].0.healthy && ends(&self.checks[*n])
+                let probe = &self.checks[*n].probe;
+                *probe != Probe::Service
+                    && !probe.is_counted()
+                    && outcomes[*n].0.healthy
+                    && ends(&self.checks[*n])
             })
             .collect();
         let again: Vec<(usize, Option<Outcome>)> = std::thread::scope(|scope| {

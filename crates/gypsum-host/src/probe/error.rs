@@ -25,6 +25,9 @@ pub enum ProbeError {
     /// A proxy makes no tunnel, and says so with this status.
     #[error("the proxy answered {0}, and opens no tunnel")]
     Tunnel(u16),
+    /// The server shuts this host out for a while, since it came too often.
+    #[error("the server shuts out this host for a while, so it was not asked")]
+    Penalty,
     /// A program could not be run.
     #[error("{program} cannot be run: {}", plain(source))]
     NotRun {

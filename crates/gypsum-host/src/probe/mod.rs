@@ -8,12 +8,14 @@ mod error;
 mod file;
 mod follow;
 mod greeting;
+mod handshake;
 mod http;
 mod listens;
 mod log;
 mod process;
 mod proxy;
 mod ssh;
+mod stream;
 mod talk;
 mod tcp;
 mod unit;
@@ -64,7 +66,8 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
     Outcome {
         name: check.name.clone(),
-        healthy: seen.is_ok(),
+        // A penalty is for whoever asks, and says nothing of others.
+        healthy: matches!(seen, Ok(_) | Err(ProbeError::Penalty)),
         said: seen.unwrap_or_else(|why| why.to_string()),
         ms,
     }
@@ -78,6 +81,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Tcp(tcp) => tcp::probe(tcp, limit),
         Probe::Greeting(greeting) => greeting::probe(greeting, limit),
         Probe::Talk(talk) => talk::probe(talk, limit),
+        Probe::Handshake(handshake) => handshake::probe(handshake, limit),
         Probe::Http(http) => http::probe(http, limit),
         Probe::Tls(tls) => certificate::probe(tls, limit),
         Probe::Dns(dns) => dns::probe(dns, limit),
@@ -99,6 +103,8 @@ pub fn answers(probe: &Probe, limit: Duration) -> Result<Vec<Answer>, ProbeError
     match probe {
         Probe::Http(http) => Ok(vec![follow::answer(http, limit)?]),
         Probe::Talk(talk) => talk::answers(talk, limit),
+        Probe::Handshake(handshake) => handshake::answers(handshake, limit),
+        Probe::Ssh(ssh) => ssh::answers(ssh, limit),
         Probe::Dns(dns) => Ok(vec![dns.compared(&dns::answer(dns, limit)?)]),
         Probe::Each(probes) => Ok(each::answers_of(probes, limit)),
         _ => Err("no answer of this kind is compared".into()),

@@ -3,12 +3,14 @@
 //! client only asks.
 
 use super::ProbeError;
+use super::stream::Stream;
 use crate::children;
 use crate::disk::walk::{open_to_read, read_whole};
 use crate::scratch::Scratch;
 use crate::survey::password_lets_in;
-use gypsum_core::probe::Ssh;
+use gypsum_core::probe::{Answer, Grade, Ssh, SshAnswer};
 use std::fs;
+use std::io::{BufRead, BufReader, Read};
 use std::net::IpAddr;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
@@ -17,6 +19,8 @@ use std::time::Duration;
 const CLIENT: &str = "/usr/bin/ssh";
 /// More than this no file with a public key has, in bytes.
 const MOST_KEY: usize = 1 << 20;
+/// Greetings are not longer than this, in bytes.
+const MOST_GREETING: u64 = 16 << 10;
 /// The ways in for which a password is typed (ssh_config(5), PreferredAuthentications).
 const BY_PASSWORD: [&str; 2] = ["password", "keyboard-interactive"];
 /// What the client says when a server takes a key that it was only asked about.
@@ -54,6 +58,74 @@ pub fn probe(ssh: &Ssh, limit: Duration) -> Result<String, ProbeError> {
         return no_password(ssh, &ways, said);
     }
     Ok(said.unwrap_or_else(|| format!("offers {list}")))
+}
+
+/// What the server offers to whoever knows no secret: the whole exchange of keys in one connection.
+///
+/// # Errors
+///
+/// If the client and the server cannot agree, or there is no server.
+pub fn answers(ssh: &Ssh, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
+    if !Path::new(CLIENT).exists() {
+        return greeting(ssh, limit);
+    }
+    let options = ["PreferredAuthentications=none", "PubkeyAuthentication=no", "LogLevel=DEBUG2"];
+    let ran = client(ssh, limit, &options, &[])?;
+    if ran.err.contains(PENALTY) {
+        return Err(ProbeError::Penalty);
+    }
+    let last = ran.err.lines().rev().find(|line| !line.starts_with("debug") && !line.trim().is_empty());
+    let ways = match offered(&ran) {
+        Some(ways) => ways,
+        None if ran.ok() => vec!["none".to_owned()],
+        None => return Err(last.unwrap_or("the client says nothing").trim().into()),
+    };
+    let mut seen = SshAnswer { ways, ..SshAnswer::default() };
+    let mut is_peer = false;
+    for line in ran.err.lines() {
+        let Some((_, said)) = line.split_once(": ").filter(|(level, _)| level.starts_with("debug")) else {
+            continue;
+        };
+        if let Some(key) = said.strip_prefix("Server host key: ") {
+            seen.host_key = Some(key.trim().to_owned());
+        }
+        is_peer = is_peer && !said.starts_with("local ") || said.starts_with("peer server KEXINIT");
+        let Some((list, names)) = said.split_once(": ").filter(|_| is_peer) else { continue };
+        if let Some((_, what)) = LISTS.iter().find(|(known, _)| *known == list) {
+            seen.algorithms.extend(names.trim().split(',').map(|name| format!("{what} {name}")));
+        }
+    }
+    Ok(vec![ssh.compared(seen)])
+}
+
+/// The lists of algorithms as the client shows them, and what they are for.
+const LISTS: [(&str, &str); 4] = [
+    ("KEX algorithms", "key exchange"),
+    ("host key algorithms", "host key type"),
+    ("ciphers stoc", "cipher"),
+    ("MACs stoc", "MAC"),
+];
+/// What a server says to an address that came too often (sshd_config(5), PerSourcePenalties).
+const PENALTY: &str = "Not allowed at this time";
+
+/// Without a client on this host, the version of the protocol that the server greets with (RFC 4253, 4.2).
+fn greeting(ssh: &Ssh, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
+    let stream = Stream::to(&ssh.at, limit)?;
+    stream.wait_at_most(limit).map_err(ProbeError::io)?;
+    let mut said = Vec::new();
+    let mut reader = BufReader::new(stream.take(MOST_GREETING));
+    while reader.read_until(b'\n', &mut said).map_err(ProbeError::io)? > 0 {
+        let text = String::from_utf8_lossy(&said).into_owned();
+        if text.starts_with(PENALTY) {
+            return Err(ProbeError::Penalty);
+        }
+        if let Some(version) = text.strip_prefix("SSH-") {
+            let version = version.split('-').next().unwrap_or_default();
+            return Ok(vec![Answer::new("a new connection", Grade::Served, format!("SSH-{version}"))]);
+        }
+        said.clear();
+    }
+    Err("closes the connection without a greeting".into())
 }
 
 /// Whether no password lets the user in. A server offers a password to root though it will take none, so what it offers

@@ -1,11 +1,9 @@
 //! A conversation in lines: the client says one thing after the other, and each answer is kept.
 
 use super::ProbeError;
-use super::tcp::connect;
+use super::stream::Stream;
 use gypsum_core::probe::{Answer, Measure, Talk};
 use std::io::{BufRead, BufReader, ErrorKind, Read, Write};
-use std::net::TcpStream;
-use std::os::unix::net::UnixStream;
 use std::time::{Duration, Instant};
 
 /// So many bytes of a whole conversation are read.
@@ -33,56 +31,6 @@ pub fn answers(talk: &Talk, limit: Duration) -> Result<Vec<Answer>, ProbeError> 
         all.push(session.answer(talk, told)?);
     }
     Ok(all)
-}
-
-/// A connection by either way.
-enum Stream {
-    Net(TcpStream),
-    Local(UnixStream),
-}
-
-impl Stream {
-    fn to(at: &str, limit: Duration) -> Result<Self, ProbeError> {
-        if at.starts_with('/') {
-            return UnixStream::connect(at).map(Self::Local).map_err(ProbeError::io);
-        }
-        connect(at, 0, limit).map(|(stream, _)| Self::Net(stream))
-    }
-
-    fn wait_at_most(&self, time: Duration) -> std::io::Result<()> {
-        match self {
-            Self::Net(stream) => {
-                stream.set_read_timeout(Some(time))?;
-                stream.set_write_timeout(Some(time))
-            }
-            Self::Local(stream) => {
-                stream.set_read_timeout(Some(time))?;
-                stream.set_write_timeout(Some(time))
-            }
-        }
-    }
-}
-
-impl Read for Stream {
-    fn read(&mut self, bytes: &mut [u8]) -> std::io::Result<usize> {
-        match self {
-            Self::Net(stream) => stream.read(bytes),
-            Self::Local(stream) => stream.read(bytes),
-        }
-    }
-}
-
-impl Write for Stream {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        match self {
-            Self::Net(stream) => stream.write(bytes),
-            Self::Local(stream) => stream.write(bytes),
-        }
-    }
-
-    fn flush(&mut self) -> std::io::Result<()> {
-        Ok(())
-    }
 }
 
 struct Session {
@@ -166,7 +114,7 @@ mod tests {
 
     fn talk(at: String) -> Talk {
         let says = vec!["EHLO x".to_owned(), "QUIT".to_owned()];
-        Talk { at, replies: Replies::Codes, greets: true, says }
+        Talk { at, replies: Replies::Codes, greets: true, says, refuses: Vec::new() }
     }
 
     #[test]

@@ -15,6 +15,7 @@ mod follow;
 mod handover;
 mod live;
 mod observer;
+mod outside;
 mod prepare;
 mod ready;
 mod recorder;

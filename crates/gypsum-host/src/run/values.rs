@@ -1,9 +1,10 @@
 //! The values that health checks name in braces.
 
+use super::outside::from_outside;
 use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
-use crate::probe::answers;
+use crate::probe::{ProbeError, answers};
 use crate::service;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
@@ -55,6 +56,7 @@ impl<'a> Values<'a> {
     /// `listen-address` and `listen-port` are of the first place where it listens without TLS.
     fn value(&self, name: &str) -> Option<String> {
         let plain = self.wanted.iter().find(|wanted| !wanted.udp && wanted.port != 443);
+        let plain = plain.or_else(|| self.wanted.iter().find(|wanted| wanted.udp));
         match name {
             "listen-port" => return plain.map(|wanted| wanted.port.to_string()),
             "listen-address" => {
@@ -65,6 +67,7 @@ impl<'a> Values<'a> {
                     (None, None) => "127.0.0.1".to_owned(),
                 });
             }
+            "who" => return Some(crate::who::account()),
             _ => {}
         }
         if let Some(value) = self.layers.value(&self.loading.files, self.profile, name) {
@@ -108,7 +111,13 @@ impl<'a> Values<'a> {
         let is_one = |scope: &&Scope| scope.word() == each && !scope.conditional;
         let titles = self.layers.scopes().map(|(_, scope)| scope).filter(is_one);
         let titles = titles.filter_map(|scope| scope.title.split(' ').nth(1).map(plain));
-        let values = self.all(each).into_iter().filter_map(|value| value.split(' ').next().map(plain));
+        // Of a list of words, of `/name/address` and of `name,address` the first piece.
+        let first = |value: String| {
+            let is_slashed = value.starts_with('/') && each == "address";
+            let between: &[char] = if is_slashed { &['/'] } else { &[' ', ','] };
+            value.split(between).find(|piece| !piece.is_empty()).map(plain)
+        };
+        let values = self.all(each).into_iter().filter_map(first);
         let mut all: Vec<(String, Option<&Site>)> = Vec::new();
         for one in titles.chain(values) {
             if !all.iter().any(|(old, _)| *old == one)
@@ -197,7 +206,9 @@ impl<'a> Values<'a> {
         let has_service = service::exists(service);
         let mut checks: Vec<Check> =
             has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
-        checks.extend(self.filled(&self.profile.health)?);
+        let asked = self.filled(&self.profile.health)?;
+        let outside: Vec<Check> = asked.iter().filter_map(from_outside).collect();
+        checks.extend(asked.into_iter().chain(outside));
         for wanted in self.wanted.iter().filter(|wanted| has_service && wanted.name.is_none()).take(MOST) {
             let address = wanted.address.map(|address| address.to_string());
             let check = Check::listens(address, wanted.port, wanted.udp);
@@ -216,13 +227,14 @@ fn measured_by_now(check: &Check) -> (Check, Option<Outcome>) {
     let begun = Instant::now();
     let limit = Duration::from_millis(check.limit_ms);
     let asked = answers(&check.probe, limit).and_then(|first| {
-        let second = answers(&check.probe, limit)?;
+        // A server that counts is asked once.
+        let second = if check.probe.is_counted() { first.clone() } else { answers(&check.probe, limit)? };
         measure.before =
             first.into_iter().zip(&second).map(|(one, two)| Answer::agreeing(one, two)).collect();
         Ok(measure.judge(&second)?)
     });
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
-    let healthy = asked.is_ok();
+    let healthy = matches!(asked, Ok(_) | Err(ProbeError::Penalty));
     // Without an answer there is nothing to measure by.
     let said = asked.unwrap_or_else(|why| why.to_string());
     let outcome = Outcome { name: check.name.clone(), healthy, said, ms };

@@ -21,7 +21,7 @@ const RECIPIENT: &str = "exec 3<>/dev/tcp/127.0.0.1/25; for line in '' 'EHLO qua
     [ -z \"$line\" ] || printf '%s\\r\\n' \"$line\" >&3
     while read -r -t 20 answer <&3 && [[ $answer == ???-* ]]; do :; done; done; printf 'QUIT\\r\\n' >&3; echo \"${answer:0:3}\"";
 
-const SERVICES: [Service; 5] = [
+const SERVICES: [Service; 11] = [
     Service {
         name: "postfix",
         programs: &["/usr/sbin/postfix"],
@@ -88,6 +88,81 @@ const SERVICES: [Service; 5] = [
         ],
     },
     Service {
+        name: "nginx",
+        programs: &["/usr/sbin/nginx", "/usr/bin/curl"],
+        start: "echo 'server { listen 8080; server_name boards.saltmarsh.example pier.saltmarsh.example; root /var/www/html; \
+            location / { try_files $uri $uri/ =404; } location /x { return 200; } }' > /etc/nginx/sites-enabled/boards; systemctl start nginx",
+        client: "curl -s -o /dev/null -w %{http_code} -H Host:pier.saltmarsh.example http://127.0.0.1:8080/",
+        well: "200",
+        broken: &[
+            (
+                &["--in", "/etc/nginx/sites-enabled/boards", "server..location /..try_files=/nowhere =404"],
+                "answers 404 to http://boards.saltmarsh.example:8080/, and answered 200 before",
+            ),
+            (
+                &["--in", "/etc/nginx/sites-enabled/boards", "--add", "server..return=302 http://pier.saltmarsh.example:8080/"],
+                "answers redirects without an end to http://boards.saltmarsh.example:8080/, and answered 200 before",
+            ),
+        ],
+        kept: &[(&["http..keepalive_timeout=70"], ", as before")],
+    },
+    Service {
+        name: "haproxy",
+        programs: &["/usr/sbin/haproxy", "/usr/bin/curl"],
+        start: "printf 'frontend boards\n\tbind 127.0.0.1:80\n\tmode http\n\tacl pier hdr(host) -i pier.saltmarsh.example\n\t\
+            http-request return status 200 if pier\n\thttp-request return status 204\n' >> /etc/haproxy/haproxy.cfg; systemctl start haproxy",
+        client: "curl -s -o /dev/null -w %{http_code} -H Host:pier.saltmarsh.example http://127.0.0.1/",
+        well: "200",
+        broken: &[(
+            &["--add", "frontend boards..http-request=deny if { hdr(host) -i pier.saltmarsh.example }", "--first"],
+            "answers 403 to http://pier.saltmarsh.example/, and answered 200 before",
+        )],
+        kept: &[(&["frontend boards..maxconn=200"], ", as before")],
+    },
+    Service {
+        name: "sshd",
+        programs: &["/usr/sbin/sshd", "/usr/bin/ssh"],
+        start: "systemctl start ssh; sleep 0.5",
+        client: "ssh -F none -o BatchMode=yes -o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null -o PreferredAuthentications=none \
+            -o LogLevel=ERROR root@127.0.0.1 2>&1 | grep -o publickey,password",
+        well: "publickey,password",
+        broken: &[(&["Ciphers=aes128-cbc"], "no matching cipher found")],
+        kept: &[
+            (&["X11Forwarding=no"], "answers publickey,password, as before"),
+            (&["PasswordAuthentication=no", "--accept", "locks-out"], "no longer offers password, which it offered before"),
+        ],
+    },
+    Service {
+        name: "php-fpm",
+        programs: &["/usr/sbin/php-fpm8.2"],
+        start: "systemctl start php8.2-fpm; sleep 0.5",
+        client: "perl -MIO::Socket::UNIX -e 'print 1 if IO::Socket::UNIX->new(q(/run/php/php8.2-fpm.sock))'",
+        well: "1",
+        broken: &[],
+        kept: &[(&["www..pm.max_children=6"], "answers 404, as before")],
+    },
+    Service {
+        name: "chrony",
+        programs: &["/usr/sbin/chronyd", "/usr/bin/chronyc"],
+        start: "printf 'allow 127.0.0.0/8\nlocal stratum 8\n' >> /etc/chrony/chrony.conf; systemctl start chrony; sleep 0.5",
+        client: "chronyc -n serverstats | sed -n 's/^NTP packets dropped *: //p'",
+        well: "0",
+        broken: &[],
+        kept: &[
+            (&["makestep=1 5"], "answers the time, as before"),
+            (&["allow=192.0.2.0/24"], "answers nothing to a question, and answered the time before"),
+        ],
+    },
+    Service {
+        name: "postgresql",
+        programs: &["/usr/bin/psql"],
+        start: "systemctl start postgresql@15-main; sleep 1",
+        client: "psql -w -h 127.0.0.1 -U postgres -c x 2>&1 | grep -c 'no password supplied'",
+        well: "1",
+        broken: &[],
+        kept: &[(&["work_mem=8MB"], "answers SASL, as before")],
+    },
+    Service {
         name: "dovecot",
         programs: &["/usr/sbin/dovecot"],
         start: "systemctl start dovecot; sleep 1",
@@ -100,6 +175,25 @@ const SERVICES: [Service; 5] = [
         ],
     },
 ];
+
+/// A daemon that lets this host in and turns others away is asked as others reach it, too.
+#[test]
+#[ignore = "needs root and daemons"]
+fn what_breaks_clients_elsewhere_is_seen_at_an_address_that_they_reach() {
+    let lab = boot(&["/usr/sbin/nginx", "/usr/bin/curl"]);
+    lab.sh("ip address add 192.0.2.9/24 dev lo; ip route add default dev lo src 192.0.2.9
+        echo 'geo $guest { default 0; } map $guest $no { 0 \"\"; 1 1; }' > /etc/nginx/conf.d/guests.conf
+        echo 'server { listen 8080; root /var/www/html; if ($no) { return 503; } }' > /etc/nginx/sites-enabled/boards
+        systemctl start nginx; sleep 0.3");
+    let seen = || lab.sh("curl -s -o /dev/null -w %{http_code} http://192.0.2.9:8080/");
+    assert_eq!(seen(), "200");
+    let (status, document) = lab.gypsum(&["change", "nginx", "-y", "--add", "geo $guest..192.0.2.0/24=1"]);
+    let said = document.to_string();
+    assert_eq!(status, 4, "{said}");
+    let why = "answers 503 to http://192.0.2.9:8080/, and answered 200 before";
+    assert!(said.contains(why), "{said}");
+    assert_eq!(seen(), "200");
+}
 
 #[test]
 #[ignore = "needs root and daemons"]

@@ -1,0 +1,60 @@
+//! A connection to a server of this host or another one, over the network or a Unix socket.
+
+use super::ProbeError;
+use super::tcp::connect;
+use std::io::{Read, Write};
+use std::net::TcpStream;
+use std::os::unix::net::UnixStream;
+use std::time::Duration;
+
+/// A connection by either way.
+pub(super) enum Stream {
+    Net(TcpStream),
+    Local(UnixStream),
+}
+
+impl Stream {
+    /// A connection to `host:port`, or to the Unix socket at a path.
+    pub fn to(at: &str, limit: Duration) -> Result<Self, ProbeError> {
+        if at.starts_with('/') {
+            return UnixStream::connect(at).map(Self::Local).map_err(ProbeError::io);
+        }
+        connect(at, 0, limit).map(|(stream, _)| Self::Net(stream))
+    }
+
+    /// Lets reads and writes take at most this time.
+    pub fn wait_at_most(&self, time: Duration) -> std::io::Result<()> {
+        match self {
+            Self::Net(stream) => {
+                stream.set_read_timeout(Some(time))?;
+                stream.set_write_timeout(Some(time))
+            }
+            Self::Local(stream) => {
+                stream.set_read_timeout(Some(time))?;
+                stream.set_write_timeout(Some(time))
+            }
+        }
+    }
+}
+
+impl Read for Stream {
+    fn read(&mut self, bytes: &mut [u8]) -> std::io::Result<usize> {
+        match self {
+            Self::Net(stream) => stream.read(bytes),
+            Self::Local(stream) => stream.read(bytes),
+        }
+    }
+}
+
+impl Write for Stream {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        match self {
+            Self::Net(stream) => stream.write(bytes),
+            Self::Local(stream) => stream.write(bytes),
+        }
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
