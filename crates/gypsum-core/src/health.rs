@@ -1,5 +1,6 @@
 //! Health: what checks said, and what that means against the baseline.
 
+use crate::probe::SOCKETS;
 use serde::{Deserialize, Serialize};
 
 /// What one health check said.
@@ -14,6 +15,13 @@ pub struct Outcome {
     pub said: String,
     /// How long it took until it held, or until it was given up, in milliseconds.
     pub ms: u64,
+}
+
+impl Outcome {
+    /// Whether it is worth a line: that all sockets are there is only told to whoever asks how things are.
+    pub fn is_news(&self) -> bool {
+        !(self.healthy && self.name == SOCKETS)
+    }
 }
 
 /// What the checks together mean.

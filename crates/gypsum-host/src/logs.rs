@@ -10,6 +10,9 @@ use std::path::{Path, PathBuf};
 /// More of a log than this is not read.
 const MOST: u64 = 1 << 20;
 
+/// So much of what a log said before is read, in bytes.
+const TAIL: u64 = 256 << 10;
+
 /// A moment, and how far log files had come at it.
 #[derive(Clone, Debug, Default)]
 pub struct Mark {
@@ -61,6 +64,34 @@ impl Mark {
     }
 }
 
+impl Mark {
+    /// A moment alone.
+    pub fn moment(at_ms: i64) -> Self {
+        Self { at_ms, ..Self::default() }
+    }
+
+    /// What the file said before, as far as its last [`TAIL`] bytes go.
+    pub fn before(&self, path: &Path) -> io::Result<String> {
+        let Some(then) = self.files.get(path) else { return Ok(String::new()) };
+        let now = end_of(path);
+        let is_same = now.is_ok_and(|now| (now.device, now.inode) == (then.device, then.inode));
+        let path = if is_same { Some(path.to_owned()) } else { rotated(path, then) };
+        let Some(path) = path else { return Ok(String::new()) };
+        let start = then.size.saturating_sub(TAIL);
+        let mut file = open_to_read(&path)?;
+        file.seek(SeekFrom::Start(start))?;
+        let mut bytes = Vec::new();
+        file.take(then.size - start).read_to_end(&mut bytes)?;
+        let text = String::from_utf8_lossy(&bytes).into_owned();
+        // The first line is a part of one.
+        Ok(if start == 0 {
+            text
+        } else {
+            text.split_once('\n').map_or(String::new(), |(_, rest)| rest.to_owned())
+        })
+    }
+}
+
 /// The file beside `path` that it was before it was rotated.
 fn rotated(path: &Path, then: &Place) -> Option<PathBuf> {
     let folder = path.parent()?;
@@ -94,11 +125,13 @@ mod tests {
         let named = |path: &Path| [path.display().to_string()];
         let marks = Mark::at(0, &named(&path));
         assert_eq!(marks.since(&path).unwrap(), "");
+        assert_eq!(marks.before(&path).unwrap(), "old\n");
         fs::write(&path, "old\nnew\n").unwrap();
         assert_eq!(marks.since(&path).unwrap(), "new\n");
         fs::rename(&path, folder.path().join("tide.log.1")).unwrap();
         fs::write(&path, "fresh\n").unwrap();
         assert_eq!(marks.since(&path).unwrap(), "new\nfresh\n");
+        assert_eq!(marks.before(&path).unwrap(), "old\n");
         let none = Mark::at(0, &named(&folder.path().join("none")));
         assert_eq!(none.since(&path).unwrap(), "fresh\n");
         assert_eq!(none.since(&folder.path().join("none")).unwrap(), "");

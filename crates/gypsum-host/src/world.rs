@@ -52,6 +52,8 @@ pub trait World: Sync {
     fn mark(&self, files: &[String]) -> Mark;
     /// What came into a service's own log files since it was told.
     fn logged(&self, scene: &ProbeContext) -> String;
+    /// What was in a service's own log files before it was told, as far back as is looked.
+    fn logged_before(&self, scene: &ProbeContext) -> String;
     /// The last lines of the log that its manager keeps of a service, from a mark on and up to a moment (milliseconds
     /// since 1970).
     fn logs_since(&self, service: &Service, since: &Mark, until_ms: Option<i64>) -> Vec<LogLine>;
@@ -195,6 +197,11 @@ impl World for RealWorld {
 
     fn logged(&self, scene: &ProbeContext) -> String {
         let of_file = |file: &String| scene.since.as_ref()?.since(Path::new(file)).ok();
+        scene.service.log.iter().filter_map(of_file).collect::<Vec<_>>().join("\n")
+    }
+
+    fn logged_before(&self, scene: &ProbeContext) -> String {
+        let of_file = |file: &String| scene.since.as_ref()?.before(Path::new(file)).ok();
         scene.service.log.iter().filter_map(of_file).collect::<Vec<_>>().join("\n")
     }
 

@@ -75,6 +75,10 @@ impl World for Quay {
     fn logged(&self, _: &ProbeContext) -> String {
         self.log.to_owned()
     }
+    fn logged_before(&self, _: &ProbeContext) -> String {
+        String::new()
+    }
+
     fn logs_since(&self, _: &Service, _: &Mark, _: Option<i64>) -> Vec<LogLine> {
         unreachable!("the manager keeps no log")
     }

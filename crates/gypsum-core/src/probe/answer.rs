@@ -258,6 +258,7 @@ impl Measure {
 /// The answers in a few words.
 fn summary(answers: &[Answer]) -> String {
     match answers {
+        [one] if one.word.is_empty() => one.to.clone(),
         [one] => format!("answers {}", one.word.chars().take(60).collect::<String>()),
         many if many.len() <= 8 => {
             let words: Vec<&str> = many.iter().map(|answer| answer.word.as_str()).collect();

@@ -15,6 +15,7 @@ mod log;
 mod process;
 mod property;
 mod sentence;
+mod sockets;
 mod ssh;
 mod table;
 mod talk;
@@ -34,6 +35,7 @@ pub use log::Log;
 pub use process::Process;
 pub use property::{Property, option_of};
 pub use sentence::{parse_check, parse_source};
+pub use sockets::{SOCKETS, sockets, without_asked_for};
 pub use ssh::{Ssh, SshAnswer};
 #[cfg(feature = "reference")]
 pub(crate) use table::health_schema;
@@ -70,6 +72,8 @@ pub enum Probe {
         /// Whether of UDP.
         udp: bool,
     },
+    /// All sockets on which the service listens.
+    Sockets,
     /// A connection.
     Tcp(Tcp),
     /// What a server says first.
@@ -152,7 +156,7 @@ impl Probe {
     /// Every text in it that may name a setting in braces.
     pub fn texts(&mut self) -> Vec<&mut String> {
         match self {
-            Self::Service | Self::Unit { .. } | Self::Listens { .. } => Vec::new(),
+            Self::Service | Self::Unit { .. } | Self::Listens { .. } | Self::Sockets => Vec::new(),
             Self::Tcp(probe) => probe.texts(),
             Self::Greeting(probe) => probe.texts(),
             Self::Talk(probe) => probe.texts(),
@@ -230,6 +234,12 @@ impl Check {
             None => format!("{kind} {port}"),
         };
         Self::plain(name, Probe::Listens { address, port, udp })
+    }
+
+    /// The check that the service listens wherever it did; `patience_ms` is how long it may take to.
+    pub fn of_sockets(patience_ms: u64) -> Self {
+        let measure = Some(Measure::default());
+        Self { measure, patience_ms, ..Self::plain(SOCKETS.into(), Probe::Sockets) }
     }
 
     /// A check of something that is looked at and expected of it.

@@ -1,6 +1,6 @@
 //! The same asked of each of several: side by side by a few clients.
 
-use super::answers;
+use super::{ProbeContext, answers};
 use crate::beside;
 use gypsum_core::probe::{Answer, Grade, Probe};
 use std::sync::Mutex;
@@ -13,11 +13,11 @@ const LIMITS: u32 = 2;
 
 /// The answers, in the order of the questions. One that did not come is an answer that failed; what was not asked in
 /// time has none.
-pub fn answers_of(probes: &[Probe], limit: Duration) -> Vec<Answer> {
+pub fn answers_of(probes: &[Probe], scene: &ProbeContext, limit: Duration) -> Vec<Answer> {
     let deadline = Instant::now() + limit * LIMITS;
     let next = Mutex::new(0..probes.len());
     let (next, ask) = (&next, |probe: &Probe| {
-        answers(probe, limit)
+        answers(probe, scene, limit)
             .unwrap_or_else(|error| vec![Answer::new(probe.asks(), Grade::Failed, error.to_string())])
     });
     let client = move || {

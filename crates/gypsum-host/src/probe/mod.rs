@@ -10,6 +10,7 @@ mod follow;
 mod greeting;
 mod handshake;
 mod http;
+mod listening;
 mod listens;
 mod log;
 mod process;
@@ -25,7 +26,7 @@ pub use error::ProbeError;
 use crate::logs::Mark;
 use crate::service;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::{Answer, Check, Probe};
+use gypsum_core::probe::{Answer, Check, Measure, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use std::net::{SocketAddr, ToSocketAddrs};
@@ -56,7 +57,7 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
     let mut seen = Err(ProbeError::from("it was not tried"));
     for _ in 0..check.times.max(1) {
         seen = match &check.measure {
-            Some(measure) => answers(&check.probe, limit).and_then(|now| Ok(measure.judge(&now)?)),
+            Some(measure) => answers(&check.probe, scene, limit).and_then(|now| Ok(measure.judge(&now)?)),
             None => look(&check.probe, scene, limit),
         };
         if seen.is_err() {
@@ -78,6 +79,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Service => Err("a service is observed, not probed".into()),
         Probe::Unit { name } => unit::probe(name, scene),
         Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
+        Probe::Sockets => Ok(Measure::default().judge(&[listening::answer(scene)?])?),
         Probe::Tcp(tcp) => tcp::probe(tcp, limit),
         Probe::Greeting(greeting) => greeting::probe(greeting, limit),
         Probe::Talk(talk) => talk::probe(talk, limit),
@@ -99,14 +101,15 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
 /// # Errors
 ///
 /// If it gets nothing.
-pub fn answers(probe: &Probe, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
+pub fn answers(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
     match probe {
         Probe::Http(http) => Ok(vec![follow::answer(http, limit)?]),
+        Probe::Sockets => Ok(vec![listening::answer(scene)?]),
         Probe::Talk(talk) => talk::answers(talk, limit),
         Probe::Handshake(handshake) => handshake::answers(handshake, limit),
         Probe::Ssh(ssh) => ssh::answers(ssh, limit),
         Probe::Dns(dns) => Ok(vec![dns.compared(&dns::answer(dns, limit)?)]),
-        Probe::Each(probes) => Ok(each::answers_of(probes, limit)),
+        Probe::Each(probes) => Ok(each::answers_of(probes, scene, limit)),
         _ => Err("no answer of this kind is compared".into()),
     }
 }

@@ -4,7 +4,7 @@ use super::outside::from_outside;
 use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
-use crate::probe::{ProbeError, answers};
+use crate::probe::{ProbeContext, ProbeError, answers};
 use crate::service;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Wins;
@@ -187,8 +187,9 @@ impl<'a> Values<'a> {
     pub fn checks_now(&self, service: &Service) -> Result<ChecksNow, Error> {
         let checks = self.checks(service)?;
         let mut now = ChecksNow::default();
-        std::thread::scope(|scope| {
-            let begin = |check| beside::begin(scope, move || measured_by_now(check));
+        let scene = &ProbeContext { service: service.clone(), ..ProbeContext::default() };
+        std::thread::scope(|threads| {
+            let begin = |check| beside::begin(threads, move || measured_by_now(check, scene));
             let asked: Vec<_> = checks.iter().map(begin).collect();
             for (check, one) in checks.iter().zip(asked) {
                 // One that broke off has no measure.
@@ -216,19 +217,24 @@ impl<'a> Values<'a> {
                 checks.push(check);
             }
         }
+        if has_service {
+            let patience = checks.iter().map(|check| check.patience_ms).max().unwrap_or_default();
+            checks.push(Check::of_sockets(patience));
+        }
         Ok(checks)
     }
 }
 
 /// Where the answer from before is the measure, the daemon is asked for it, twice: what differs changes by itself.
-fn measured_by_now(check: &Check) -> (Check, Option<Outcome>) {
+fn measured_by_now(check: &Check, scene: &ProbeContext) -> (Check, Option<Outcome>) {
     let mut check = check.clone();
     let Some(measure) = &mut check.measure else { return (check, None) };
     let begun = Instant::now();
     let limit = Duration::from_millis(check.limit_ms);
-    let asked = answers(&check.probe, limit).and_then(|first| {
+    let asked = answers(&check.probe, scene, limit).and_then(|first| {
         // A server that counts is asked once.
-        let second = if check.probe.is_counted() { first.clone() } else { answers(&check.probe, limit)? };
+        let second =
+            if check.probe.is_counted() { first.clone() } else { answers(&check.probe, scene, limit)? };
         measure.before =
             first.into_iter().zip(&second).map(|(one, two)| Answer::agreeing(one, two)).collect();
         Ok(measure.judge(&second)?)

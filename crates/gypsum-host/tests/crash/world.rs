@@ -121,6 +121,10 @@ impl World for FakeWorld<'_> {
         String::new()
     }
 
+    fn logged_before(&self, _: &ProbeContext) -> String {
+        String::new()
+    }
+
     fn logs_since(&self, _service: &Service, _since: &Mark, _until_ms: Option<i64>) -> Vec<LogLine> {
         Vec::new()
     }

@@ -10,6 +10,7 @@ mod schema;
 mod alarms;
 mod around;
 mod clients;
+mod complaints;
 mod daemons;
 mod effects;
 mod enrol;

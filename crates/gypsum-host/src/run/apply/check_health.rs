@@ -1,9 +1,11 @@
 //! The order *check health*: the health of the new configuration decides whether it stays.
 
+use super::complaints::{complaints, said_before, said_since};
 use super::log_excerpt::{mark_log, units_down};
 use super::read_again::read_again;
 use super::related::restart_followers;
 use super::service_action::is_woken;
+use crate::beside;
 use crate::error::Error;
 use crate::health::HealthRun;
 use crate::run::live::Live;
@@ -24,7 +26,13 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
     }
     // What slept is not judged by that: it is to be well.
     let baseline: &[Outcome] = if is_woken(&plan) { &[] } else { &plan.baseline };
-    let (health, judgement) = health_of(live, &plan, (&plan.checks_after, baseline), plan.activation, false);
+    let (world, scene) = (live.cx.world, live.service.probes.clone());
+    let ((health, judgement), before) = std::thread::scope(|threads| {
+        let (world, scene) = (world, &scene);
+        let before = beside::begin(threads, move || said_before(world, scene));
+        let judged = health_of(live, &plan, (&plan.checks_after, baseline), plan.activation, false);
+        (judged, before.wait().unwrap_or_default())
+    });
     if live.cx.world.interrupted() {
         // What was seen so far proves nothing: the person did not let it go on.
         live.emit(Event::Looked { health, judgement, back: false });
@@ -48,6 +56,11 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
     // Until the old files are back, the service is away: nobody is asked who may not answer.
     read_again(live, &scene, judgement == Judgement::Worse);
     if judgement != Judgement::Worse {
+        // Reading the journal takes its time; who wants no time to be spent has the daemon's own files.
+        let now = said_since(world, &scene, plan.steady_ms > 0);
+        for complaint in complaints(&before, &now, &plan) {
+            live.note(complaint);
+        }
         mark_log(live);
     }
     Ok(StepOutcome::Health(judgement))

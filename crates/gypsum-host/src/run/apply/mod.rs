@@ -2,6 +2,7 @@
 
 mod activate;
 mod check_health;
+mod complaints;
 mod hooks;
 mod log_excerpt;
 mod read_again;

@@ -5,6 +5,7 @@ use super::measured::{ActivationPlan, Baseline, Measured};
 use super::readings::read_all;
 use crate::beside;
 use crate::error::Error;
+use crate::files::Loading;
 use crate::health::HealthRun;
 use crate::probe::ProbeContext;
 use crate::run::behind_unit::checks_behind;
@@ -15,7 +16,7 @@ use gypsum_core::change::StepOutcome;
 use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::{Check, Probe, Side};
+use gypsum_core::probe::{Check, Probe, Side, without_asked_for};
 use std::collections::HashSet;
 use std::mem::discriminant;
 
@@ -62,6 +63,11 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     for measure in checks_after.iter_mut().filter_map(|check| check.measure.as_mut()) {
         measure.is_asked_for = measure.asked_by.iter().any(is_changed);
     }
+    let lines = changed_lines(before, &checked.after);
+    for check in checks_after.iter_mut().filter(|check| check.probe == Probe::Sockets) {
+        let answers = check.measure.iter_mut().flat_map(|measure| &mut measure.before);
+        answers.for_each(|answer| without_asked_for(answer, &lines));
+    }
     match checks_behind(profile, service) {
         Ok(None) => {}
         Ok(Some((_, behind))) => {
@@ -98,7 +104,9 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
         .collect();
     // Nobody served there before proves nothing later.
     let useless = checks_before.iter().zip(&outcomes);
-    let useless = useless.filter(|(check, outcome)| check.side == Side::Outside && !outcome.healthy);
+    let useless = useless.filter(|(check, outcome)| {
+        (check.side == Side::Outside || check.probe == Probe::Sockets) && !outcome.healthy
+    });
     silent.extend(useless.map(|(check, _)| check.name.clone()));
     outcomes.retain(|outcome| !silent.contains(&outcome.name));
     checks_before.retain(|check| !silent.contains(&check.name));
@@ -111,6 +119,17 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     say_what_holds_already(cx, &asked, &scene);
     checks_after.extend(asked);
     Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
+}
+
+/// The lines that are only before, and those that are only after.
+fn changed_lines(before: &Loading, after: &Loading) -> String {
+    let of = |loading: &Loading| -> Vec<String> {
+        let texts = loading.files.iter().map(|file| String::from_utf8_lossy(file.doc.source()).into_owned());
+        texts.flat_map(|text| text.lines().map(str::to_owned).collect::<Vec<_>>()).collect()
+    };
+    let (before, after) = (of(before), of(after));
+    let (was, is): (HashSet<&String>, HashSet<&String>) = (before.iter().collect(), after.iter().collect());
+    was.symmetric_difference(&is).map(|line| line.as_str()).collect::<Vec<_>>().join("\n")
 }
 
 /// What must hold afterwards and holds already says nothing about the change; it is to go on holding.

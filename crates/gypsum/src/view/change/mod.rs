@@ -109,7 +109,8 @@ impl ChangeView {
             return;
         }
         let mark = label != "unhealthy";
-        for (n, outcome) in health.iter().enumerate() {
+        let worth = health.iter().filter(|outcome| outcome.is_news());
+        for (n, outcome) in worth.enumerate() {
             let label = if n == 0 { label } else { "" };
             let lead = styled(DIM, &format!("{label:<10}"));
             for (m, line) in outcome_line(outcome, self.out.width - 12, mark).into_iter().enumerate() {

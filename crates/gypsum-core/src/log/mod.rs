@@ -1,5 +1,9 @@
 //! Lines of logs, and which of them say why something went wrong.
 
+mod kinds;
+
+pub use kinds::new_errors;
+
 /// A line of a log.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct LogLine {

@@ -1,0 +1,115 @@
+//! All sockets on which a service listens, as far as they are compared.
+
+use super::answer::{Answer, Grade};
+use std::net::SocketAddr;
+use std::ops::RangeInclusive;
+
+/// The name of the check that all of them are there.
+pub const SOCKETS: &str = "what listens";
+/// What its answer is to.
+const ALL: &str = "all sockets";
+/// UDP ports from here on are those of questions that a daemon asks.
+const UDP_OF_CLIENTS: u16 = 1024;
+/// So many digits in the name of a Unix socket are a process, and another one next time.
+const NUMBER: usize = 3;
+/// Words of settings that are about where a daemon listens.
+const LISTENING: [&str; 14] = [
+    "listen",
+    "port",
+    "bind",
+    "addr",
+    "interface",
+    "protocol",
+    "socket",
+    "inet",
+    "endpoint",
+    "host",
+    "family",
+    "network",
+    "server",
+    "module",
+];
+
+/// The sockets of a service: those of TCP, those of UDP, the paths of Unix sockets; `changing` are the ports that the
+/// kernel gives to whoever names none.
+pub fn sockets(
+    tcp: &[SocketAddr],
+    udp: &[SocketAddr],
+    unix: &[String],
+    changing: &RangeInclusive<u16>,
+) -> Answer {
+    let mut answer = Answer::new(ALL, Grade::Served, "");
+    // The address is its configuration's affair, and the port is what clients know.
+    let port = |kind: &str, at: &SocketAddr| format!("{kind} port {}", at.port());
+    let fixed = |at: &&SocketAddr| !changing.contains(&at.port());
+    answer.ways.extend(tcp.iter().filter(fixed).map(|at| port("TCP", at)));
+    answer.ways.extend(udp.iter().filter(|at| at.port() < UDP_OF_CLIENTS).map(|at| port("UDP", at)));
+    answer.ways.extend(
+        unix.iter().filter(|path| path.starts_with('/')).map(|path| format!("the socket {}", stable(path))),
+    );
+    answer
+}
+
+/// A path without the number of a process in it.
+fn stable(path: &str) -> String {
+    let mut out = String::new();
+    let mut rest = path;
+    while let Some(first) = rest.chars().next() {
+        let digits = rest.len() - rest.trim_start_matches(|c: char| c.is_ascii_digit()).len();
+        let (piece, behind) = rest.split_at(digits.max(first.len_utf8()));
+        out.push_str(if digits >= NUMBER { "N" } else { piece });
+        rest = behind;
+    }
+    out
+}
+
+/// Without the sockets that a change asks for to go: its lines name them, or are about where the daemon listens.
+pub fn without_asked_for(answer: &mut Answer, changed_lines: &str) {
+    let lower = changed_lines.to_lowercase();
+    if LISTENING.iter().any(|word| lower.contains(word)) {
+        answer.ways.clear();
+        return;
+    }
+    answer.ways.retain(|way| {
+        let name = way.rsplit(' ').next().unwrap_or_default();
+        !changed_lines.contains(name)
+    });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn ways(answer: &Answer) -> Vec<&str> {
+        answer.ways.iter().map(String::as_str).collect()
+    }
+
+    #[test]
+    fn what_changes_by_itself_is_left_out() {
+        let at = |text: &str| text.parse::<SocketAddr>().unwrap();
+        let tcp = [at("0.0.0.0:80"), at("[::]:80"), at("127.0.0.1:40001")];
+        let udp = [at("0.0.0.0:53"), at("0.0.0.0:5353")];
+        let unix = ["/run/quay.2301.sock".to_owned(), "@abstract".to_owned(), "/run/php8.2.sock".to_owned()];
+        let answer = sockets(&tcp, &udp, &unix, &(32_768..=60_999));
+        let wanted =
+            ["TCP port 80", "UDP port 53", "the socket /run/php8.2.sock", "the socket /run/quay.N.sock"];
+        assert_eq!(ways(&answer), wanted);
+    }
+
+    #[test]
+    fn what_is_asked_for_may_go() {
+        let tcp: SocketAddr = "0.0.0.0:8080".parse().unwrap();
+        let answer = sockets(&[tcp], &[], &["/run/a.sock".to_owned()], &(32_768..=60_999));
+        for (lines, left) in [
+            ("rows = 4", 2),
+            ("run --at 8080", 1),
+            ("at = /run/a.sock", 1),
+            ("Listen 80", 0),
+            ("bind_address = x", 0),
+        ] {
+            let mut rest = answer.clone();
+            without_asked_for(&mut rest, lines);
+            assert_eq!(rest.ways.len(), left, "{lines}");
+        }
+    }
+}
