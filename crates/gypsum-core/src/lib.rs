@@ -52,6 +52,7 @@ pub mod reading;
 pub mod record;
 #[cfg(feature = "reference")]
 pub mod reference;
+pub mod replay;
 pub mod report;
 pub mod rules;
 pub mod secret;

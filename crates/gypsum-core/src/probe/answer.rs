@@ -93,6 +93,9 @@ const TABLE: [Row; 11] = [
 pub struct Answer {
     /// What it answers: a line that the client said, an address that it asked for.
     pub to: String,
+    /// How that is shown, where it is another text.
+    #[serde(skip)]
+    pub shown: Option<String>,
     /// Whether the client got what it asked for.
     pub grade: Grade,
     /// Whether it is to be refused: what is asked for is not for everybody.
@@ -128,6 +131,11 @@ impl Answer {
         Self { to: to.into(), grade, word: word.into(), ..Self::default() }
     }
 
+    /// What it answers, for people.
+    fn shown(&self) -> &str {
+        self.shown.as_deref().unwrap_or(&self.to)
+    }
+
     /// What two looks at the same agree in; the rest changes by itself.
     #[must_use]
     pub fn agreeing(mut self, other: &Self) -> Self {
@@ -144,12 +152,12 @@ impl Answer {
     /// In what it differs from `before`; `is_asked_for`: whether the change asks for other answers.
     pub fn differences(&self, before: &Self, is_asked_for: bool) -> Vec<Difference> {
         let mut all = Vec::new();
+        let to = self.shown();
         for row in &TABLE {
             let weighs = |is_worse: bool| is_worse && !(is_asked_for && row.may_be_asked_for);
             let mut add =
                 |said: String, is_worse| all.push(Difference { aspect: row.aspect, said, is_worse });
-            let both =
-                || format!("answers {} to {}, and answered {} before", self.word, self.to, before.word);
+            let both = || format!("answers {} to {to}, and answered {} before", self.word, before.word);
             match row.aspect {
                 Aspect::Grade if self.grade > before.grade => add(both(), weighs(row.lost)),
                 Aspect::Guard
@@ -176,13 +184,13 @@ impl Answer {
                     let (was, is) = (before.about.get(&aspect), self.about.get(&aspect));
                     match (was, is) {
                         (None, Some(is)) if row.gained => {
-                            add(format!("answers {} with a {}: {is}", self.to, row.name), weighs(true));
+                            add(format!("answers {to} with a {}: {is}", row.name), weighs(true));
                         }
                         (Some(_), None) if row.lost => {
-                            add(format!("answers {} without a {} now", self.to, row.name), weighs(true));
+                            add(format!("answers {to} without a {} now", row.name), weighs(true));
                         }
                         (Some(was), Some(is)) if was != is => add(
-                            format!("the {} of {} is {is}, and was {was} before", row.name, self.to),
+                            format!("the {} of {to} is {is}, and was {was} before", row.name),
                             weighs(row.other),
                         ),
                         _ => {}
@@ -251,7 +259,7 @@ impl Measure {
     fn complaint(&self, failed: &Answer) -> String {
         let old = self.before.iter().find(|old| old.to == failed.to && old.grade < failed.grade);
         let past = old.map_or(String::new(), |old| format!(", and answered {} before", old.word));
-        format!("answers {} to {}{past}", failed.word, failed.to)
+        format!("answers {} to {}{past}", failed.word, failed.shown())
     }
 }
 

@@ -23,6 +23,9 @@ pub struct Http {
     pub follow: bool,
     /// The status that must come; any from 200 to 399 where none is given.
     pub status: Option<u16>,
+    /// Whether only the head of the answer is asked for.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub head: bool,
     /// Whether any certificate will do.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub unverified: bool,
@@ -84,9 +87,9 @@ impl Kind for Written {
         });
         let whatever = if unverified { " unverified" } else { "" };
         let title = format!("http {url}{through}{whatever}");
-        let (also, beside) = (None, Vec::new());
+        let (also, beside, head) = (None, Vec::new(), false);
         let http =
-            Http { url, at, host, ca, proxy, follow, status, unverified, also, beside, header, expect };
+            Http { url, at, host, ca, proxy, follow, status, head, unverified, also, beside, header, expect };
         Ok((title, Probe::Http(http)))
     }
 }

@@ -14,6 +14,7 @@ mod kind;
 mod log;
 mod process;
 mod property;
+mod replay;
 mod sentence;
 mod sockets;
 mod ssh;
@@ -34,6 +35,7 @@ pub use http::{Http, HttpAnswer, ShownCertificate};
 pub use log::Log;
 pub use process::Process;
 pub use property::{Property, option_of};
+pub use replay::{Asked, Replay};
 pub use sentence::{parse_check, parse_source};
 pub use sockets::{SOCKETS, sockets, without_asked_for};
 pub use ssh::{Ssh, SshAnswer};
@@ -98,6 +100,8 @@ pub enum Probe {
     File(FileProperty),
     /// What a command says.
     Command(Command),
+    /// What clients asked before.
+    Replay(Replay),
     /// The same for each of several.
     Each(Vec<Probe>),
 }
@@ -156,7 +160,9 @@ impl Probe {
     /// Every text in it that may name a setting in braces.
     pub fn texts(&mut self) -> Vec<&mut String> {
         match self {
-            Self::Service | Self::Unit { .. } | Self::Listens { .. } | Self::Sockets => Vec::new(),
+            Self::Service | Self::Unit { .. } | Self::Listens { .. } | Self::Sockets | Self::Replay(_) => {
+                Vec::new()
+            }
             Self::Tcp(probe) => probe.texts(),
             Self::Greeting(probe) => probe.texts(),
             Self::Talk(probe) => probe.texts(),
@@ -219,6 +225,14 @@ impl Check {
     /// The check that a daemon's service runs; every daemon with a service has it.
     pub fn of_service(name: &str) -> Self {
         Self::plain(name.into(), Probe::Service)
+    }
+
+    /// The check that what clients asked before is answered as it was.
+    pub fn of_replay(replay: Replay) -> Self {
+        let measure = Some(Measure::default());
+        let (patience_ms, limit_ms) = (5_000, 3_000);
+        let plain = Self::plain("what clients asked".into(), Probe::Replay(replay));
+        Self { measure, patience_ms, limit_ms, ..plain }
     }
 
     /// The check that another entry of its manager is up with it.

@@ -28,4 +28,12 @@ pub struct Sites {
     pub only_where: Option<String>,
     /// The first word of the blocks whose settings hold for the others.
     pub defaults: Option<String>,
+    /// The files in which requests are logged, where nothing else is said.
+    #[serde(default)]
+    pub log: Vec<String>,
+    /// The setting that names such a file, in the first word of its value.
+    pub log_setting: Option<String>,
+    /// The settings by which requests are handed on to a program or to another server.
+    #[serde(default)]
+    pub handed_on: Vec<String>,
 }

@@ -137,7 +137,7 @@ pub(super) fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeE
         }
         (None, None) => Agent::with_parts(config.proxy(None).build(), DefaultConnector::default(), Named),
     };
-    let mut request = agent.get(&http.url);
+    let mut request = if http.head { agent.head(&http.url) } else { agent.get(&http.url) };
     if let Some(host) = &http.host {
         request = request.header("Host", host);
     }

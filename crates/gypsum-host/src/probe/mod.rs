@@ -15,6 +15,7 @@ mod listens;
 mod log;
 mod process;
 mod proxy;
+pub(crate) mod replay;
 mod ssh;
 mod stream;
 mod talk;
@@ -79,6 +80,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Service => Err("a service is observed, not probed".into()),
         Probe::Unit { name } => unit::probe(name, scene),
         Probe::Listens { address, port, udp } => listens::probe(address.as_deref(), *port, *udp, scene),
+        Probe::Replay(replay) => Ok(Measure::default().judge(&replay::answers(replay, limit))?),
         Probe::Sockets => Ok(Measure::default().judge(&[listening::answer(scene)?])?),
         Probe::Tcp(tcp) => tcp::probe(tcp, limit),
         Probe::Greeting(greeting) => greeting::probe(greeting, limit),
@@ -104,6 +106,7 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
 pub fn answers(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
     match probe {
         Probe::Http(http) => Ok(vec![follow::answer(http, limit)?]),
+        Probe::Replay(replay) => Ok(replay::answers(replay, limit)),
         Probe::Sockets => Ok(vec![listening::answer(scene)?]),
         Probe::Talk(talk) => talk::answers(talk, limit),
         Probe::Handshake(handshake) => handshake::answers(handshake, limit),

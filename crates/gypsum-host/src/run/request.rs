@@ -2,6 +2,7 @@
 
 use super::extra_files::ExtraFiles;
 use super::recorder::Acceptance;
+use super::replayed::Replaying;
 use crate::state::Entry;
 use gypsum_core::change::TakenDraft;
 use gypsum_core::edit::Request;
@@ -61,6 +62,8 @@ pub struct Wishes {
     pub readings: Vec<Reading>,
     /// What readings must show afterwards: name and value.
     pub expects: Vec<(String, String)>,
+    /// Which requests of clients are asked again.
+    pub replaying: Replaying,
     /// How long all must stay healthy, where the person knows better.
     pub steady: Option<Duration>,
 }

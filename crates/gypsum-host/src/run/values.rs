@@ -34,11 +34,11 @@ pub struct ChecksNow {
 
 /// What the health checks of a daemon are made of: the values of its settings, and where it wants to listen.
 pub struct Values<'a> {
-    profile: &'a Profile,
-    loading: &'a Loading,
-    layers: EffectiveConfig,
+    pub(super) profile: &'a Profile,
+    pub(super) loading: &'a Loading,
+    pub(super) layers: EffectiveConfig,
     wanted: Vec<Wanted>,
-    sites: Vec<Site>,
+    pub(super) sites: Vec<Site>,
 }
 
 impl<'a> Values<'a> {
@@ -179,13 +179,14 @@ impl<'a> Values<'a> {
     }
 
     /// The health checks of the daemon as it is, before anything is touched. Where the answer from before is the measure,
-    /// the daemon is asked for it, and the outcome is known by that.
+    /// the daemon is asked for it, and the outcome is known by that. `replayed` is the check of what clients asked.
     ///
     /// # Errors
     ///
     /// If a check names a setting that has no value.
-    pub fn checks_now(&self, service: &Service) -> Result<ChecksNow, Error> {
-        let checks = self.checks(service)?;
+    pub fn checks_now(&self, service: &Service, replayed: Option<Check>) -> Result<ChecksNow, Error> {
+        let mut checks = self.checks(service)?;
+        checks.extend(replayed);
         let mut now = ChecksNow::default();
         let scene = &ProbeContext { service: service.clone(), ..ProbeContext::default() };
         std::thread::scope(|threads| {

@@ -41,6 +41,12 @@ pub struct ChangeOptions {
     /// What a reading must show afterwards: niceness=5, max_connections=300
     #[arg(long, value_name = "NAME=VALUE")]
     pub expect: Vec<String>,
+    /// Ask again what clients asked, also where requests are handed on to a program or another server
+    #[arg(long, conflicts_with = "no_replay")]
+    pub replay: bool,
+    /// Ask nothing again of what clients asked
+    #[arg(long)]
+    pub no_replay: bool,
     /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
     #[arg(long, value_name = "TIME")]
     pub steady: Option<String>,

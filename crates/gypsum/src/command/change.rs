@@ -15,7 +15,7 @@ use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
 use gypsum_host::profiles::for_file;
-use gypsum_host::run::{Acceptance, ChangeRequest, Finished, NewContent, Wishes, ready};
+use gypsum_host::run::{Acceptance, ChangeRequest, Finished, NewContent, Replaying, Wishes, ready};
 use gypsum_host::who::login_name;
 use std::time::Duration;
 
@@ -114,6 +114,11 @@ pub fn request_of(
         wait: options.wait.as_deref().map(|text| time_of("--wait", text)).transpose()?,
         activation: options.activation.map(Into::into),
         musts,
+        replaying: match (options.replay, options.no_replay) {
+            (_, true) => Replaying::Nothing,
+            (true, false) => Replaying::All,
+            (false, false) => Replaying::Files,
+        },
         readings,
         expects: options.expect.iter().map(expect).collect::<Result<_, _>>()?,
         steady: options.steady.as_deref().map(|text| time_of("--steady", text)).transpose()?,

@@ -55,9 +55,12 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let (request, before) = (&checked.proposal.request, &checked.proposal.before);
     let profile = &request.profile;
     let values_before = Values::of(profile, before);
-    let ChecksNow { checks: mut checks_before, mut known } = values_before.checks_now(service)?;
     let values = Values::of(profile, &checked.after);
+    let replayed = values_before.replayed(request.wishes.replaying, &values);
+    let now = values_before.checks_now(service, replayed.clone())?;
+    let ChecksNow { checks: mut checks_before, mut known } = now;
     let mut checks_after = values.checks(service)?;
+    checks_after.extend(replayed);
     measure_by_the_same(&checks_before, &mut checks_after);
     let is_changed = |name: &String| values_before.said_of(name) != values.said_of(name);
     for measure in checks_after.iter_mut().filter_map(|check| check.measure.as_mut()) {
@@ -105,7 +108,8 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     // Nobody served there before proves nothing later.
     let useless = checks_before.iter().zip(&outcomes);
     let useless = useless.filter(|(check, outcome)| {
-        (check.side == Side::Outside || check.probe == Probe::Sockets) && !outcome.healthy
+        (check.side == Side::Outside || matches!(check.probe, Probe::Sockets | Probe::Replay(_)))
+            && !outcome.healthy
     });
     silent.extend(useless.map(|(check, _)| check.name.clone()));
     outcomes.retain(|outcome| !silent.contains(&outcome.name));

@@ -1,0 +1,64 @@
+//! What clients asked, found in the access logs and asked again as HEAD.
+
+use super::follow;
+use crate::disk::walk::open_to_read;
+use gypsum_core::probe::{Answer, Grade, Http, Replay};
+use gypsum_core::replay::{Request, request_of};
+use std::collections::HashMap;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::Path;
+use std::time::{Duration, Instant};
+
+/// So much of the end of a log is read, in bytes.
+const TAIL: u64 = 1 << 20;
+/// So long all questions together may take.
+const ALL: Duration = Duration::from_secs(3);
+
+/// The requests at the end of a log, and of the one before it where that is short.
+pub fn requests(log: &str) -> Vec<Request> {
+    let rotated = format!("{log}.1");
+    let mut text = tail(Path::new(log)).unwrap_or_default();
+    if text.len() < TAIL as usize / 4 {
+        text = tail(Path::new(&rotated)).unwrap_or_default() + &text;
+    }
+    text.lines().filter_map(request_of).collect()
+}
+
+fn tail(path: &Path) -> io::Result<String> {
+    let mut file = open_to_read(path)?;
+    let size = file.metadata()?.len();
+    let start = size.saturating_sub(TAIL);
+    file.seek(SeekFrom::Start(start))?;
+    let mut bytes = Vec::new();
+    file.take(TAIL).read_to_end(&mut bytes)?;
+    let text = String::from_utf8_lossy(&bytes).into_owned();
+    // The first line is a part of one.
+    Ok(if start == 0 {
+        text
+    } else {
+        text.split_once('\n').map_or(String::new(), |(_, rest)| rest.to_owned())
+    })
+}
+
+/// What stands for a path in records.
+pub fn digest(path: &str) -> String {
+    blake3::hash(path.as_bytes()).to_hex()[..16].to_owned()
+}
+
+/// The answers, one for each path that is still found in the logs.
+pub fn answers(replay: &Replay, limit: Duration) -> Vec<Answer> {
+    let deadline = Instant::now() + ALL;
+    let all = replay.logs.iter().flat_map(|log| requests(log));
+    let paths: HashMap<String, String> = all.map(|request| (digest(&request.path), request.path)).collect();
+    let mut answers = Vec::new();
+    for asked in &replay.asked {
+        let Some(path) = paths.get(&asked.digest).filter(|_| Instant::now() < deadline) else { continue };
+        let url = format!("{}{path}", asked.site);
+        let http = Http { url: url.clone(), at: Some(asked.at.clone()), head: true, ..Http::default() };
+        let answer = follow::answer(&http, limit)
+            .unwrap_or_else(|error| Answer::new("", Grade::Failed, error.to_string()));
+        // What it shows is for the person who types; records have the digest.
+        answers.push(Answer { to: format!("{} {}", asked.site, asked.digest), shown: Some(url), ..answer });
+    }
+    answers
+}

@@ -1,0 +1,96 @@
+//! Which requests of clients are asked again after a change: of each site the commonest, where the configuration serves
+//! files; where it hands requests on, only if that is wished.
+
+use super::values::Values;
+use crate::probe::replay::{digest, requests};
+use gypsum_core::layers::{ScopeId, value_of};
+use gypsum_core::probe::{Asked, Check, Replay};
+use gypsum_core::replay::{Request, chosen};
+use gypsum_core::rules::Site;
+use std::collections::HashMap;
+
+/// So many sites are asked what their clients asked.
+const MOST_SITES: usize = 16;
+
+/// Which requests of clients are asked again.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Replaying {
+    /// Those for files.
+    #[default]
+    Files,
+    /// Those that are handed on, too.
+    All,
+    /// None.
+    Nothing,
+}
+
+impl Values<'_> {
+    /// The check that what clients asked is answered as before; `None` where nothing is to be asked. `after` are the sites
+    /// that will be there.
+    pub(super) fn replayed(&self, replaying: Replaying, after: &Values<'_>) -> Option<Check> {
+        let said = self.profile.sites.as_ref().filter(|_| replaying != Replaying::Nothing)?;
+        let stays = |site: &&Site| after.sites.iter().any(|one| (&one.url, &one.at) == (&site.url, &site.at));
+        let is_asked =
+            |site: &&Site| replaying == Replaying::All || !self.hands_on(site.scope, &said.handed_on);
+        let sites: Vec<&Site> = self.sites.iter().filter(stays).filter(is_asked).take(MOST_SITES).collect();
+        let mut read: HashMap<String, Vec<Request>> = HashMap::new();
+        let (mut logs, mut asked) = (Vec::new(), Vec::new());
+        for site in sites {
+            let own =
+                said.log_setting.as_deref().map(|name| self.inside(site.scope, name)).unwrap_or_default();
+            let own: Vec<String> = own.into_iter().filter(|path| path.starts_with('/')).collect();
+            let files = if own.is_empty() { said.log.clone() } else { own };
+            let mut of_site: Vec<Request> = Vec::new();
+            for file in files {
+                let all = read.entry(file.clone()).or_insert_with(|| requests(&file));
+                let fits =
+                    |request: &&Request| request.host.as_deref().is_none_or(|host| host == site.name());
+                of_site.extend(all.iter().filter(fits).cloned());
+                if !logs.contains(&file) {
+                    logs.push(file);
+                }
+            }
+            let paths = chosen(of_site.iter().filter(|request| request.path != "/"));
+            asked.extend(paths.iter().map(|path| Asked {
+                site: site.url.trim_end_matches('/').to_owned(),
+                at: site.at.clone(),
+                digest: digest(path),
+            }));
+        }
+        (!asked.is_empty()).then(|| Check::of_replay(Replay { logs, asked }))
+    }
+
+    /// Whether a site hands requests on to others, anywhere inside of it or for all sites.
+    fn hands_on(&self, site: ScopeId, settings: &[String]) -> bool {
+        self.layers.turns().iter().any(|turn| {
+            let doc = &self.loading.files[turn.file].doc;
+            let is_named =
+                settings.iter().any(|name| doc.dialect().same(turn.name.of(doc.source()), name.as_bytes()));
+            is_named && (self.layers.scope(turn.scope).parent.is_none() || self.is_inside(turn.scope, site))
+        })
+    }
+
+    fn is_inside(&self, scope: ScopeId, around: ScopeId) -> bool {
+        let mut next = Some(scope);
+        while let Some(id) = next {
+            if id == around {
+                return true;
+            }
+            next = self.layers.scope(id).parent;
+        }
+        false
+    }
+
+    /// The first words of a setting that stands in a block itself.
+    fn inside(&self, scope: ScopeId, name: &str) -> Vec<String> {
+        let turns = self.layers.turns().iter().filter(|turn| turn.scope == scope);
+        let named = turns.filter(|turn| {
+            let doc = &self.loading.files[turn.file].doc;
+            doc.dialect().same(turn.name.of(doc.source()), name.as_bytes())
+        });
+        let values = named.map(|turn| value_of(&self.loading.files[turn.file].doc, turn.leaf));
+        values
+            .filter_map(|value| value.split(' ').next().map(|word| word.trim_matches('"').to_owned()))
+            .collect()
+    }
+}
