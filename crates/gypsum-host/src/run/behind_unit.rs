@@ -16,7 +16,7 @@ pub fn checks_behind(profile: &Profile, service: &Service) -> Result<Option<(Str
     let unit = service.unit.first().filter(|_| profile.daemon.starts_with("unit:"));
     let Some(daemon) = unit.and_then(|unit| profiles::of_unit_named(unit)) else { return Ok(None) };
     let loading = files::load(&daemon, None)?;
-    let mut now = Values::of(&daemon, &loading).checks_now(service, None)?;
+    let mut now = Values::of(&daemon, &loading).checks_now(service, None, None)?;
     // The unit is watched by itself.
     now.checks.retain(|check| check.probe != Probe::Service);
     Ok(Some((daemon.daemon, now)))

@@ -14,6 +14,7 @@ use gypsum_core::layers::{EffectiveConfig, Occurrence, Scope, value_of};
 use gypsum_core::probe::{Answer, Check, Probe};
 use gypsum_core::profile::{MissingSetting, Profile, Service, fill};
 use gypsum_core::rules::{Site, Wanted, sites, wanted};
+use gypsum_core::service::Observation;
 use gypsum_core::survey::Survey;
 use std::net::IpAddr;
 use std::time::{Duration, Instant};
@@ -179,16 +180,22 @@ impl<'a> Values<'a> {
     }
 
     /// The health checks of the daemon as it is, before anything is touched. Where the answer from before is the measure,
-    /// the daemon is asked for it, and the outcome is known by that. `replayed` is the check of what clients asked.
+    /// the daemon is asked for it, and the outcome is known by that. `seen` is how
+    /// the service was seen a moment ago, `replayed` the check of what clients asked.
     ///
     /// # Errors
     ///
     /// If a check names a setting that has no value.
-    pub fn checks_now(&self, service: &Service, replayed: Option<Check>) -> Result<ChecksNow, Error> {
+    pub fn checks_now(
+        &self,
+        service: &Service,
+        seen: Option<Observation>,
+        replayed: Option<Check>,
+    ) -> Result<ChecksNow, Error> {
         let mut checks = self.checks(service)?;
         checks.extend(replayed);
         let mut now = ChecksNow::default();
-        let scene = &ProbeContext { service: service.clone(), ..ProbeContext::default() };
+        let scene = &ProbeContext { service: service.clone(), seen, since: None };
         std::thread::scope(|threads| {
             let begin = |check| beside::begin(threads, move || measured_by_now(check, scene));
             let asked: Vec<_> = checks.iter().map(begin).collect();

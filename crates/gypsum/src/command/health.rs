@@ -20,7 +20,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(context, target)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&profile, None)?;
-    let ChecksNow { mut checks, mut known } = Values::of(&profile, &loading).checks_now(&unit, None)?;
+    let ChecksNow { mut checks, mut known } = Values::of(&profile, &loading).checks_now(&unit, None, None)?;
     if let Some((_, behind)) = checks_behind(&profile, &unit)? {
         checks.extend(behind.checks);
         known.extend(behind.known);

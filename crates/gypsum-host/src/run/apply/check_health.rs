@@ -27,9 +27,10 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
     // What slept is not judged by that: it is to be well.
     let baseline: &[Outcome] = if is_woken(&plan) { &[] } else { &plan.baseline };
     let (world, scene) = (live.cx.world, live.service.probes.clone());
+    let plan_watches = plan.steady_ms > 0;
     let ((health, judgement), before) = std::thread::scope(|threads| {
         let (world, scene) = (world, &scene);
-        let before = beside::begin(threads, move || said_before(world, scene));
+        let before = beside::begin(threads, move || said_before(world, scene, plan_watches));
         let judged = health_of(live, &plan, (&plan.checks_after, baseline), plan.activation, false);
         (judged, before.wait().unwrap_or_default())
     });
@@ -57,7 +58,7 @@ pub(in crate::run) fn check_health(live: &mut Live<'_>) -> Result<StepOutcome, E
     read_again(live, &scene, judgement == Judgement::Worse);
     if judgement != Judgement::Worse {
         // Reading the journal takes its time; who wants no time to be spent has the daemon's own files.
-        let now = said_since(world, &scene, plan.steady_ms > 0);
+        let now = said_since(world, &scene, plan_watches);
         for complaint in complaints(&before, &now, &plan) {
             live.note(complaint);
         }

@@ -15,11 +15,14 @@ const SHOWN: usize = 5;
 const LONGEST: usize = 300;
 
 /// What its log said up to the activation.
-pub(super) fn said_before(world: &dyn World, scene: &ProbeContext) -> Vec<LogLine> {
+pub(super) fn said_before(world: &dyn World, scene: &ProbeContext, with_journal: bool) -> Vec<LogLine> {
     let Some(since) = &scene.since else { return Vec::new() };
     let from = Mark::moment(since.at_ms - BACK_MS);
     // A moment before: what was told at the mark belongs to what comes.
-    let journal = world.logs_since(&scene.service, &from, Some(since.at_ms - 1));
+    let journal = match with_journal {
+        true => world.logs_since(&scene.service, &from, Some(since.at_ms - 1)),
+        false => Vec::new(),
+    };
     lines(journal, &world.logged_before(scene))
 }
 

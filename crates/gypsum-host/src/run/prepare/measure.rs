@@ -57,7 +57,7 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let values_before = Values::of(profile, before);
     let values = Values::of(profile, &checked.after);
     let replayed = values_before.replayed(request.wishes.replaying, &values);
-    let now = values_before.checks_now(service, replayed.clone())?;
+    let now = values_before.checks_now(service, Some(checked.found.clone()), replayed.clone())?;
     let ChecksNow { checks: mut checks_before, mut known } = now;
     let mut checks_after = values.checks(service)?;
     checks_after.extend(replayed);

@@ -6,7 +6,7 @@ use crate::children;
 use crate::service::{ASKING, proc};
 use gypsum_core::service::{Observation, StartedAs, State};
 
-const PROPERTIES: &str = "Id,Type,UnitFileState,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec,User,EnvironmentFiles,LoadCredential,LoadCredentialEncrypted";
+const PROPERTIES: &str = "Id,Type,UnitFileState,LoadState,ActiveState,SubState,Result,MainPID,NRestarts,InvocationID,CanReload,TriggeredBy,RequiredBy,RequisiteOf,BoundBy,ConsistsOf,PropagatesReloadTo,StateChangeTimestamp,TimeoutStartUSec,TimeoutStopUSec,User,EnvironmentFiles,LoadCredential,LoadCredentialEncrypted,FragmentPath,DropInPaths,NeedDaemonReload";
 
 /// What speaks for a unit being the daemon's own, the least first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -36,12 +36,24 @@ impl UnitProperties {
         let pairs = ran.out.lines().filter_map(|line| line.split_once('='));
         let shown = pairs.map(|(key, value)| (key.to_owned(), value.to_owned())).collect();
         let mut shown = Self { shown, credentials: Vec::new() };
-        let has_credentials = |key: &&&str| !shown.get(key).is_empty();
+        let may_have_some = shown.may_have_credentials();
+        let has_credentials = |key: &&&str| may_have_some && !shown.get(key).is_empty();
         let lists: Vec<&str> =
             ["LoadCredential", "LoadCredentialEncrypted"].iter().filter(has_credentials).copied().collect();
         shown.credentials =
             lists.into_iter().flat_map(|list| credentials::files(whose, shown.id(), list)).collect();
         (ran.ok() && !shown.load_state().is_empty()).then_some(shown)
+    }
+
+    /// Whether the bus is to be asked, which takes its time: versions of systemd say `[unprintable]` of none, too. The files
+    /// that were loaded name them, unless they are others by now.
+    fn may_have_credentials(&self) -> bool {
+        let files = [self.get("FragmentPath").to_owned()].into_iter().chain(self.words("DropInPaths"));
+        let mut files = files.filter(|file| !file.is_empty());
+        // One that cannot be read may name some.
+        let names =
+            |file: String| std::fs::read_to_string(file).map_or(true, |text| text.contains("LoadCredential"));
+        self.get("NeedDaemonReload") == "yes" || files.any(names)
     }
 
     fn get(&self, key: &str) -> &str {
