@@ -247,7 +247,7 @@ impl World for RealWorld {
 }
 
 /// How often somebody who waits for a probe looks whether the person wants out.
-const LOOK_UP: Duration = Duration::from_millis(50);
+const LOOK_UP: Duration = Duration::from_millis(20);
 
 /// One try of a check, which is left to itself where the person wants out: no probe changes anything.
 fn interruptible(check: &Check, scene: &ProbeContext) -> Outcome {
@@ -265,10 +265,12 @@ fn interruptible(check: &Check, scene: &ProbeContext) -> Outcome {
     loop {
         match told.recv_timeout(LOOK_UP) {
             Ok(outcome) => return outcome,
-            Err(RecvTimeoutError::Timeout) if !interrupt::is_requested() => {}
+            Err(RecvTimeoutError::Timeout)
+                if !interrupt::is_requested() && !scene.abandoned.load(Ordering::Relaxed) => {}
             Err(error) => {
                 let said = match error {
-                    RecvTimeoutError::Timeout => "it was interrupted",
+                    RecvTimeoutError::Timeout if interrupt::is_requested() => "it was interrupted",
+                    RecvTimeoutError::Timeout => "no answer until something else was unhealthy",
                     RecvTimeoutError::Disconnected => "the check itself failed",
                 };
                 let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);

@@ -14,8 +14,8 @@ use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Service};
 use gypsum_core::service::Observation;
 use log_failures::LogFailures;
-use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicI64, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 /// What is looked at, and against what.
@@ -55,7 +55,13 @@ pub struct SoFar {
     /// What its log said of a failure, and when it was read last.
     heard: Mutex<LogFailures>,
     /// Whether something got worse for good: nothing else is waited for then.
-    lost: AtomicBool,
+    lost: Arc<AtomicBool>,
+    /// Whether the new configuration is proven to be in use.
+    proven: AtomicBool,
+    /// How many of the checks of its sockets hold.
+    there: AtomicUsize,
+    /// When all its sockets were there, in milliseconds since 1970; 0 until then.
+    there_ms: AtomicI64,
     /// How many checks are healthy.
     healthy: AtomicUsize,
 }
@@ -139,6 +145,12 @@ impl<'a> HealthRun<'a> {
         let names: Vec<&str> = self.checks.iter().map(|check| check.name.as_str()).collect();
         let tried = |n: usize, scene: &ProbeContext, patience_ms: u64| {
             let tried = self.with_patience(&self.checks[n], scene, patience_ms);
+            if tried.0.healthy && is_about_sockets(&self.checks[n]) {
+                let there = self.so_far.there.fetch_add(1, Ordering::Relaxed) + 1;
+                if there == self.checks.iter().filter(|check| is_about_sockets(check)).count() {
+                    self.so_far.there_ms.store(self.world.now_ms(), Ordering::Relaxed);
+                }
+            }
             if tried.0.healthy {
                 let healthy = self.so_far.healthy.fetch_add(1, Ordering::Relaxed) + 1;
                 self.world.note_progress(healthy, self.checks.len());
@@ -150,8 +162,11 @@ impl<'a> HealthRun<'a> {
         };
         let service = self.of_service();
         let first = service.map(|n| tried(n, self.scene, self.checks[n].patience_ms));
+        let is_proven = first.as_ref().is_some_and(|(outcome, unproven)| outcome.healthy && !unproven);
+        self.so_far.proven.store(is_proven, Ordering::Relaxed);
         let let_go = if self.steady.is_zero() || self.is_lost() { 0 } else { self.let_go() };
-        let scene = &ProbeContext { seen: self.noted(), ..self.scene.clone() };
+        let abandoned = Arc::clone(&self.so_far.lost);
+        let scene = &ProbeContext { seen: self.noted(), abandoned, ..self.scene.clone() };
         let mut outcomes: Vec<(Outcome, bool)> = std::thread::scope(|scope| {
             let begin = |n: usize| {
                 let patience = self.patience_with(&self.checks[n], baseline, let_go);
@@ -225,6 +240,11 @@ impl<'a> HealthRun<'a> {
         }
         judged
     }
+}
+
+/// Whether a check is about where the service listens, by the kernel.
+fn is_about_sockets(check: &Check) -> bool {
+    matches!(check.probe, Probe::Sockets | Probe::Listens { .. })
 }
 
 fn broken(check: &Check) -> Outcome {

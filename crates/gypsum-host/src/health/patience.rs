@@ -6,6 +6,7 @@ use crate::probe::ProbeContext;
 use gypsum_core::health::Outcome;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::service::State;
+use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 /// How long a service that is down may be on its way up again before that counts.
@@ -18,6 +19,10 @@ const UNBROKEN_LEAST_MS: u64 = 100;
 const PROOF_MS: i64 = 500;
 /// So long something may fail before the log is asked why.
 const HEARD_MS: i64 = 60;
+/// So often in a row an answer is worse than before until it counts, each time on a new connection.
+const ENOUGH: u32 = 2;
+/// So long after a start all sockets are there until an answer counts: some daemons open them before they can serve.
+const THERE_MS: i64 = 1_000;
 /// So long a server that counts who asks is left alone between two tries.
 const COUNTED: Duration = Duration::from_secs(1);
 /// So long the processes from before may go on taking connections before that is taken as it is.
@@ -60,6 +65,7 @@ impl HealthRun<'_> {
         let patience = i64::try_from(patience_ms).unwrap_or(i64::MAX);
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
         let mut pause = Duration::from_millis(3);
+        let mut failures = 0;
         loop {
             let (mut outcome, unproven, final_word) = self.try_once(check, scene);
             let spent = self.world.now_ms().saturating_sub(begun);
@@ -67,6 +73,10 @@ impl HealthRun<'_> {
             // New workers come a moment after the reload: what shows nothing yet may show it then.
             let settled = outcome.healthy && !(unproven && spent < PROOF_MS);
             if settled || self.cut_short() || self.is_lost() {
+                return (outcome, unproven);
+            }
+            failures += u32::from(!outcome.healthy);
+            if failures >= ENOUGH && check.measure.is_some() && self.is_answered_for_good(check) {
                 return (outcome, unproven);
             }
             let grace = spent >= GRACE.as_millis() as i64;
@@ -84,6 +94,19 @@ impl HealthRun<'_> {
             // A reload is taken up within some milliseconds, or takes its time.
             pause = if spent < 60 { pause } else { (pause * 3 / 2).min(Duration::from_millis(250)) };
         }
+    }
+
+    /// Whether a client's answer is the answer: after a reload as soon as the new configuration is proven to be in use
+    /// and all sockets are there, after a start when all sockets have been there for a while.
+    fn is_answered_for_good(&self, check: &Check) -> bool {
+        // The old configuration gets all the time that it needs.
+        if check.probe == Probe::Sockets || self.back {
+            return false;
+        }
+        let there = self.so_far.there_ms.load(Ordering::Relaxed);
+        // A reload may open the sockets anew, and a start may open them before anybody is served.
+        let at_once = self.activation.keeps_running() && self.so_far.proven.load(Ordering::Relaxed);
+        there > 0 && (at_once || self.world.now_ms() - there >= THERE_MS)
     }
 
     /// Whether there is no point in asking on, since the service itself is down for good.

@@ -31,6 +31,8 @@ use gypsum_core::probe::{Answer, Check, Measure, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::service::Observation;
 use std::net::{SocketAddr, ToSocketAddrs};
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 use std::time::{Duration, Instant};
 
 /// What probes know of the service that they are about.
@@ -42,6 +44,8 @@ pub struct ProbeContext {
     pub seen: Option<Observation>,
     /// When it was told of its configuration, and how far its logs had come by then.
     pub since: Option<Mark>,
+    /// Set once nobody needs the answer any more.
+    pub abandoned: Arc<AtomicBool>,
 }
 
 impl ProbeContext {

@@ -195,7 +195,7 @@ impl<'a> Values<'a> {
         let mut checks = self.checks(service)?;
         checks.extend(replayed);
         let mut now = ChecksNow::default();
-        let scene = &ProbeContext { service: service.clone(), seen, since: None };
+        let scene = &ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
         std::thread::scope(|threads| {
             let begin = |check| beside::begin(threads, move || measured_by_now(check, scene));
             let asked: Vec<_> = checks.iter().map(begin).collect();

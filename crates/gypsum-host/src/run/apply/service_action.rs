@@ -27,7 +27,8 @@ pub(in crate::run) fn act_on_service(
     live.service.before_action.get_or_insert(before);
     if live.service.probes.since.is_none() || back {
         let since = Some(live.cx.world.mark(&logs_of(plan)));
-        live.service.probes = ProbeContext { service: plan.service.clone(), seen: None, since };
+        live.service.probes =
+            ProbeContext { service: plan.service.clone(), since, ..ProbeContext::default() };
     }
     let on = format!("{} of {name}", action.word());
     live.emit(Event::Waiting { on, usual_ms: usual(plan), steady_ms: None });
