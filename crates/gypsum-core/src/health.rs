@@ -13,6 +13,9 @@ pub struct Outcome {
     pub healthy: bool,
     /// What was seen, in a plain sentence.
     pub said: String,
+    /// Whether it was left before an answer came, since something else was unhealthy.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_left: bool,
     /// How long it took until it held, or until it was given up, in milliseconds.
     pub ms: u64,
 }
@@ -68,7 +71,7 @@ mod tests {
     use super::*;
 
     fn outcome(name: &str, healthy: bool) -> Outcome {
-        Outcome { name: name.into(), healthy, said: String::new(), ms: 0 }
+        Outcome { name: name.into(), healthy, said: String::new(), ms: 0, is_left: false }
     }
 
     #[test]

@@ -70,7 +70,7 @@ impl Mark {
         Self { at_ms, ..Self::default() }
     }
 
-    /// What the file said before, as far as its last [`TAIL`] bytes go.
+    /// What the file said before, as far as its last 256 KiB go.
     pub fn before(&self, path: &Path) -> io::Result<String> {
         let Some(then) = self.files.get(path) else { return Ok(String::new()) };
         let now = end_of(path);

@@ -268,13 +268,14 @@ fn interruptible(check: &Check, scene: &ProbeContext) -> Outcome {
             Err(RecvTimeoutError::Timeout)
                 if !interrupt::is_requested() && !scene.abandoned.load(Ordering::Relaxed) => {}
             Err(error) => {
+                let is_left = error == RecvTimeoutError::Timeout && !interrupt::is_requested();
                 let said = match error {
                     RecvTimeoutError::Timeout if interrupt::is_requested() => "it was interrupted",
                     RecvTimeoutError::Timeout => "no answer until something else was unhealthy",
                     RecvTimeoutError::Disconnected => "the check itself failed",
                 };
                 let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
-                return Outcome { name: check.name.clone(), healthy: false, said: said.into(), ms };
+                return Outcome { name: check.name.clone(), healthy: false, said: said.into(), ms, is_left };
             }
         }
     }

@@ -206,6 +206,11 @@ impl Probe {
 }
 
 impl Check {
+    /// Whether it means nothing by itself, and only beside what was seen before.
+    pub fn only_compares(&self) -> bool {
+        self.side == Side::Outside || matches!(self.probe, Probe::Sockets | Probe::Replay(_))
+    }
+
     fn plain(name: String, probe: Probe) -> Self {
         let ms = |time: SignedDuration| time.as_millis() as u64;
         Self {

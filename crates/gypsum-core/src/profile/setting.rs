@@ -100,6 +100,8 @@ pub struct Setting {
     pub repeats: bool,
     /// Whether an empty one takes back those read before, so that a new value in another file needs one.
     pub resets: bool,
+    /// Whether a block that has one of its own takes over none from around it.
+    pub replaced_inside: bool,
     /// Whether the first word of its value is part of what it is: `Subsystem sftp …`.
     pub keyed: bool,
     /// Which of several decides, where that differs from the daemon's own way.

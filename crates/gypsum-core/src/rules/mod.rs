@@ -10,6 +10,7 @@ mod form;
 mod listeners;
 pub mod login;
 mod names;
+mod not_applied;
 mod paths;
 mod remote_hosts;
 mod sites;
@@ -279,10 +280,11 @@ const OF_FILES: [OfChange; 3] = [
     |step, findings| dropped::files(&step.before, &step.after, findings),
 ];
 
-const OF_SETTINGS: [OfChange; 6] = [
+const OF_SETTINGS: [OfChange; 7] = [
     |step, findings| names::unknown(&step.after, step.changed_statements, findings),
     |step, findings| effect::check(&step.after, step.changed_statements, findings),
     effect::heed,
+    |step, findings| not_applied::check(&step.after, step.changed_statements, findings),
     |step, findings| form::check(When::Change, &Sides { before: step.before, after: step.after }, findings),
     |step, findings| listeners::compare(&step.before, &step.after, findings),
     |step, findings| login::check(&step.before, &step.after, findings),

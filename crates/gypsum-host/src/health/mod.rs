@@ -248,5 +248,11 @@ fn is_about_sockets(check: &Check) -> bool {
 }
 
 fn broken(check: &Check) -> Outcome {
-    Outcome { name: check.name.clone(), healthy: false, said: "the check itself failed".into(), ms: 0 }
+    Outcome {
+        name: check.name.clone(),
+        healthy: false,
+        said: "the check itself failed".into(),
+        ms: 0,
+        is_left: false,
+    }
 }

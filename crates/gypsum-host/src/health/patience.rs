@@ -66,6 +66,9 @@ impl HealthRun<'_> {
         let limit = i64::try_from(self.limit.as_millis()).unwrap_or(i64::MAX);
         let mut pause = Duration::from_millis(3);
         let mut failures = 0;
+        if check.probe.is_counted() && self.before.is_some() {
+            self.wait_for_sockets(patience);
+        }
         loop {
             let (mut outcome, unproven, final_word) = self.try_once(check, scene);
             let spent = self.world.now_ms().saturating_sub(begun);
@@ -93,6 +96,17 @@ impl HealthRun<'_> {
             self.world.sleep(left.map_or(pause, |left| pause.min(Duration::from_millis(left))));
             // A reload is taken up within some milliseconds, or takes its time.
             pause = if spent < 60 { pause } else { (pause * 3 / 2).min(Duration::from_millis(250)) };
+        }
+    }
+
+    /// Waits until all sockets are there: a server that counts who asks is not asked before.
+    fn wait_for_sockets(&self, patience_ms: i64) {
+        let begun = self.world.now_ms();
+        while self.so_far.there_ms.load(Ordering::Relaxed) == 0
+            && self.world.now_ms() - begun < patience_ms
+            && !(self.cut_short() || self.is_lost())
+        {
+            self.world.sleep(Duration::from_millis(10));
         }
     }
 

@@ -76,6 +76,7 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
         healthy: matches!(seen, Ok(_) | Err(ProbeError::Penalty)),
         said: seen.unwrap_or_else(|why| why.to_string()),
         ms,
+        is_left: false,
     }
 }
 

@@ -202,8 +202,11 @@ impl<'a> Values<'a> {
             for (check, one) in checks.iter().zip(asked) {
                 // One that broke off has no measure.
                 let (check, outcome) = one.wait().unwrap_or_else(|_| (check.clone(), None));
-                now.checks.push(check);
-                now.known.extend(outcome);
+                let has_failed = outcome.as_ref().is_none_or(|outcome| !outcome.healthy);
+                if !(check.only_compares() && has_failed) {
+                    now.checks.push(check);
+                    now.known.extend(outcome);
+                }
             }
         });
         Ok(now)
@@ -251,6 +254,6 @@ fn measured_by_now(check: &Check, scene: &ProbeContext) -> (Check, Option<Outcom
     let healthy = matches!(asked, Ok(_) | Err(ProbeError::Penalty));
     // Without an answer there is nothing to measure by.
     let said = asked.unwrap_or_else(|why| why.to_string());
-    let outcome = Outcome { name: check.name.clone(), healthy, said, ms };
+    let outcome = Outcome { name: check.name.clone(), healthy, said, ms, is_left: false };
     (check, Some(outcome))
 }

@@ -107,7 +107,10 @@ pub(in crate::run) fn health_of(
 /// The first check that fails now and did not before, in words.
 fn cause(baseline: &[Outcome], health: &[Outcome]) -> String {
     let names: Vec<&str> = health.iter().map(|outcome| outcome.name.as_str()).collect();
-    let worse = (0..health.len()).find(|n| !health[*n].healthy && held(baseline, &names, *n));
+    let is_worse = |n: &usize| !health[*n].healthy && held(baseline, &names, *n);
+    // One that was left says nothing of the reason.
+    let worse = (0..health.len()).filter(|n| !health[*n].is_left).find(is_worse);
+    let worse = worse.or_else(|| (0..health.len()).find(is_worse));
     let said = |n: usize| format!("{} was unhealthy: {}", names[n], health[n].said);
     worse.map_or_else(|| "it was unhealthy".into(), said)
 }

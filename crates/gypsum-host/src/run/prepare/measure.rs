@@ -16,7 +16,7 @@ use gypsum_core::change::StepOutcome;
 use gypsum_core::event::Event;
 use gypsum_core::finding::Finding;
 use gypsum_core::health::Outcome;
-use gypsum_core::probe::{Check, Probe, Side, without_asked_for};
+use gypsum_core::probe::{Check, Probe, without_asked_for};
 use std::collections::HashSet;
 use std::mem::discriminant;
 
@@ -99,19 +99,16 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
         (run.once(), reading.wait().unwrap_or_default())
     });
     // Where nothing listened before although the files say so (a module that is not loaded), nothing is expected.
-    let mut silent: Vec<String> = checks_before
+    let silent: Vec<String> = checks_before
         .iter()
         .zip(&outcomes)
         .filter(|(check, outcome)| matches!(check.probe, Probe::Listens { .. }) && !outcome.healthy)
         .map(|(check, _)| check.name.clone())
         .collect();
-    // Nobody served there before proves nothing later.
-    let useless = checks_before.iter().zip(&outcomes);
-    let useless = useless.filter(|(check, outcome)| {
-        (check.side == Side::Outside || matches!(check.probe, Probe::Sockets | Probe::Replay(_)))
-            && !outcome.healthy
+    // What only compares proves nothing without a measure.
+    checks_after.retain(|check| {
+        !check.only_compares() || check.measure.as_ref().is_some_and(|one| !one.before.is_empty())
     });
-    silent.extend(useless.map(|(check, _)| check.name.clone()));
     outcomes.retain(|outcome| !silent.contains(&outcome.name));
     checks_before.retain(|check| !silent.contains(&check.name));
     checks_after.retain(|check| !silent.contains(&check.name));
