@@ -310,6 +310,33 @@ fn every_rule_fires_and_is_silent_on_the_way_back() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
+/// A setting holds nowhere in a block whose module is not loaded, and not in blocks that have one of their own.
+#[test]
+fn settings_that_hold_nowhere_are_said() {
+    let block = |inside: &str| format!("<IfModule mod_quay.c>\n{inside}</IfModule>\n");
+    let has = |name: &str, before: &str, after: &str, rule: &str| {
+        found(name, before, after).iter().any(|found| found == rule)
+    };
+    assert!(has("apache2", &block(""), &block("Timeout 60\n"), "no-effect"));
+    let loaded = |inside: &str| format!("LoadModule quay_module /quay.so\n{}", block(inside));
+    assert!(!has("apache2", &loaded(""), &loaded("Timeout 60\n"), "no-effect"));
+    let site = |around: &str, inside: &str| {
+        format!("http {{\nserver {{\n{around}location /a {{\n{inside}}}\n}}\n}}\n")
+    };
+    let header = "add_header X-Quay 3;\n";
+    assert!(has("nginx", &site("", header), &site(header, header), "no-effect"));
+    assert!(has("nginx", &site(header, ""), &site(header, header), "not-inherited"));
+    for rule in ["no-effect", "not-inherited"] {
+        assert!(!has("nginx", &site("", ""), &site("", header), rule), "{rule}");
+        assert!(!has("nginx", &site("", ""), &site(header, ""), rule), "{rule}");
+        // One more beside others of the block itself takes nothing away.
+        let two = format!("{header}add_header X-Pier 4;\n");
+        assert!(!has("nginx", &site(header, header), &site(header, &two), rule), "{rule}");
+        // A type of content is taken over whatever stands inside.
+        assert!(!has("nginx", &site("", "root /a;\n"), &site("root /b;\n", "root /a;\n"), rule), "{rule}");
+    }
+}
+
 /// These ask the health checks of the change, or another daemon: the lab has them on real daemons.
 const IN_THE_LAB: [&str; 2] = ["not-asked", "admits-more"];
 

@@ -12,41 +12,38 @@ const NO_EFFECT: &str = "no-effect";
 /// New settings in a block that is not in use, and those that blocks inside do not take over.
 pub fn check(config_view: &ConfigView<'_>, changed_statements: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
     let turns = config_view.layers.turns();
-    for turn in turns.iter().filter(|turn| changed_statements.contains(&(turn.file, turn.leaf))) {
+    let is_fresh = |turn: &Occurrence| changed_statements.contains(&(turn.file, turn.leaf));
+    for turn in turns.iter().filter(|turn| is_fresh(turn)) {
         if hold_around(config_view, turn) == Some(false) {
             findings.push(not_loaded(config_view, turn));
-            continue;
         }
-        if !config_view.known(turn).is_some_and(|(setting, _)| setting.replaced_inside) {
-            continue;
-        }
-        let same = |other: &&Occurrence| {
-            other.pair == turn.pair || config_view.name(other) == config_view.name(turn)
-        };
-        let inside = turns.iter().filter(same).find(|other| is_inside(config_view, other.scope, turn.scope));
-        if let Some(inside) = inside {
+    }
+    let settings = config_view.layers.settings(config_view.profile);
+    let is_replaced =
+        |turn: &&Occurrence| settings[turn.pair as usize].is_some_and(|one| one.replaced_inside);
+    let all: Vec<(&Occurrence, String)> =
+        turns.iter().filter(is_replaced).map(|turn| (turn, config_view.name(turn))).collect();
+    for (turn, name) in all.iter().filter(|(turn, _)| is_fresh(turn)) {
+        let mut same = all.iter().filter(|(_, other)| other == name).map(|(other, _)| *other);
+        if let Some(inside) = same.clone().find(|other| is_inside(config_view, other.scope, turn.scope)) {
             let title = &config_view.layers.scope(inside.scope).title;
-            let name = config_view.name(turn);
             let message = format!(
                 "this has no effect in {title} at line {}, which has a {name} of its own",
                 line(config_view, inside)
             );
-            let help = "write it there, too";
-            findings.push(config_view.at_name(Finding::warning(NO_EFFECT, message).help(help), turn));
+            let finding = Finding::warning(NO_EFFECT, message).help("write it there, too");
+            findings.push(config_view.at_name(finding, turn));
         }
-        let is_first = !turns.iter().filter(same).any(|other| {
-            other.scope == turn.scope && !changed_statements.contains(&(other.file, other.leaf))
-        });
-        let around = turns.iter().filter(same).find(|other| is_inside(config_view, turn.scope, other.scope));
+        let is_first = !same.clone().any(|other| other.scope == turn.scope && !is_fresh(other));
+        let around = same.find(|other| is_inside(config_view, turn.scope, other.scope));
         if let Some(around) = around.filter(|_| is_first) {
-            let name = config_view.name(turn);
             let message = format!(
                 "with this, {} has a {name} of its own, and no longer those from around it, as at line {}",
                 config_view.layers.scope(turn.scope).title,
                 line(config_view, around)
             );
-            let help = "repeat here what is to hold on";
-            findings.push(config_view.at_name(Finding::warning("not-inherited", message).help(help), turn));
+            let finding = Finding::warning("not-inherited", message).help("repeat here what is to hold on");
+            findings.push(config_view.at_name(finding, turn));
         }
     }
 }

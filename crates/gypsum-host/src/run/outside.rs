@@ -3,7 +3,7 @@
 
 use crate::sockets::{Listening, listening};
 use gypsum_core::probe::{Check, Probe, Side};
-use std::net::{IpAddr, SocketAddr, UdpSocket};
+use std::net::{IpAddr, Ipv4Addr, SocketAddr, UdpSocket};
 
 const LOOPBACK: &str = "127.0.0.1";
 /// So long it is waited for an answer there, in milliseconds: servers look up who asks, and some find nobody to ask.
@@ -60,11 +60,9 @@ fn moved(probe: &mut Probe, outside: IpAddr, all: &[Listening]) -> bool {
 
 /// The address from which this host reaches others, by its routes; nothing is sent.
 fn address() -> Option<IpAddr> {
-    let socket = UdpSocket::bind((LOOPBACK_ANY, 0)).ok()?;
+    let socket = UdpSocket::bind((Ipv4Addr::UNSPECIFIED, 0)).ok()?;
     // An address of documentation (RFC 5737): no host has it.
     socket.connect(("192.0.2.1", 9)).ok()?;
     let address = socket.local_addr().ok()?.ip();
     (!address.is_loopback() && !address.is_unspecified()).then_some(address)
 }
-
-const LOOPBACK_ANY: std::net::Ipv4Addr = std::net::Ipv4Addr::UNSPECIFIED;

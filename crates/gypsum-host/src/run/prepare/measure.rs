@@ -66,8 +66,8 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     for measure in checks_after.iter_mut().filter_map(|check| check.measure.as_mut()) {
         measure.is_asked_for = measure.asked_by.iter().any(is_changed);
     }
-    let lines = changed_lines(before, &checked.after);
     for check in checks_after.iter_mut().filter(|check| check.probe == Probe::Sockets) {
+        let lines = changed_lines(before, &checked.after);
         let answers = check.measure.iter_mut().flat_map(|measure| &mut measure.before);
         answers.for_each(|answer| without_asked_for(answer, &lines));
     }
@@ -124,13 +124,13 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
 
 /// The lines that are only before, and those that are only after.
 fn changed_lines(before: &Loading, after: &Loading) -> String {
-    let of = |loading: &Loading| -> Vec<String> {
-        let texts = loading.files.iter().map(|file| String::from_utf8_lossy(file.doc.source()).into_owned());
-        texts.flat_map(|text| text.lines().map(str::to_owned).collect::<Vec<_>>()).collect()
-    };
-    let (before, after) = (of(before), of(after));
-    let (was, is): (HashSet<&String>, HashSet<&String>) = (before.iter().collect(), after.iter().collect());
-    was.symmetric_difference(&is).map(|line| line.as_str()).collect::<Vec<_>>().join("\n")
+    let was: HashSet<&[u8]> = lines_of(before).collect();
+    let is: HashSet<&[u8]> = lines_of(after).collect();
+    was.symmetric_difference(&is).map(|line| String::from_utf8_lossy(line)).collect::<Vec<_>>().join("\n")
+}
+
+fn lines_of(loading: &Loading) -> impl Iterator<Item = &[u8]> {
+    loading.files.iter().flat_map(|file| file.doc.source().split(|byte| *byte == b'\n'))
 }
 
 /// What must hold afterwards and holds already says nothing about the change; it is to go on holding.
