@@ -13,7 +13,7 @@ const UDP_OF_CLIENTS: u16 = 1024;
 /// So many digits in the name of a Unix socket are a process, and another one next time.
 const NUMBER: usize = 3;
 /// Words of settings that are about where a daemon listens.
-const LISTENING: [&str; 14] = [
+const LISTENING: [&str; 16] = [
     "listen",
     "port",
     "bind",
@@ -28,6 +28,8 @@ const LISTENING: [&str; 14] = [
     "network",
     "server",
     "module",
+    "ssl",
+    "tls",
 ];
 
 /// The sockets of a service: those of TCP, those of UDP, the paths of Unix sockets; `changing` are the ports that the

@@ -230,7 +230,7 @@ impl<'a> Values<'a> {
         }
         if has_service {
             let patience = checks.iter().map(|check| check.patience_ms).max().unwrap_or_default();
-            checks.push(Check::of_sockets(patience));
+            checks.insert(1, Check::of_sockets(patience));
         }
         Ok(checks)
     }
