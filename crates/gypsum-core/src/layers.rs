@@ -68,6 +68,14 @@ pub struct Occurrence {
     pub pair: u32,
 }
 
+impl Occurrence {
+    /// Whether it has this name.
+    pub fn is_called(&self, files: &[File], name: &str) -> bool {
+        let doc = &files[self.file].doc;
+        doc.dialect().same(self.name.of(doc.source()), name.as_bytes())
+    }
+}
+
 /// All settings of all files, in reading order.
 #[derive(Clone, Debug, Default)]
 pub struct EffectiveConfig {
@@ -123,6 +131,18 @@ impl EffectiveConfig {
     /// What stands around a setting.
     pub fn scope(&self, id: ScopeId) -> &Scope {
         &self.scopes[id as usize]
+    }
+
+    /// Whether a scope is that one, or stands inside of it.
+    pub fn is_inside(&self, scope: ScopeId, around: ScopeId) -> bool {
+        let mut next = Some(scope);
+        while let Some(id) = next {
+            if id == around {
+                return true;
+            }
+            next = self.scope(id).parent;
+        }
+        false
     }
 
     /// All scopes.
@@ -185,11 +205,17 @@ impl EffectiveConfig {
 
     /// Whether a setting of this name is set under a condition.
     pub fn is_conditional(&self, files: &[File], name: &str) -> bool {
-        self.turns.iter().any(|turn| {
-            let doc = &files[turn.file].doc;
-            self.scope(turn.scope).conditional
-                && doc.dialect().same(turn.name.of(doc.source()), name.as_bytes())
-        })
+        self.turns.iter().any(|turn| self.scope(turn.scope).conditional && turn.is_called(files, name))
+    }
+
+    /// The settings of this name that stand in a scope itself, in reading order.
+    pub fn called_in<'a>(
+        &'a self,
+        files: &'a [File],
+        scope: ScopeId,
+        name: &'a str,
+    ) -> impl Iterator<Item = &'a Occurrence> + 'a {
+        self.turns.iter().filter(move |turn| turn.scope == scope && turn.is_called(files, name))
     }
 
     /// The settings of this name in effect outside of conditional blocks, in reading order; `name` may have the
@@ -202,9 +228,8 @@ impl EffectiveConfig {
     ) -> impl Iterator<Item = &'a Occurrence> + 'a {
         let (block, name) = name.rsplit_once("..").map_or((None, name), |(block, name)| (Some(block), name));
         self.turns.iter().filter(move |turn| {
-            let doc = &files[turn.file].doc;
             let scope = self.scope(turn.scope);
-            doc.dialect().same(turn.name.of(doc.source()), name.as_bytes())
+            turn.is_called(files, name)
                 && !scope.conditional
                 && block.is_none_or(|block| {
                     block == "*" || profile.dialect.same(scope.word().as_bytes(), block.as_bytes())

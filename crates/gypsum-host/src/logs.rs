@@ -3,6 +3,7 @@
 use crate::disk::entries;
 use crate::disk::walk::{open_to_read, place_to_read};
 use std::collections::HashMap;
+use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
@@ -77,19 +78,20 @@ impl Mark {
         let is_same = now.is_ok_and(|now| (now.device, now.inode) == (then.device, then.inode));
         let path = if is_same { Some(path.to_owned()) } else { rotated(path, then) };
         let Some(path) = path else { return Ok(String::new()) };
-        let start = then.size.saturating_sub(TAIL);
-        let mut file = open_to_read(&path)?;
-        file.seek(SeekFrom::Start(start))?;
-        let mut bytes = Vec::new();
-        file.take(then.size - start).read_to_end(&mut bytes)?;
-        let text = String::from_utf8_lossy(&bytes).into_owned();
-        // The first line is a part of one.
-        Ok(if start == 0 {
-            text
-        } else {
-            text.split_once('\n').map_or(String::new(), |(_, rest)| rest.to_owned())
-        })
+        tail(open_to_read(&path)?, then.size, TAIL)
     }
+}
+
+/// The last `most` bytes of a file up to `end`, from the first whole line on.
+pub(crate) fn tail(mut file: File, end: u64, most: u64) -> io::Result<String> {
+    let start = end.saturating_sub(most);
+    file.seek(SeekFrom::Start(start))?;
+    let mut bytes = Vec::new();
+    file.take(end - start).read_to_end(&mut bytes)?;
+    let text = String::from_utf8_lossy(&bytes).into_owned();
+    // The first line is a part of one.
+    let whole = || text.split_once('\n').map_or(String::new(), |(_, rest)| rest.to_owned());
+    Ok(if start == 0 { text } else { whole() })
 }
 
 /// The file beside `path` that it was before it was rotated.

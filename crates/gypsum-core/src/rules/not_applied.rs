@@ -69,12 +69,5 @@ fn not_loaded(config_view: &ConfigView<'_>, turn: &Occurrence) -> Finding {
 
 /// Whether a scope is inside of another one, and not that one itself.
 fn is_inside(config_view: &ConfigView<'_>, scope: ScopeId, around: ScopeId) -> bool {
-    let mut next = config_view.layers.scope(scope).parent;
-    while let Some(id) = next {
-        if id == around {
-            return true;
-        }
-        next = config_view.layers.scope(id).parent;
-    }
-    false
+    scope != around && config_view.layers.is_inside(scope, around)
 }

@@ -41,11 +41,7 @@ pub fn sites(config_view: &ConfigView<'_>, sites: &Sites) -> Vec<Site> {
             .filter(|turn| turn.scope == id && hold_around(config_view, turn) == Some(true))
             .collect();
         let of = |name: &str| -> Vec<String> {
-            let is_named = |turn: &&&Occurrence| {
-                let doc = &config_view.files[turn.file].doc;
-                doc.dialect().same(turn.name.of(doc.source()), name.as_bytes())
-            };
-            let turns = inside.iter().filter(is_named);
+            let turns = inside.iter().filter(|turn| turn.is_called(config_view.files, name));
             turns.map(|turn| value_of(&config_view.files[turn.file].doc, turn.leaf)).collect()
         };
         if sites.only_where.as_deref().is_some_and(|only| !holds(config_view, sites, only, &of)) {

@@ -2,10 +2,11 @@
 
 use super::follow;
 use crate::disk::walk::open_to_read;
+use crate::logs::tail;
 use gypsum_core::probe::{Answer, Grade, Http, Replay};
 use gypsum_core::replay::{Request, request_of};
 use std::collections::HashMap;
-use std::io::{self, Read, Seek, SeekFrom};
+use std::io;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
@@ -17,27 +18,17 @@ const ALL: Duration = Duration::from_secs(3);
 /// The requests at the end of a log, and of the one before it where that is short.
 pub fn requests(log: &str) -> Vec<Request> {
     let rotated = format!("{log}.1");
-    let mut text = tail(Path::new(log)).unwrap_or_default();
+    let mut text = end_of(log).unwrap_or_default();
     if text.len() < TAIL as usize / 4 {
-        text = tail(Path::new(&rotated)).unwrap_or_default() + &text;
+        text = end_of(&rotated).unwrap_or_default() + &text;
     }
     text.lines().filter_map(request_of).collect()
 }
 
-fn tail(path: &Path) -> io::Result<String> {
-    let mut file = open_to_read(path)?;
+fn end_of(log: &str) -> io::Result<String> {
+    let file = open_to_read(Path::new(log))?;
     let size = file.metadata()?.len();
-    let start = size.saturating_sub(TAIL);
-    file.seek(SeekFrom::Start(start))?;
-    let mut bytes = Vec::new();
-    file.take(TAIL).read_to_end(&mut bytes)?;
-    let text = String::from_utf8_lossy(&bytes).into_owned();
-    // The first line is a part of one.
-    Ok(if start == 0 {
-        text
-    } else {
-        text.split_once('\n').map_or(String::new(), |(_, rest)| rest.to_owned())
-    })
+    tail(file, size, TAIL)
 }
 
 /// What stands for a path in records.

@@ -11,21 +11,24 @@ const LIMIT_MS: u64 = 3_000;
 /// The port of name servers, which checks may leave out.
 const DNS: u16 = 53;
 
-/// The same check at the outside address; `None` where it is not meant to be asked there, where this host has none, or
-/// where nobody listens on it.
-pub fn from_outside(check: &Check) -> Option<Check> {
-    if check.side != Side::Both {
-        return None;
-    }
-    let outside = address()?;
+/// The same checks at the outside address: those that are meant to be asked there, too, and where somebody listens on
+/// it. None where this host has no such address.
+pub fn from_outside(checks: &[Check]) -> Vec<Check> {
+    let meant: Vec<&Check> = checks.iter().filter(|check| check.side == Side::Both).collect();
+    let Some(outside) = (!meant.is_empty()).then(address).flatten() else { return Vec::new() };
     let all: Vec<Listening> = listening(false).into_iter().chain(listening(true)).collect();
-    let mut there = check.clone();
-    let probes = match &mut there.probe {
-        Probe::Each(probes) => probes,
-        one => return moved(one, outside, &all).then(|| named(there, outside)),
+    meant.into_iter().filter_map(|check| one(check.clone(), outside, &all)).collect()
+}
+
+fn one(mut there: Check, outside: IpAddr, all: &[Listening]) -> Option<Check> {
+    let is_asked = match &mut there.probe {
+        Probe::Each(probes) => {
+            probes.retain_mut(|probe| moved(probe, outside, all));
+            !probes.is_empty()
+        }
+        probe => moved(probe, outside, all),
     };
-    probes.retain_mut(|probe| moved(probe, outside, &all));
-    (!probes.is_empty()).then(|| named(there, outside))
+    is_asked.then(|| named(there, outside))
 }
 
 fn named(check: Check, outside: IpAddr) -> Check {

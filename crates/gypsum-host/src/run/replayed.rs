@@ -63,31 +63,14 @@ impl Values<'_> {
     /// Whether a site hands requests on to others, anywhere inside of it or for all sites.
     fn hands_on(&self, site: ScopeId, settings: &[String]) -> bool {
         self.layers.turns().iter().any(|turn| {
-            let doc = &self.loading.files[turn.file].doc;
-            let is_named =
-                settings.iter().any(|name| doc.dialect().same(turn.name.of(doc.source()), name.as_bytes()));
-            is_named && (self.layers.scope(turn.scope).parent.is_none() || self.is_inside(turn.scope, site))
+            settings.iter().any(|name| turn.is_called(&self.loading.files, name))
+                && (self.layers.scope(turn.scope).parent.is_none() || self.layers.is_inside(turn.scope, site))
         })
-    }
-
-    fn is_inside(&self, scope: ScopeId, around: ScopeId) -> bool {
-        let mut next = Some(scope);
-        while let Some(id) = next {
-            if id == around {
-                return true;
-            }
-            next = self.layers.scope(id).parent;
-        }
-        false
     }
 
     /// The first words of a setting that stands in a block itself.
     fn inside(&self, scope: ScopeId, name: &str) -> Vec<String> {
-        let turns = self.layers.turns().iter().filter(|turn| turn.scope == scope);
-        let named = turns.filter(|turn| {
-            let doc = &self.loading.files[turn.file].doc;
-            doc.dialect().same(turn.name.of(doc.source()), name.as_bytes())
-        });
+        let named = self.layers.called_in(&self.loading.files, scope, name);
         let values = named.map(|turn| value_of(&self.loading.files[turn.file].doc, turn.leaf));
         values
             .filter_map(|value| value.split(' ').next().map(|word| word.trim_matches('"').to_owned()))

@@ -219,7 +219,7 @@ impl<'a> Values<'a> {
         let mut checks: Vec<Check> =
             has_service.then(|| Check::of_service(&service::name_of(service))).into_iter().collect();
         let asked = self.filled(&self.profile.health)?;
-        let outside: Vec<Check> = asked.iter().filter_map(from_outside).collect();
+        let outside = from_outside(&asked);
         checks.extend(asked.into_iter().chain(outside));
         for wanted in self.wanted.iter().filter(|wanted| has_service && wanted.name.is_none()).take(MOST) {
             let address = wanted.address.map(|address| address.to_string());
