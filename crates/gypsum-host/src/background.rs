@@ -23,6 +23,14 @@ impl<T: Send + 'static> Background<T> {
         Self { here: OnceCell::new(), coming: RefCell::new(None), find: Box::new(find) }
     }
 
+    /// The value itself; waits for it.
+    pub fn take(self) -> T {
+        match self.coming.into_inner() {
+            Some(coming) => coming.join().unwrap_or_else(|_| (self.find)()),
+            None => self.here.into_inner().unwrap_or_else(self.find),
+        }
+    }
+
     /// The value; waits for it.
     pub fn get(&self) -> &T {
         self.here.get_or_init(|| match self.coming.borrow_mut().take() {

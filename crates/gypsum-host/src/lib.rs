@@ -56,6 +56,7 @@ pub mod health;
 mod host_log;
 pub mod interrupt;
 pub mod journal;
+pub mod local_zone;
 pub mod locks;
 pub mod logs;
 mod merging;

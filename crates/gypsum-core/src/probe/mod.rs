@@ -30,7 +30,7 @@ pub use dns::{Dns, DnsAnswer};
 pub use expect::{Expect, Mismatch, same_value};
 pub use file::FileProperty;
 pub use greeting::Greeting;
-pub use handshake::{Conversation, Handshake, Protocol, Step};
+pub use handshake::{Conversation, Handshake, Protocol, Received, Step};
 pub use http::{Http, HttpAnswer, ShownCertificate};
 pub use log::Log;
 pub use process::Process;
@@ -187,7 +187,7 @@ impl Probe {
             Self::Http(probe) => probe.url.clone(),
             Self::Dns(probe) => format!("{} {}", probe.kind, probe.name),
             Self::Talk(probe) => probe.at.clone(),
-            Self::Handshake(probe) => probe.at.clone(),
+            Self::Handshake(probe) => probe.to(),
             Self::Ssh(probe) => probe.at.clone(),
             _ => "it".to_owned(),
         }
@@ -195,8 +195,12 @@ impl Probe {
 
     /// Whether a server counts who asks, and shuts out who asks too often.
     pub fn is_counted(&self) -> bool {
-        // MariaDB counts connections that end before a login (max_connect_errors).
-        matches!(self, Self::Ssh(_) | Self::Handshake(Handshake { of: Protocol::Mysql, .. }))
+        match self {
+            // MariaDB counts connections that end before a login (max_connect_errors).
+            Self::Ssh(_) | Self::Handshake(Handshake { of: Protocol::Mysql, .. }) => true,
+            Self::Each(probes) => probes.iter().any(Self::is_counted),
+            _ => false,
+        }
     }
 
     /// Whether its answers can be compared with those from before.

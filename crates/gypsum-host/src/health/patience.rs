@@ -47,7 +47,12 @@ impl HealthRun<'_> {
     /// for the old processes already.
     pub(super) fn patience_with(&self, check: &Check, baseline: &[Outcome], let_go: u64) -> u64 {
         let held = baseline.iter().any(|before| before.name == check.name && before.healthy);
-        let unbroken = UNBROKEN_MS.saturating_sub(let_go).max(UNBROKEN_LEAST_MS);
+        let is_proven = self.so_far.proven.load(Ordering::Relaxed);
+        let unbroken = match check.probe {
+            // Whoever has taken a configuration up has opened its sockets.
+            Probe::Sockets | Probe::Tcp(_) | Probe::Listens { .. } if is_proven => UNBROKEN_LEAST_MS,
+            _ => UNBROKEN_MS.saturating_sub(let_go).max(UNBROKEN_LEAST_MS),
+        };
         if held && self.activation.keeps_running() {
             check.patience_ms.min(unbroken)
         } else {

@@ -1,6 +1,7 @@
 //! The certificate that a server shows: its names, how long it is valid, whether it belongs to the key.
 
 use super::ProbeError;
+use super::stream::Stream;
 use super::tcp::connect;
 use gypsum_core::probe::{ShownCertificate, Tls};
 use gypsum_core::value::covers;
@@ -9,7 +10,9 @@ use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, Server
 use rustls::crypto::{CryptoProvider, ring};
 use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, PrivateKeyDer, ServerName, UnixTime};
-use rustls::{ClientConfig, ClientConnection, DigitallySignedStruct, RootCertStore, SignatureScheme};
+use rustls::{
+    ClientConfig, ClientConnection, DigitallySignedStruct, RootCertStore, SignatureScheme, StreamOwned,
+};
 use std::sync::Arc;
 use std::time::Duration;
 use x509_cert::Certificate;
@@ -19,6 +22,9 @@ use x509_cert::der::{Decode, Encode};
 use x509_cert::ext::pkix::SubjectAltName;
 use x509_cert::ext::pkix::name::GeneralName;
 use x509_cert::time::Time;
+
+/// A connection that speaks TLS.
+pub(super) type SecureStream = StreamOwned<ClientConnection, Stream>;
 
 pub fn probe(tls: &Tls, limit: Duration) -> Result<String, ProbeError> {
     judge(tls, &shown(tls, limit)?)
@@ -59,8 +65,19 @@ fn judge(tls: &Tls, shown: &[CertificateDer<'_>]) -> Result<String, ProbeError> 
 /// The certificates that the server shows, whoever signed them.
 fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, ProbeError> {
     let host = tls.at.rsplit_once(':').map_or(tls.at.as_str(), |(host, _)| host).trim_matches(['[', ']']);
-    let name = tls.name.as_deref().unwrap_or(host).to_owned();
-    let name = ServerName::try_from(name).map_err(|error| error.to_string())?;
+    let (stream, _) = connect(&tls.at, 443, limit)?;
+    let stream = handshake(Stream::Net(stream), tls.name.as_deref().unwrap_or(host), limit)?;
+    Ok(certificates_of(&stream))
+}
+
+fn certificates_of(stream: &SecureStream) -> Vec<CertificateDer<'static>> {
+    let shown = stream.conn.peer_certificates().unwrap_or_default();
+    shown.iter().map(|one| one.clone().into_owned()).collect()
+}
+
+/// Begins TLS on a connection, as a client that asks for `name` and takes any certificate.
+fn handshake(mut stream: Stream, name: &str, limit: Duration) -> Result<SecureStream, ProbeError> {
+    let name = ServerName::try_from(name.to_owned()).map_err(|error| error.to_string())?;
     let provider = Arc::new(ring::default_provider());
     let anybody = Arc::new(Anybody(Arc::clone(&provider)));
     let config = ClientConfig::builder_with_provider(provider)
@@ -70,14 +87,27 @@ fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, Pro
         .with_custom_certificate_verifier(anybody)
         .with_no_client_auth();
     let mut client = ClientConnection::new(Arc::new(config), name).map_err(|error| error.to_string())?;
-    let (mut stream, _) = connect(&tls.at, 443, limit)?;
     let failed = |error| ProbeError::tried("does not speak TLS", error);
-    stream.set_read_timeout(Some(limit)).map_err(failed)?;
-    stream.set_write_timeout(Some(limit)).map_err(failed)?;
+    stream.wait_at_most(limit).map_err(failed)?;
     while client.is_handshaking() {
         client.complete_io(&mut stream).map_err(failed)?;
     }
-    Ok(client.peer_certificates().unwrap_or_default().iter().map(|one| one.clone().into_owned()).collect())
+    Ok(SecureStream::new(client, stream))
+}
+
+/// A connection that speaks TLS from now on, and what the server showed for it.
+///
+/// # Errors
+///
+/// If the server does not speak TLS, or shows no certificate.
+pub(super) fn secured(
+    stream: Stream,
+    host: &str,
+    limit: Duration,
+) -> Result<(SecureStream, ShownCertificate), ProbeError> {
+    let stream = handshake(stream, host, limit)?;
+    let shown = compared(&certificates_of(&stream), host)?;
+    Ok((stream, shown))
 }
 
 /// The certificate that the server at `at` shows to whoever asks for `name`, as far as it is compared.
@@ -87,7 +117,11 @@ fn shown(tls: &Tls, limit: Duration) -> Result<Vec<CertificateDer<'static>>, Pro
 /// If it does not speak TLS, or shows none.
 pub(super) fn look(at: &str, name: &str, limit: Duration) -> Result<ShownCertificate, ProbeError> {
     let tls = Tls { at: at.to_owned(), name: Some(name.to_owned()), days: 0, key: None, ca: None };
-    let shown = shown(&tls, limit)?;
+    compared(&shown(&tls, limit)?, name)
+}
+
+/// What was shown, as far as it is compared.
+fn compared(shown: &[CertificateDer<'_>], name: &str) -> Result<ShownCertificate, ProbeError> {
     let first = shown.first().ok_or("shows no certificate")?;
     let certificate =
         Certificate::from_der(first).map_err(|error| format!("its certificate cannot be read: {error}"))?;

@@ -141,6 +141,10 @@ pub(super) fn ask(http: &Http, limit: Duration) -> Result<Response<Body>, ProbeE
     if let Some(host) = &http.host {
         request = request.header("Host", host);
     }
+    if http.proxy.is_some() {
+        // What a proxy remembers hides that nobody behind it answers (RFC 9111, 5.2.1.4).
+        request = request.header("Cache-Control", "no-cache");
+    }
     request.call().map_err(|error| in_words(error, limit))
 }
 

@@ -3,7 +3,7 @@
 use super::ProbeError;
 use super::tcp::connect;
 use std::io::{Read, Write};
-use std::net::TcpStream;
+use std::net::{Shutdown, TcpStream};
 use std::os::unix::net::UnixStream;
 use std::time::Duration;
 
@@ -20,6 +20,14 @@ impl Stream {
             return UnixStream::connect(at).map(Self::Local).map_err(ProbeError::io);
         }
         connect(at, 0, limit).map(|(stream, _)| Self::Net(stream))
+    }
+
+    /// Says that nothing more is said.
+    pub fn end_of_saying(&self) -> std::io::Result<()> {
+        match self {
+            Self::Net(stream) => stream.shutdown(Shutdown::Write),
+            Self::Local(stream) => stream.shutdown(Shutdown::Write),
+        }
     }
 
     /// Lets reads and writes take at most this time.

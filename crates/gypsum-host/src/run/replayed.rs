@@ -4,7 +4,7 @@
 use super::values::Values;
 use crate::probe::replay::{digest, requests};
 use gypsum_core::layers::{ScopeId, value_of};
-use gypsum_core::probe::{Asked, Check, Replay};
+use gypsum_core::probe::{Asked, Check, Probe, Replay};
 use gypsum_core::replay::{Request, chosen};
 use gypsum_core::rules::Site;
 use std::collections::HashMap;
@@ -24,15 +24,18 @@ pub enum Replaying {
     Nothing,
 }
 
+/// The URL of a site up to the path.
+fn base_of(site: &Site) -> &str {
+    site.url.trim_end_matches('/')
+}
+
 impl Values<'_> {
-    /// The check that what clients asked is answered as before; `None` where nothing is to be asked. `after` are the sites
-    /// that will be there.
-    pub(super) fn replayed(&self, replaying: Replaying, after: &Values<'_>) -> Option<Check> {
+    /// The check that what clients asked is answered as before; `None` where nothing is to be asked.
+    pub(super) fn replayed(&self, replaying: Replaying) -> Option<Check> {
         let said = self.profile.sites.as_ref().filter(|_| replaying != Replaying::Nothing)?;
-        let stays = |site: &&Site| after.sites.iter().any(|one| (&one.url, &one.at) == (&site.url, &site.at));
         let is_asked =
             |site: &&Site| replaying == Replaying::All || !self.hands_on(site.scope, &said.handed_on);
-        let sites: Vec<&Site> = self.sites.iter().filter(stays).filter(is_asked).take(MOST_SITES).collect();
+        let sites: Vec<&Site> = self.sites.iter().filter(is_asked).take(MOST_SITES).collect();
         let mut read: HashMap<String, Vec<Request>> = HashMap::new();
         let (mut logs, mut asked) = (Vec::new(), Vec::new());
         for site in sites {
@@ -52,12 +55,23 @@ impl Values<'_> {
             }
             let paths = chosen(of_site.iter().filter(|request| request.path != "/"));
             asked.extend(paths.iter().map(|path| Asked {
-                site: site.url.trim_end_matches('/').to_owned(),
+                site: base_of(site).to_owned(),
                 at: site.at.clone(),
                 digest: digest(path),
             }));
         }
         (!asked.is_empty()).then(|| Check::of_replay(Replay { logs, asked }))
+    }
+
+    /// The same check for these sites: without what was asked of others. `None` where nothing is left.
+    pub(super) fn replayed_there(&self, check: &Check) -> Option<Check> {
+        let mut check = check.clone();
+        let Probe::Replay(replay) = &mut check.probe else { return Some(check) };
+        let stays = |asked: &Asked| {
+            self.sites.iter().any(|site| (base_of(site), &site.at) == (&asked.site, &asked.at))
+        };
+        replay.asked.retain(stays);
+        (!replay.asked.is_empty()).then_some(check)
     }
 
     /// Whether a site hands requests on to others, anywhere inside of it or for all sites.

@@ -33,6 +33,24 @@ pub struct ChecksNow {
     pub known: Vec<Outcome>,
 }
 
+impl ChecksNow {
+    /// Asks the servers that count who asks, which were left out.
+    pub(super) fn ask_counted(&mut self, service: &Service, seen: Option<Observation>) {
+        let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
+        let mut failed = Vec::new();
+        for check in self.checks.iter_mut().filter(|check| check.probe.is_counted()) {
+            let outcome;
+            (*check, outcome) = measured_by_now(check, &scene);
+            if check.only_compares() && outcome.as_ref().is_none_or(|outcome| !outcome.healthy) {
+                failed.push(check.name.clone());
+            } else {
+                self.known.extend(outcome);
+            }
+        }
+        self.checks.retain(|check| !failed.contains(&check.name));
+    }
+}
+
 /// What the health checks of a daemon are made of: the values of its settings, and where it wants to listen.
 pub struct Values<'a> {
     pub(super) profile: &'a Profile,
@@ -110,17 +128,29 @@ impl<'a> Values<'a> {
         }
         let plain = |text: &str| text.trim_matches(['"', '\'']).to_owned();
         let is_one = |scope: &&Scope| scope.word() == each && !scope.conditional;
-        let titles = self.layers.scopes().map(|(_, scope)| scope).filter(is_one);
-        let titles = titles.filter_map(|scope| scope.title.split(' ').nth(1).map(plain));
+        let blocks = self.layers.scopes().map(|(_, scope)| scope);
+        let titles: Vec<String> = match each {
+            "*" => blocks.map(|scope| plain(&scope.title)).filter(|title| !title.is_empty()).collect(),
+            _ => blocks.filter(is_one).filter_map(|scope| scope.title.split(' ').nth(1).map(plain)).collect(),
+        };
         // Of a list of words, of `/name/address` and of `name,address` the first piece.
         let first = |value: String| {
             let is_slashed = value.starts_with('/') && each == "address";
             let between: &[char] = if is_slashed { &['/'] } else { &[' ', ','] };
             value.split(between).find(|piece| !piece.is_empty()).map(plain)
         };
-        let values = self.all(each).into_iter().filter_map(first);
+        // Of `name word` what comes behind that word.
+        let (name, word) = each.split_once(' ').unwrap_or((each, ""));
+        let named = match self.all(each) {
+            none if none.is_empty() && !word.is_empty() => {
+                let behind = |value: String| Some(value.strip_prefix(word)?.strip_prefix(' ')?.to_owned());
+                self.all(name).into_iter().filter_map(behind).collect()
+            }
+            all => all,
+        };
+        let values = named.into_iter().filter_map(first);
         let mut all: Vec<(String, Option<&Site>)> = Vec::new();
-        for one in titles.chain(values) {
+        for one in titles.into_iter().chain(values) {
             if !all.iter().any(|(old, _)| *old == one)
                 && !check.except.contains(&one)
                 && all.len() < MOST_OF_EACH
@@ -192,18 +222,34 @@ impl<'a> Values<'a> {
         seen: Option<Observation>,
         replayed: Option<Check>,
     ) -> Result<ChecksNow, Error> {
+        let mut now = self.checks_uncounted(service, seen.clone(), replayed)?;
+        now.ask_counted(service, seen);
+        Ok(now)
+    }
+
+    /// The same, but servers that count who asks are not asked yet.
+    pub(super) fn checks_uncounted(
+        &self,
+        service: &Service,
+        seen: Option<Observation>,
+        replayed: Option<Check>,
+    ) -> Result<ChecksNow, Error> {
         let mut checks = self.checks(service)?;
         checks.extend(replayed);
         let mut now = ChecksNow::default();
         let scene = &ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
         std::thread::scope(|threads| {
-            let begin = |check| beside::begin(threads, move || measured_by_now(check, scene));
+            let asked = |check: &Check| match check.probe.is_counted() {
+                true => (check.clone(), None),
+                false => measured_by_now(check, scene),
+            };
+            let begin = |check| beside::begin(threads, move || asked(check));
             let asked: Vec<_> = checks.iter().map(begin).collect();
             for (check, one) in checks.iter().zip(asked) {
                 // One that broke off has no measure.
                 let (check, outcome) = one.wait().unwrap_or_else(|_| (check.clone(), None));
                 let has_failed = outcome.as_ref().is_none_or(|outcome| !outcome.healthy);
-                if !(check.only_compares() && has_failed) {
+                if check.probe.is_counted() || !(check.only_compares() && has_failed) {
                     now.checks.push(check);
                     now.known.extend(outcome);
                 }

@@ -2,11 +2,11 @@
 
 use crate::sockets::{Listening, listening, of_tcp};
 use gypsum_core::service::Process;
-use procfs::process::{FDTarget, ProcState};
+use procfs::process::ProcState;
 use std::collections::HashSet;
 use std::fs;
 use std::os::unix::fs::MetadataExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// The process with this number, unless it has ended and only waits to be buried.
 pub fn process(pid: u32) -> Option<Process> {
@@ -27,12 +27,10 @@ pub fn of_pid_file(path: &Path) -> Option<Process> {
 
 /// The inodes of all sockets that it has open; none where this account may not look.
 pub fn sockets(pid: u32) -> Option<HashSet<u64>> {
-    let process = procfs::process::Process::new(i32::try_from(pid).ok()?).ok()?;
-    let inode = |target: FDTarget| match target {
-        FDTarget::Socket(inode) => Some(inode),
-        _ => None,
-    };
-    Some(process.fd().ok()?.flatten().filter_map(|file| inode(file.target)).collect())
+    // Only the links are read: there are many, and this is asked often. proc(5): `socket:[INODE]`.
+    let files = std::fs::read_dir(format!("/proc/{pid}/fd")).ok()?;
+    let inode = |link: PathBuf| link.to_str()?.strip_prefix("socket:[")?.strip_suffix(']')?.parse().ok();
+    Some(files.flatten().filter_map(|file| inode(std::fs::read_link(file.path()).ok()?)).collect())
 }
 
 /// The inodes of its listening TCP sockets; none where this account may not look.

@@ -34,7 +34,11 @@ fn field(package: &str, name: &str) -> Option<String> {
 
 fn standing_in(status: &str, path: &Path) -> Option<Standing> {
     let path = path.to_str()?;
-    status.split("\n\n").filter(|package| package.contains(path)).find_map(|package| {
+    // The file is long, and few packages have the path.
+    let line = format!("\n {path} ");
+    let found =
+        memchr::memmem::find_iter(status.as_bytes(), line.as_bytes()).map(|at| package_at(status, at));
+    found.collect::<Vec<_>>().into_iter().find_map(|package| {
         // Each is a line with a blank before it: path, digest, and a word where it is not shipped any more.
         let (digest, word) = package.lines().filter_map(|line| line.strip_prefix(' ')).find_map(|line| {
             let (file, rest) = line.split_once(' ').filter(|(file, _)| *file == path)?;
@@ -53,6 +57,16 @@ fn standing_in(status: &str, path: &Path) -> Option<Standing> {
             is_installed: status.ends_with(" installed"),
         })
     })
+}
+
+/// The record of a package that has this place in it; an empty line is between two.
+fn package_at(status: &str, at: usize) -> &str {
+    const BETWEEN: &[u8] = b"\n\n";
+    let (before, behind) = status.as_bytes().split_at(at);
+    let begin = memchr::memmem::rfind(before, BETWEEN).map_or(0, |begin| begin + BETWEEN.len());
+    let end = memchr::memmem::find(behind, BETWEEN).map_or(status.len(), |end| at + end);
+    // Both places are beside a line feed, so no character is cut.
+    status.get(begin..end).unwrap_or_default()
 }
 
 /// Digests that dpkg recorded for a file earlier: from before its last run, and from the last days.

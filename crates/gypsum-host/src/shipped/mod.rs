@@ -150,7 +150,9 @@ fn text_with(
 /// The text of a record; empty where there is none.
 fn record_text(path: &Path) -> io::Result<String> {
     match fs::read(path) {
-        Ok(bytes) => Ok(String::from_utf8_lossy(&bytes).into_owned()),
+        // These are long, and in UTF-8 nearly always: then nothing is copied.
+        Ok(bytes) => Ok(String::from_utf8(bytes)
+            .unwrap_or_else(|other| String::from_utf8_lossy(other.as_bytes()).into_owned())),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),
         Err(error) => Err(error),
     }

@@ -249,7 +249,7 @@ fn row(titles: &[&str], cells: &[&str]) -> String {
 pub fn moment(text: &str) -> String {
     match text.parse::<jiff::Timestamp>() {
         Ok(moment) => {
-            let zoned = moment.to_zoned(jiff::tz::TimeZone::system());
+            let zoned = moment.to_zoned(gypsum_host::local_zone::local_zone());
             zoned.strftime("%Y-%m-%d %H:%M:%S %Z").to_string()
         }
         Err(_) => text.to_owned(),

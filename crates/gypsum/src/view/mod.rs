@@ -42,7 +42,7 @@ pub fn cut(text: &str, width: usize) -> String {
 
 /// A moment (milliseconds since 1970) in local time, with the zone: the time of day, and the day where it is another.
 pub fn when(at_ms: i64) -> String {
-    let zone = jiff::tz::TimeZone::system();
+    let zone = gypsum_host::local_zone::local_zone();
     let at = jiff::Timestamp::from_millisecond(at_ms).unwrap_or_default().to_zoned(zone.clone());
     let today = jiff::Timestamp::now().to_zoned(zone).date() == at.date();
     at.strftime(if today { "%H:%M %Z" } else { "%Y-%m-%d %H:%M %Z" }).to_string()

@@ -21,7 +21,7 @@ const RECIPIENT: &str = "exec 3<>/dev/tcp/127.0.0.1/25; for line in '' 'EHLO qua
     [ -z \"$line\" ] || printf '%s\\r\\n' \"$line\" >&3
     while read -r -t 20 answer <&3 && [[ $answer == ???-* ]]; do :; done; done; printf 'QUIT\\r\\n' >&3; echo \"${answer:0:3}\"";
 
-const SERVICES: [Service; 11] = [
+const SERVICES: [Service; 13] = [
     Service {
         name: "postfix",
         programs: &["/usr/sbin/postfix"],
@@ -118,6 +118,35 @@ const SERVICES: [Service; 11] = [
             "answers 403 to http://pier.saltmarsh.example/, and answered 200 before",
         )],
         kept: &[(&["frontend boards..maxconn=200"], ", as before")],
+    },
+    Service {
+        name: "haproxy",
+        programs: &["/usr/sbin/haproxy", "/usr/bin/curl"],
+        start: "printf 'frontend boards\n\tbind 127.0.0.1:80\n\tmode http\n\tdefault_backend quays\nbackend quays\n\tmode http\n\t\
+            server east 127.0.0.1:8099 check inter 100ms\n\tserver west 127.0.0.1:8099\nlisten pier\n\tbind 127.0.0.1:8099\n\t\
+            mode http\n\thttp-request return status 200\n' >> /etc/haproxy/haproxy.cfg; systemctl start haproxy; sleep 1",
+        client: "curl -s -o /dev/null -w %{http_code} http://127.0.0.1/",
+        well: "200",
+        broken: &[(
+            &["backend quays..server#1=east 127.0.0.1:8098 check inter 100ms"],
+            "answers DOWN to the state of server quays/east, and answered UP before",
+        )],
+        kept: &[(&["backend quays..server#2=west 127.0.0.1:8099 weight 2"], "answers UP, no check, as before")],
+    },
+    Service {
+        name: "samba",
+        programs: &["/usr/sbin/smbd", "/usr/bin/smbclient"],
+        start: "printf '\n[boards]\n path = /srv\n guest ok = yes\n' >> /etc/samba/smb.conf; systemctl start smbd; sleep 1",
+        client: "smbclient -N //127.0.0.1/boards -c exit >/dev/null 2>&1; echo $?",
+        well: "0",
+        broken: &[(
+            &["boards..path=/nowhere", "--accept", "missing-file"],
+            "answers no such share to the share boards, and answered opened before",
+        )],
+        kept: &[
+            (&["boards..comment=departures"], "answers opened, as before"),
+            (&["global..server min protocol=SMB3_11"], "answers SMB 3.1.1, a session, opened, as before"),
+        ],
     },
     Service {
         name: "sshd",

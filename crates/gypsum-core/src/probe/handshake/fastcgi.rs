@@ -1,6 +1,6 @@
 //! FastCGI (its specification 1.0, 3.3 and 5): a request for a script that is not there. A worker must say so.
 
-use super::{Conversation, Foreign, Step, take};
+use super::{Conversation, Foreign, Received, Step};
 use crate::probe::{Answer, Grade};
 
 const NAME: &str = "FastCGI";
@@ -22,20 +22,20 @@ pub(super) struct Fastcgi {
 }
 
 impl Conversation for Fastcgi {
-    fn step(&mut self, received: &mut Vec<u8>) -> Result<Step, Foreign> {
+    fn step(&mut self, received: &mut Received) -> Result<Step, Foreign> {
         if !self.has_asked {
             self.has_asked = true;
             return Ok(Step::Say(request()));
         }
         loop {
-            let Some(head) = received.get(..8) else { return Ok(Step::Wait) };
+            let Some(head) = received.bytes.get(..8) else { return Ok(Step::Wait) };
             let (version, kind) = (head[0], head[1]);
             let length = usize::from(u16::from_be_bytes([head[4], head[5]]));
             let padding = usize::from(head[6]);
             if version != VERSION || !matches!(kind, END | STDOUT | STDERR) {
                 return Err(Foreign(NAME));
             }
-            let Some(record) = take(received, 8 + length + padding) else { return Ok(Step::Wait) };
+            let Some(record) = received.take(8 + length + padding) else { return Ok(Step::Wait) };
             match kind {
                 STDOUT => self.out.extend(record.get(8..8 + length).unwrap_or_default()),
                 STDERR => {}

@@ -2,14 +2,19 @@
 //! here, a protocol a file; the host sends and receives.
 
 mod fastcgi;
+mod haproxy;
+mod imap_tls;
 mod mysql;
 mod ntp;
 mod postgresql;
+mod postgresql_tls;
+mod smb;
+mod smtp_tls;
 
-use super::answer::Answer;
+use super::answer::{Answer, Aspect, Grade};
 use super::expect::Expect;
 use super::kind::Kind;
-use super::{BadWords, Probe};
+use super::{BadWords, Probe, ShownCertificate};
 use serde::{Deserialize, Serialize};
 
 /// A protocol of which the beginning is known.
@@ -20,12 +25,22 @@ pub enum Protocol {
     /// PostgreSQL: by which method an account logs in.
     #[default]
     Postgresql,
-    /// MySQL and MariaDB: the greeting.
+    /// PostgreSQL over TLS: the certificate, and by which method an account logs in.
+    PostgresqlTls,
+    /// MySQL and MariaDB: the greeting, and that nobody logs in without a password.
     Mysql,
     /// FastCGI: the answer to a request for a script that is not there.
     Fastcgi,
     /// NTP: the time.
     Ntp,
+    /// SMTP: the certificate behind STARTTLS.
+    SmtpTls,
+    /// IMAP: the certificate behind STARTTLS.
+    ImapTls,
+    /// SMB: a session without a name, and whether it opens a share.
+    Smb,
+    /// The administration socket of HAProxy: how each server behind it is.
+    Haproxy,
 }
 
 /// The beginning of a conversation.
@@ -35,6 +50,20 @@ pub struct Handshake {
     pub at: String,
     /// The protocol.
     pub of: Protocol,
+    /// What is asked for, where the protocol has something to ask for: of SMB a share.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asks: Option<String>,
+}
+
+/// What came over a connection.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Received {
+    /// The bytes that are not used up yet.
+    pub bytes: Vec<u8>,
+    /// The certificate that the server showed, once the connection speaks TLS.
+    pub certificate: Option<ShownCertificate>,
+    /// Whether the server closed its side.
+    pub is_ended: bool,
 }
 
 /// What is to be done next.
@@ -44,6 +73,8 @@ pub enum Step {
     Say(Vec<u8>),
     /// More is waited for.
     Wait,
+    /// From here on both speak TLS.
+    Secure,
     /// It is over; these are the answers.
     End(Vec<Answer>),
 }
@@ -53,14 +84,44 @@ pub enum Step {
 #[error("does not speak {0}")]
 pub struct Foreign(pub &'static str);
 
+/// What asks for TLS.
+const TLS_CLIENT: &str = "a client with TLS";
+
 /// A conversation that goes on.
 pub trait Conversation {
-    /// What is next. `received` is what came over this connection and is not used up yet.
+    /// What is next.
     ///
     /// # Errors
     ///
     /// If what came is not of the protocol.
-    fn step(&mut self, received: &mut Vec<u8>) -> Result<Step, Foreign>;
+    fn step(&mut self, received: &mut Received) -> Result<Step, Foreign>;
+}
+
+impl Received {
+    /// The first `length` bytes, which are used up by that; `None` while they are not there.
+    fn take(&mut self, length: usize) -> Option<Vec<u8>> {
+        (self.bytes.len() >= length).then(|| self.bytes.drain(..length).collect())
+    }
+
+    /// The first line without its end, which is used up by that; `None` while it is not there.
+    fn take_line(&mut self) -> Option<String> {
+        let end = memchr::memchr(b'\n', &self.bytes)?;
+        let line: Vec<u8> = self.bytes.drain(..=end).collect();
+        Some(String::from_utf8_lossy(&line).trim_end().to_owned())
+    }
+}
+
+/// What a client with TLS gets, once the connection speaks it.
+fn with_tls(shown: &ShownCertificate) -> Answer {
+    let mut answer = Answer::new(TLS_CLIENT, Grade::Served, "a certificate");
+    answer.ways.extend(shown.is_valid.then(|| "a certificate that is valid today".to_owned()));
+    answer.about.insert(Aspect::Certificate, shown.digest.clone());
+    answer
+}
+
+/// What such a client gets where the server does not speak it.
+fn without_tls() -> Answer {
+    Answer::new(TLS_CLIENT, Grade::Refused, "no TLS")
 }
 
 impl Handshake {
@@ -68,9 +129,14 @@ impl Handshake {
     pub fn begin(&self) -> Box<dyn Conversation> {
         match self.of {
             Protocol::Postgresql => Box::new(postgresql::Postgresql::default()),
-            Protocol::Mysql => Box::new(mysql::Mysql),
+            Protocol::PostgresqlTls => Box::new(postgresql_tls::PostgresqlTls::default()),
+            Protocol::Mysql => Box::new(mysql::Mysql::default()),
             Protocol::Fastcgi => Box::new(fastcgi::Fastcgi::default()),
             Protocol::Ntp => Box::new(ntp::Ntp::default()),
+            Protocol::SmtpTls => Box::new(smtp_tls::SmtpTls::default()),
+            Protocol::ImapTls => Box::new(imap_tls::ImapTls::default()),
+            Protocol::Smb => Box::new(smb::Smb::of(self.asks.as_deref())),
+            Protocol::Haproxy => Box::new(haproxy::Haproxy::default()),
         }
     }
 
@@ -79,8 +145,16 @@ impl Handshake {
         self.of == Protocol::Ntp
     }
 
+    /// Whom it asks, and for what.
+    pub(super) fn to(&self) -> String {
+        match &self.asks {
+            Some(asks) => format!("{} for {asks}", self.at),
+            None => self.at.clone(),
+        }
+    }
+
     pub(super) fn texts(&mut self) -> Vec<&mut String> {
-        vec![&mut self.at]
+        std::iter::once(&mut self.at).chain(&mut self.asks).collect()
     }
 }
 
@@ -93,6 +167,8 @@ pub(super) struct Written {
     handshake: String,
     /// The protocol.
     of: Protocol,
+    /// What is asked for: of SMB the name of a share.
+    asks: Option<String>,
 }
 
 impl Kind for Written {
@@ -100,25 +176,20 @@ impl Kind for Written {
     const EXAMPLE: &'static str = "handshake 127.0.0.1:5432 of postgresql";
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
-        let Self { handshake: at, of } = self;
-        Ok((format!("handshake with {at}"), Probe::Handshake(Handshake { at, of })))
+        let Self { handshake: at, of, asks } = self;
+        Ok((format!("handshake with {at}"), Probe::Handshake(Handshake { at, of, asks })))
     }
-}
-
-/// The first `length` bytes of what came, which are used up by that; `None` while they are not there.
-fn take(received: &mut Vec<u8>, length: usize) -> Option<Vec<u8>> {
-    (received.len() >= length).then(|| received.drain(..length).collect())
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::probe::Grade;
+    use proptest::prelude::*;
 
     /// What a client says to these answers of a server, in two pieces each, and what it comes to.
     pub(super) fn held(of: Protocol, server: &[&[u8]]) -> (usize, Result<Vec<Answer>, Foreign>) {
-        let mut conversation = Handshake { at: String::new(), of }.begin();
-        let (mut received, mut said) = (Vec::new(), 0);
+        let mut conversation = Handshake { of, ..Handshake::default() }.begin();
+        let (mut received, mut said) = (Received::default(), 0);
         let mut pieces = server.iter().flat_map(|bytes| {
             let (one, two) = bytes.split_at(bytes.len() / 2);
             [one.to_vec(), two.to_vec()]
@@ -128,10 +199,53 @@ mod tests {
                 Ok(Step::Say(bytes)) => said += usize::from(!bytes.is_empty()),
                 Ok(Step::End(answers)) => return (said, Ok(answers)),
                 Err(foreign) => return (said, Err(foreign)),
+                Ok(Step::Secure) => {
+                    let digest = "kelp".to_owned();
+                    received.certificate =
+                        Some(ShownCertificate { digest, is_valid: true, is_for_name: false });
+                }
                 Ok(Step::Wait) => match pieces.next() {
-                    Some(piece) => received.extend(piece),
-                    None => return (said, Ok(Vec::new())),
+                    Some(piece) => received.bytes.extend(piece),
+                    None if received.is_ended => return (said, Ok(Vec::new())),
+                    None => received.is_ended = true,
                 },
+            }
+        }
+    }
+
+    const EVERY: [Protocol; 9] = [
+        Protocol::Postgresql,
+        Protocol::PostgresqlTls,
+        Protocol::Mysql,
+        Protocol::Fastcgi,
+        Protocol::Ntp,
+        Protocol::SmtpTls,
+        Protocol::ImapTls,
+        Protocol::Smb,
+        Protocol::Haproxy,
+    ];
+
+    /// What a server of SMB says: a status, and what goes with it.
+    fn smb(command: u8, status: u32, body: &[u8]) -> Vec<u8> {
+        let mut message = b"\xfeSMB".to_vec();
+        message.resize(64, 0);
+        message[8..12].copy_from_slice(&status.to_le_bytes());
+        message[12] = command;
+        message.extend(body);
+        let length = u32::try_from(message.len()).unwrap();
+        [length.to_be_bytes().as_slice(), &message].concat()
+    }
+
+    proptest! {
+        /// Whatever a server says, a client that hears it ends, and says little.
+        #[test]
+        fn no_server_keeps_a_client_talking(
+            server in proptest::collection::vec(proptest::collection::vec(any::<u8>(), 0..90), 0..6),
+            head in proptest::sample::select(vec![&b"220 x\r\n"[..], b"* OK x\r\n", b"S", b"\0\0\0\x40\xfeSMB", b"R\0\0\0", b"# "]),
+        ) {
+            let pieces: Vec<&[u8]> = std::iter::once(head).chain(server.iter().map(Vec::as_slice)).collect();
+            for of in EVERY {
+                prop_assert!(held(of, &pieces).0 < 8, "{of:?}");
             }
         }
     }
@@ -159,7 +273,13 @@ mod tests {
         assert_eq!(words(Protocol::Postgresql, &[&sized(b"57P03")]), [failed("57P03")]);
         let greeting =
             [b"\x1c\0\0\0\x0a11.8\0".as_slice(), &[0; 13], b"\xff\xff", b"\0\0\0\0\0\0\0"].concat();
-        assert_eq!(words(Protocol::Mysql, &[&greeting]), [served("a greeting")]);
+        assert!(words(Protocol::Mysql, &[&greeting]).is_empty());
+        let hears = |last: &[u8]| words(Protocol::Mysql, &[&greeting, last]);
+        let denied = b"\x05\0\0\x02\xff\x15\x04no";
+        assert_eq!(hears(denied), [served("a greeting"), refused("no login (error 1045)")]);
+        assert_eq!(hears(b"\x01\0\0\x02\0"), [served("a greeting"), served("a session")]);
+        let other = [b"\x03\0\0\x02\xfex\0".as_slice(), denied].concat();
+        assert_eq!(hears(&other), [served("a greeting"), refused("no login (error 1045)")]);
         assert_eq!(words(Protocol::Mysql, &[b"\x05\0\0\0\xff\x6a\x04no"]), [refused("error 1130")]);
         assert_eq!(words(Protocol::Mysql, &[b"\x05\0\0\0\xff\x10\x04no"]), [failed("error 1040")]);
         let of = |kind: u8, content: &[u8]| {
@@ -171,6 +291,32 @@ mod tests {
         assert_eq!(words(Protocol::Fastcgi, &[&no_file, &end]), [served("404")]);
         assert_eq!(words(Protocol::Fastcgi, &[&of(6, b"Status: 403 x\r\n\r\n"), &end]), [refused("403")]);
         assert_eq!(words(Protocol::Fastcgi, &[&of(6, b"Status: 500 x\r\n\r\n"), &end]), [failed("500")]);
+        let tls = [served("a certificate")];
+        let no_tls = [refused("no TLS")];
+        assert_eq!(words(Protocol::PostgresqlTls, &[b"N"]), no_tls);
+        assert_eq!(words(Protocol::PostgresqlTls, &[b"S", sasl]), [tls[0].clone(), served("SASL")]);
+        let (hello, more) = (b"220 x\r\n", b"250-x\r\n250 STARTTLS\r\n");
+        assert_eq!(words(Protocol::SmtpTls, &[hello, more, b"220 go on\r\n"]), tls);
+        assert_eq!(words(Protocol::SmtpTls, &[hello, more, b"454 not now\r\n"]), no_tls);
+        assert_eq!(words(Protocol::SmtpTls, &[hello, b"250-x\r\n250 SIZE\r\n"]), no_tls);
+        assert_eq!(words(Protocol::ImapTls, &[b"* OK x\r\n", b"* x\r\na OK go on\r\n"]), tls);
+        assert_eq!(words(Protocol::ImapTls, &[b"* OK x\r\n", b"a BAD no\r\n"]), no_tls);
+        let agreed = smb(0, 0, &[65, 0, 1, 0, 0x11, 3]);
+        let (again, in_session) = (smb(1, 0xc000_0016, &[]), smb(1, 0, &[]));
+        let shares = |last: &[u8]| words(Protocol::Smb, &[&agreed, &again, &in_session, last]);
+        let begun = [served("SMB 3.1.1"), served("a session")];
+        assert_eq!(shares(&smb(3, 0, &[])), [&begun[..], &[served("opened")]].concat());
+        assert_eq!(shares(&smb(3, 0xc000_00cc, &[])), [&begun[..], &[refused("no such share")]].concat());
+        let turned_away = smb(1, 0xc000_0022, &[]);
+        assert_eq!(
+            words(Protocol::Smb, &[&agreed, &turned_away]),
+            [begun[0].clone(), refused("access denied")]
+        );
+        let figures = b"# pxname,svname,x,status\nb,FRONTEND,,OPEN\nb,one,,UP 1/2\nb,two,,no check\nb,off,,MAINT\nb,sad,,DOWN\n\n";
+        assert_eq!(
+            words(Protocol::Haproxy, &[figures]),
+            [served("UP"), served("no check"), refused("MAINT"), failed("DOWN")]
+        );
         let mut time = vec![0x24, 2];
         time.resize(48, 0);
         assert_eq!(words(Protocol::Ntp, &[&time]), [served("the time")]);
@@ -181,11 +327,15 @@ mod tests {
 
     #[test]
     fn what_is_of_another_protocol_is_said() {
-        let strange: &[&[u8]] = &[&[b'x'; 80], &[b'y'; 80], &[b'z'; 80]];
-        for of in [Protocol::Postgresql, Protocol::Mysql, Protocol::Fastcgi, Protocol::Ntp] {
+        let strange: &[&[u8]] = &[&[b'x'; 80], &[b'\n'; 80], &[b'z'; 80]];
+        for of in EVERY {
             assert!(held(of, strange).1.is_err(), "{of:?}");
             // A server that says no more leaves the client waiting; the host ends that.
-            assert_eq!(held(of, &[b"\0"]).1, Ok(Vec::new()), "{of:?}");
+            let said = held(of, &[b"\0"]).1;
+            assert!(
+                said == Ok(Vec::new()) || of == Protocol::Haproxy || of == Protocol::PostgresqlTls,
+                "{said:?}"
+            );
         }
     }
 }

@@ -1,6 +1,6 @@
 //! NTP (RFC 5905, 7.3): a client asks for the time.
 
-use super::{Conversation, Foreign, Step, take};
+use super::{Conversation, Foreign, Received, Step};
 use crate::probe::{Answer, Grade};
 
 /// A packet without extensions, in bytes.
@@ -17,14 +17,14 @@ pub(super) struct Ntp {
 }
 
 impl Conversation for Ntp {
-    fn step(&mut self, received: &mut Vec<u8>) -> Result<Step, Foreign> {
+    fn step(&mut self, received: &mut Received) -> Result<Step, Foreign> {
         if !self.has_asked {
             self.has_asked = true;
             let mut packet = vec![0; LENGTH];
             packet[0] = ASK;
             return Ok(Step::Say(packet));
         }
-        let Some(packet) = take(received, LENGTH) else { return Ok(Step::Wait) };
+        let Some(packet) = received.take(LENGTH) else { return Ok(Step::Wait) };
         if packet[0] & 7 != SERVER {
             return Err(Foreign("NTP"));
         }

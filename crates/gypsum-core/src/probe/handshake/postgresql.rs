@@ -1,9 +1,9 @@
 //! PostgreSQL (its manual, 55.2 and 55.7): by which method the first account logs in over the network.
 
-use super::{Conversation, Foreign, Step, take};
+use super::{Conversation, Foreign, Received, Step};
 use crate::probe::{Answer, Grade};
 
-const NAME: &str = "the protocol of PostgreSQL";
+pub(super) const NAME: &str = "the protocol of PostgreSQL";
 /// The end of a session that began.
 const TERMINATE: [u8; 5] = [b'X', 0, 0, 0, 4];
 /// The method by which nobody is asked for anything.
@@ -20,7 +20,7 @@ pub(super) struct Postgresql {
 }
 
 impl Conversation for Postgresql {
-    fn step(&mut self, received: &mut Vec<u8>) -> Result<Step, Foreign> {
+    fn step(&mut self, received: &mut Received) -> Result<Step, Foreign> {
         if let Some(answer) = self.answer.take() {
             return Ok(Step::End(vec![answer]));
         }
@@ -28,17 +28,21 @@ impl Conversation for Postgresql {
             self.has_asked = true;
             return Ok(Step::Say(startup()));
         }
-        let Some(head) = received.get(..5) else { return Ok(Step::Wait) };
+        let Some(head) = received.bytes.get(..5) else { return Ok(Step::Wait) };
         let (kind, length) = (head[0], u32::from_be_bytes([head[1], head[2], head[3], head[4]]));
         let length = length as usize;
         if !matches!(kind, b'R' | b'E') || !(4..MOST).contains(&length) {
             return Err(Foreign(NAME));
         }
-        let Some(message) = take(received, length + 1) else { return Ok(Step::Wait) };
+        let Some(message) = received.take(length + 1) else { return Ok(Step::Wait) };
         let body = message.get(5..).unwrap_or_default();
         let (grade, word) = if kind == b'R' { method(body) } else { refusal(body) };
         let has_begun = word == NO_PASSWORD;
-        let answer = Answer::new("a login over the network", grade, word);
+        let to = match received.certificate {
+            Some(_) => "a login over TLS",
+            None => "a login over the network",
+        };
+        let answer = Answer::new(to, grade, word);
         if has_begun {
             self.answer = Some(answer);
             return Ok(Step::Say(TERMINATE.to_vec()));

@@ -1,14 +1,16 @@
-//! The order *check*: our own rules and the daemon's checker read the proposal side by side; then the daemon is asked
-//! for the settings that it would have.
+//! The order *check*: our own rules and the daemon's checker read the proposal side by side, while the daemon is asked how
+//! it is; then it is asked for the settings that it would have.
 
+use super::asked_early::AskedEarly;
 use super::new_file::NewFile;
+use super::own_checker::OwnChecker;
 use super::own_rules::{OwnRules, new_settings};
 use super::proposal::Proposal;
-use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
+use crate::guardian::Guardian;
 use crate::locks::Thing;
-use crate::rehearse::{Proposed, Rehearsal, rehearse};
+use crate::rehearse::Proposed;
 use crate::run::handover::HandOver;
 use crate::run::steps::{Obstacle, RunContext, Step, Timer};
 use crate::running_unit::believe;
@@ -36,6 +38,8 @@ pub(super) struct Checked {
     pub service: Service,
     /// How it was when it was looked up.
     pub found: Observation,
+    /// What clients get as it is.
+    pub asked: AskedEarly,
 }
 
 pub(super) fn check(
@@ -45,13 +49,28 @@ pub(super) fn check(
     mut proposal: Proposal,
 ) -> Result<Step<Checked>, Error> {
     let disk = cx.world.disk();
-    believe(&mut proposal.request.profile, &proposal.early.service()?.1);
+    // It does not wait for the service manager's answer.
+    let checker = OwnChecker::begin(&proposal);
+    let of_files = proposal.run_file_rules();
+    let (service, found) = proposal.early.service()?;
+    // It comes up while the checks run: not before the service manager has said how the service is, since it does one
+    // thing after the other.
+    to.guardian =
+        (!proposal.request.wishes.dry_run).then(|| Guardian::begin(&proposal.request.profile.daemon));
+    believe(&mut proposal.request.profile, &found);
+    let checker = checker.or_of(&proposal);
+    let asked = AskedEarly::begin(&proposal, &service, &found);
     let acceptance = proposal.request.wishes.acceptance.clone();
-    let (own, mut runs, checker) = rules_and_checker(cx.world, &proposal)?;
-    let (mut findings, checked) = with_service(own, proposal, to)?;
-    findings.extend(checked.run_file_rules(cx.state, disk));
+    let timer = Timer::start(cx.world);
+    let own = proposal.run_rules(disk)?;
+    let mut runs = vec![CheckRun { name: "Gypsum's rules".to_owned(), ms: timer.ms(cx.world) }];
+    let (mut findings, checked) = with_service(own, proposal, (service, found), asked, to)?;
+    findings.extend(of_files);
+    findings.extend(checked.run_service_rules(cx.state, disk));
     worst_first(&mut findings);
     let known: HashSet<(String, String)> = findings.iter().map(about).collect();
+    let (said, run) = checker.said();
+    runs.push(run);
     if cx.recorder.judge(findings, &acceptance) {
         return Ok(Step::Ended(StepOutcome::Refused));
     }
@@ -59,7 +78,7 @@ pub(super) fn check(
         // A checker that was ended has found nothing.
         return Ok(Step::Ended(obstacle.interrupted()));
     }
-    let mut findings = checker.transpose()?.map(|checker| checker.findings).unwrap_or_default();
+    let mut findings = said.transpose()?.map(|said| said.findings).unwrap_or_default();
     if let Some((run, found)) = shell_syntax(cx.world, &checked.proposal) {
         runs.push(run);
         findings.extend(found);
@@ -100,51 +119,20 @@ fn about(finding: &Finding) -> (String, String) {
     (finding.rule.to_string(), finding.message.clone())
 }
 
-type Checker = Option<Result<Rehearsal, Error>>;
-
-/// Our own rules; the daemon's checker reads the proposal meanwhile.
-fn rules_and_checker(
-    world: &dyn World,
-    proposal: &Proposal,
-) -> Result<(OwnRules, Vec<CheckRun>, Checker), Error> {
-    let home = proposal.home();
-    let (files, is_restore) = (&proposal.new_files, proposal.request.is_restore());
-    let ((own, own_ms), checker) = std::thread::scope(|scope| {
-        let home = &home;
-        let checking = proposal.request.profile.checker.as_ref().map(|checker| {
-            beside::begin(scope, move || {
-                let timer = Timer::start(world);
-                (rehearse(checker, &files_of(files, home), home, is_restore), timer.ms(world))
-            })
-        });
-        let timer = Timer::start(world);
-        let own = proposal.run_rules(world.disk());
-        let own = (own, timer.ms(world));
-        let broken = || (Err(Error::cannot("the thread of the daemon's checker broke off")), 0);
-        (own, checking.map(|thread| thread.wait().unwrap_or_else(|_| broken())))
-    });
-    let mut runs = vec![CheckRun { name: "Gypsum's rules".to_owned(), ms: own_ms }];
-    runs.push(match &checker {
-        Some((Ok(checked), ms)) => CheckRun { name: checked.by.clone(), ms: *ms },
-        Some((Err(_), ms)) => CheckRun { name: "the daemon's checker".to_owned(), ms: *ms },
-        None => CheckRun { name: "the daemon has no checker".to_owned(), ms: 0 },
-    });
-    Ok((own?, runs, checker.map(|(checked, _)| checked)))
-}
-
 /// The proposal with the service that was looked up meanwhile, whose lock is taken.
 fn with_service(
     own: OwnRules,
     mut proposal: Proposal,
+    (service, found): (Service, Observation),
+    asked: AskedEarly,
     to: &mut HandOver,
 ) -> Result<(Vec<Finding>, Checked), Error> {
     let OwnRules { findings, changed_statements, after } = own;
     proposal.changed.extend(new_settings(&after.files, &changed_statements));
-    let (service, found) = proposal.early.service()?;
     if let Some(thing) = Thing::service(&service).filter(|_| !proposal.request.wishes.dry_run) {
         to.locks.take_more(&[thing], &to.holder)?;
     }
-    Ok((findings, Checked { proposal, changed_statements, after, service, found }))
+    Ok((findings, Checked { proposal, changed_statements, after, service, found, asked }))
 }
 
 /// The files of a proposal, as a checker reads them.

@@ -2,6 +2,7 @@
 
 use super::check::Checked;
 use super::owned_elsewhere::owned_elsewhere;
+use super::proposal::Proposal;
 use crate::disk::Disk;
 use crate::files::{Loaded, Loading};
 use crate::shipped::{Records, findings};
@@ -12,12 +13,12 @@ use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 
-impl Checked {
-    /// What there is to say of the files themselves, whatever they hold.
-    pub(super) fn run_file_rules(&self, state: &State, disk: &dyn Disk) -> Vec<Finding> {
-        let loading = &self.proposal.before;
+impl Proposal {
+    /// What there is to say of the files themselves, whatever they hold and whoever reads them.
+    pub(super) fn run_file_rules(&self) -> Vec<Finding> {
+        let loading = &self.before;
         let mut findings = Vec::new();
-        for file in &self.proposal.new_files {
+        for file in &self.new_files {
             let place = loading.loaded.iter().find(|loaded| loaded.real == file.real);
             findings.extend(place.filter(|loaded| loaded.hard_links > 1).map(|loaded| {
                 Finding::warning(
@@ -32,32 +33,95 @@ impl Checked {
             }));
             findings.extend(owned_elsewhere(&file.real));
         }
-        findings.extend(self.unread_changes(state, disk));
-        findings.extend(self.private_copy());
         findings.extend(self.open_to_all(loading));
         findings.extend(self.circles());
-        findings.extend(self.proposal.edits.iter().filter_map(lost_variable));
+        findings.extend(self.edits.iter().filter_map(lost_variable));
         findings.extend(self.unread());
         findings.extend(self.read_instead());
-        if !self.proposal.request.merges {
+        if !self.request.merges {
             findings.extend(self.left_by_packages());
-        }
-        // What was written can be taken back, whoever reads it.
-        if !self.proposal.request.is_restore() {
-            findings.extend(self.read_by_process());
-            findings.extend(self.other_installations());
         }
         findings
     }
 
     /// New versions that wait, and the like: this change is about something else, so they do not stand in its way.
     fn left_by_packages(&self) -> Vec<Finding> {
-        let all = findings(&self.proposal.before, &self.proposal.request.profile.daemon, &Records::read());
+        let all = findings(&self.before, &self.request.profile.daemon, &Records::read());
         let milder = |severity: Severity| match severity {
             Severity::Fault => Severity::Warning,
             Severity::Warning | Severity::Hint => Severity::Hint,
         };
         all.into_iter().map(|one| Finding { severity: milder(one.severity), ..one }).collect()
+    }
+
+    /// Files with a mode that the daemon does not accept.
+    fn open_to_all(&self, loading: &Loading) -> Option<Finding> {
+        let no_mode = u32::from_str_radix(self.request.profile.files.no_mode.as_deref()?, 8).ok()?;
+        let open = |file: &&Loaded| fs::metadata(&file.real).is_ok_and(|meta| meta.mode() & no_mode != 0);
+        let file = loading.loaded.iter().find(open)?;
+        let message = format!("{} passes over files that others may write", self.request.profile.daemon);
+        let path = file.name.display().to_string();
+        Some(Finding::fault("bad-mode", message).in_file(&path).help(format!("chmod o-w {path}")))
+    }
+
+    /// Files that include themselves.
+    fn circles(&self) -> Vec<Finding> {
+        let circles = &self.before.circles;
+        circles
+            .iter()
+            .map(|(by, file)| {
+                Finding::warning("circle", format!("{by} includes {file}, which includes it in turn"))
+                    .in_file(by)
+                    .help("take one of the two includes out; each file was read once")
+            })
+            .collect()
+    }
+
+    /// Files that are not read since a user's own are, or that are read instead of the usual ones from now on.
+    fn read_instead(&self) -> Option<Finding> {
+        let files = &self.request.profile.files;
+        let (daemon, other) = (&self.request.profile.daemon, files.instead.as_deref()?);
+        let new = !Path::new(&files.home).exists();
+        let finding =
+            if !self.request.profile.layout.iter().any(|layout| layout.home == other && layout.instead) {
+                // Of the user's own, the new one hides all that was read so far.
+                let message =
+                    format!("{daemon} reads this file instead of {other}: what that one says holds no more");
+                Some(
+                    Finding::warning("read-instead", message).help("put what is to stay into this file, too"),
+                )
+                .filter(|_| new)
+            } else {
+                let message =
+                    format!("this has no effect for the user of {other}, which {daemon} reads instead");
+                Some(Finding::fault("no-effect", message).help(format!("change that one: --in {other}")))
+                    .filter(|_| Path::new(other).exists())
+            };
+        finding.map(|finding| finding.in_file(&files.home))
+    }
+
+    /// A new file that the daemon will not look at.
+    fn unread(&self) -> Option<Finding> {
+        let loading = &self.before;
+        let new = loading.loaded.iter().find(|file| file.absent && !loading.reads(&file.name))?;
+        let message = format!("{} reads no file of this name", self.request.profile.daemon);
+        let read = loading.patterns.join(", ");
+        let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
+        Some(finding.help(format!("it reads {read}")))
+    }
+}
+
+impl Checked {
+    /// What there is to say of the files beside the service that reads them.
+    pub(super) fn run_service_rules(&self, state: &State, disk: &dyn Disk) -> Vec<Finding> {
+        let mut findings: Vec<Finding> = self.unread_changes(state, disk).into_iter().collect();
+        findings.extend(self.private_copy());
+        // What was written can be taken back, whoever reads it.
+        if !self.proposal.request.is_restore() {
+            findings.extend(self.read_by_process());
+            findings.extend(self.other_installations());
+        }
+        findings
     }
 
     /// A unit's whole file that was copied to /etc, while the package's own has moved on.
@@ -75,66 +139,6 @@ impl Checked {
         let finding =
             Finding::new("private-copy", if moved_on { Severity::Warning } else { Severity::Hint }, message);
         Some(finding.in_file(&own).help("keep only what differs, in a drop-in; systemd-delta shows it"))
-    }
-
-    /// Files with a mode that the daemon does not accept.
-    fn open_to_all(&self, loading: &Loading) -> Option<Finding> {
-        let no_mode = u32::from_str_radix(self.proposal.request.profile.files.no_mode.as_deref()?, 8).ok()?;
-        let open = |file: &&Loaded| fs::metadata(&file.real).is_ok_and(|meta| meta.mode() & no_mode != 0);
-        let file = loading.loaded.iter().find(open)?;
-        let message =
-            format!("{} passes over files that others may write", self.proposal.request.profile.daemon);
-        let path = file.name.display().to_string();
-        Some(Finding::fault("bad-mode", message).in_file(&path).help(format!("chmod o-w {path}")))
-    }
-
-    /// Files that include themselves.
-    fn circles(&self) -> Vec<Finding> {
-        let circles = &self.proposal.before.circles;
-        circles
-            .iter()
-            .map(|(by, file)| {
-                Finding::warning("circle", format!("{by} includes {file}, which includes it in turn"))
-                    .in_file(by)
-                    .help("take one of the two includes out; each file was read once")
-            })
-            .collect()
-    }
-
-    /// Files that are not read since a user's own are, or that are read instead of the usual ones from now on.
-    fn read_instead(&self) -> Option<Finding> {
-        let files = &self.proposal.request.profile.files;
-        let (daemon, other) = (&self.proposal.request.profile.daemon, files.instead.as_deref()?);
-        let new = !Path::new(&files.home).exists();
-        let finding = if !self
-            .proposal
-            .request
-            .profile
-            .layout
-            .iter()
-            .any(|layout| layout.home == other && layout.instead)
-        {
-            // Of the user's own, the new one hides all that was read so far.
-            let message =
-                format!("{daemon} reads this file instead of {other}: what that one says holds no more");
-            Some(Finding::warning("read-instead", message).help("put what is to stay into this file, too"))
-                .filter(|_| new)
-        } else {
-            let message = format!("this has no effect for the user of {other}, which {daemon} reads instead");
-            Some(Finding::fault("no-effect", message).help(format!("change that one: --in {other}")))
-                .filter(|_| Path::new(other).exists())
-        };
-        finding.map(|finding| finding.in_file(&files.home))
-    }
-
-    /// A new file that the daemon will not look at.
-    fn unread(&self) -> Option<Finding> {
-        let loading = &self.proposal.before;
-        let new = loading.loaded.iter().find(|file| file.absent && !loading.reads(&file.name))?;
-        let message = format!("{} reads no file of this name", self.proposal.request.profile.daemon);
-        let read = loading.patterns.join(", ");
-        let finding = Finding::fault("not-read", message).in_file(&new.name.display().to_string());
-        Some(finding.help(format!("it reads {read}")))
     }
 }
 

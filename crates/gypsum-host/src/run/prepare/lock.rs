@@ -42,7 +42,7 @@ pub(super) fn lock(
         things.push(Thing::changes(&state.of_daemon(daemon)));
         known = loading.files;
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
-        let since = since.to_zoned(jiff::tz::TimeZone::system());
+        let since = since.to_zoned(crate::local_zone::local_zone());
         to.holder = format!("{}, since {}", request.who, since.strftime("%H:%M:%S %Z"));
         to.locks = take(cx, &things, &to.holder, request.wishes.wait.unwrap_or_default())?;
     }

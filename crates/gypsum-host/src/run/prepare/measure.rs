@@ -56,11 +56,12 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
     let profile = &request.profile;
     let values_before = Values::of(profile, before);
     let values = Values::of(profile, &checked.after);
-    let replayed = values_before.replayed(request.wishes.replaying, &values);
-    let now = values_before.checks_now(service, Some(checked.found.clone()), replayed.clone())?;
+    let mut now = checked.asked.get()?;
+    now.ask_counted(service, Some(checked.found.clone()));
     let ChecksNow { checks: mut checks_before, mut known } = now;
     let mut checks_after = values.checks(service)?;
-    checks_after.extend(replayed);
+    let replayed = checks_before.iter().filter(|check| matches!(check.probe, Probe::Replay(_)));
+    checks_after.extend(replayed.filter_map(|check| values.replayed_there(check)));
     measure_by_the_same(&checks_before, &mut checks_after);
     let is_changed = |name: &String| values_before.said_of(name) != values.said_of(name);
     for measure in checks_after.iter_mut().filter_map(|check| check.measure.as_mut()) {

@@ -1,6 +1,7 @@
 //! What happens before anything live is touched. One file an order; each order takes what the one before it made.
 
 mod activation;
+mod asked_early;
 mod backup;
 mod check;
 mod difference;
@@ -13,6 +14,7 @@ mod logins;
 mod measure;
 mod measured;
 mod new_file;
+mod own_checker;
 mod own_checkers;
 mod own_rules;
 mod owned_elsewhere;

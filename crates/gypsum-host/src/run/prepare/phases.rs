@@ -2,7 +2,6 @@
 
 use super::save::Saved;
 use super::{check, edit, lock, measure, save};
-use crate::guardian::Guardian;
 use crate::run::drafts::Typed;
 use crate::run::handover::HandOver;
 use crate::run::request::ChangeRequest;
@@ -16,12 +15,8 @@ pub(in crate::run) fn prepare(
     typed: &mut Typed,
     request: ChangeRequest,
 ) -> Option<Saved> {
-    let dry_run = request.wishes.dry_run;
-    let daemon = request.profile.daemon.clone();
     let loaded = steps.take(Order::Lock, |cx, _| lock::lock(cx, to, request))?;
     let proposal = steps.take(Order::Edit, |cx, _| edit::edit(cx, loaded, typed))?;
-    // It comes up while the checks run.
-    to.guardian = (!dry_run).then(|| Guardian::begin(&daemon));
     let checked = steps.take(Order::Check, |cx, obstacle| check::check(cx, obstacle, to, proposal))?;
     let measured = steps.take(Order::Measure, |cx, obstacle| measure::measure(cx, obstacle, checked))?;
     steps.take(Order::Save, |cx, _| save::save(cx, measured))

@@ -64,7 +64,7 @@ impl Known {
 
 /// When a change was begun, in local time with its zone.
 pub(super) fn local_time(entry: &Entry) -> String {
-    let zone = jiff::tz::TimeZone::system();
+    let zone = gypsum_host::local_zone::local_zone();
     let local = entry.begun().map(|begun| begun.to_zoned(zone).strftime("%Y-%m-%d %H:%M:%S %Z").to_string());
     local.unwrap_or_else(|| entry.name.clone())
 }

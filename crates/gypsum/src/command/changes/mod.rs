@@ -177,7 +177,7 @@ fn nothing(context: &Context, asked: &ChangesArgs, none_at_all: bool) -> String 
 
 /// A moment as it is typed: how long ago, a day, or a day and a time, in local time where no zone is given.
 fn moment_of(text: &str) -> Result<Timestamp, Error> {
-    let zone = jiff::tz::TimeZone::system();
+    let zone = gypsum_host::local_zone::local_zone();
     let ago =
         text.parse::<jiff::Span>().ok().and_then(|span| jiff::Zoned::now().checked_sub(span.abs()).ok());
     let local = || {
