@@ -49,21 +49,31 @@ const CASES: [Case; 15] = [
         program: "/usr/sbin/sshd",
         start: "systemctl start ssh",
         good: ("ClientAliveInterval", NUMBERS),
-        bad: &[],
+        bad: &[
+            (&["HostCertificate=/etc/ssh/nowhere", "--accept", "missing-file"], "Could not load host certificate"),
+            (&["PidFile=/nowhere/pid", "--accept", "missing-folder"], "Couldn't create pid file"),
+        ],
     },
     Case {
         name: "named",
         program: "/usr/sbin/named",
-        start: "systemctl start named",
+        start: "printf 'zone \"pier.example\" { type secondary; primaries { 127.0.0.3; }; file \"pier\"; };\n' > /root/piece; systemctl start named",
         good: ("options..tcp-clients", ["161", "162", "163", "164", "165", "166", "167"]),
-        bad: &[],
+        bad: &[
+            (
+                &["--piece", "/root/piece", "--in", "/etc/bind/named.conf.local", "--accept", "missing-file"],
+                "failure trying primary 127.0.0.3#53",
+            ),
+        ],
     },
     Case {
         name: "unbound",
         program: "/usr/sbin/unbound",
         start: "systemctl start unbound",
         good: ("server..cache-min-ttl", NUMBERS),
-        bad: &[(&["server..outgoing-range=60000"], "cannot increase max open fds")],
+        bad: &[
+            (&["server..outgoing-range=60000"], "cannot increase max open fds"),
+        ],
     },
     Case {
         name: "dnsmasq",
@@ -73,6 +83,7 @@ const CASES: [Case; 15] = [
         bad: &[
             (&["cache-size=200000"], "cache size greater than 10000"),
             (&["addn-hosts=/etc/nowhere", "--accept", "missing-file"], "failed to load names from /etc/nowhere"),
+            (&["--add", "server=127.0.0.1"], "ignoring nameserver 127.0.0.1"),
         ],
     },
     Case {
@@ -80,7 +91,9 @@ const CASES: [Case; 15] = [
         program: "/usr/sbin/postfix",
         start: "systemctl start postfix; sleep 2",
         good: ("smtpd_timeout", ["61s", "62s", "63s", "64s", "65s", "66s", "67s"]),
-        bad: &[],
+        bad: &[
+            (&["smtpd_milters=inet:127.0.0.1:9", "milter_default_action=accept"], "connect to Milter service inet:127.0.0.1:9"),
+        ],
     },
     Case {
         name: "dovecot",
@@ -94,38 +107,50 @@ const CASES: [Case; 15] = [
         program: "/usr/sbin/mariadbd",
         start: "systemctl start mariadb",
         good: ("mysqld..max_connections", NUMBERS),
-        bad: &[],
+        bad: &[
+            (&["mysqld..general_log=1", "mysqld..general_log_file=/nowhere/log", "--accept", "missing-folder"], "Could not use /nowhere/log for logging"),
+            (&["mysqld..slow_query_log=1", "mysqld..slow_query_log_file=/nowhere/slow", "--accept", "missing-folder"], "Could not use /nowhere/slow for logging"),
+        ],
     },
     Case {
         name: "postgresql",
         program: "/usr/bin/psql",
         start: "systemctl start postgresql@15-main; sleep 1",
         good: ("work_mem", ["5MB", "6MB", "7MB", "8MB", "9MB", "10MB", "11MB"]),
-        bad: &[(
-            &["ssl_key_file=/etc/ssl/private/nowhere.key", "--accept", "missing-file"],
-            "could not access private key file",
-        )],
+        bad: &[
+            (&["ssl_key_file=/etc/ssl/private/nowhere.key", "--accept", "missing-file"], "could not access private key file"),
+        ],
     },
     Case {
         name: "redis",
         program: "/usr/bin/redis-server",
         start: "systemctl start redis-server",
         good: ("timeout", NUMBERS),
-        bad: &[(&["tcp-backlog=65000"], "The TCP backlog setting of 65000 cannot be enforced")],
+        bad: &[
+            (&["tcp-backlog=65000"], "The TCP backlog setting of 65000 cannot be enforced"),
+            (&["maxclients=900000", "--accept", "value"], "maximum open files"),
+        ],
     },
     Case {
         name: "chrony",
         program: "/usr/sbin/chronyd",
         start: "systemctl start chrony",
         good: ("maxchange", ["1000 1 2", "1000 1 3", "1000 1 4", "1000 1 5", "1000 1 6", "1000 1 7", "1000 1 8"]),
-        bad: &[(&["keyfile=/etc/chrony/nowhere", "--accept", "missing-file"], "Could not open keyfile")],
+        bad: &[
+            (&["keyfile=/etc/chrony/nowhere", "--accept", "missing-file"], "Could not open keyfile"),
+            (&["leapsectz=right/Nowhere"], "failed leap second check"),
+            (&["logdir=/nowhere", "log=tracking measurements", "--accept", "missing-folder"], "Could not open /nowhere/tracking.log"),
+        ],
     },
     Case {
         name: "rsyslog",
         program: "/usr/sbin/rsyslogd",
         start: "systemctl start rsyslog",
         good: ("$FileCreateMode", ["0644", "0640", "0644", "0640", "0644", "0640", "0644"]),
-        bad: &[],
+        bad: &[
+            (&["--add", "*.*=@@127.0.0.1:9"], "cannot connect to 127.0.0.1:9"),
+            (&["--add", "*.*=|/nowhere/pipe"], "Could not open output pipe"),
+        ],
     },
 ];
 
