@@ -188,7 +188,13 @@ const SERVICES: [Service; 13] = [
         start: "systemctl start postgresql@15-main; sleep 1",
         client: "psql -w -h 127.0.0.1 -U postgres -c x 2>&1 | grep -c 'no password supplied'",
         well: "1",
-        broken: &[],
+        broken: &[
+            // The old rules go on, and the reload says that all is well.
+            (
+                &["--add", "host=all all 192.0.2.0/33 scram-sha-256", "--in", "/etc/postgresql/15/main/pg_hba.conf"],
+                "pg_hba.conf was not reloaded",
+            ),
+        ],
         kept: &[(&["work_mem=8MB"], "answers SASL, as before")],
     },
     Service {
