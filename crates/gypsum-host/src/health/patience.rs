@@ -13,6 +13,8 @@ use std::time::Duration;
 const GRACE: Duration = Duration::from_millis(400);
 /// So long a check may fail that held before a reload: while workers change places, a connection may be lost.
 const UNBROKEN_MS: u64 = 300;
+/// So long its sockets may be gone once the new configuration is proven to be in use.
+const SOCKETS_MS: u64 = 150;
 /// So long of it in any case, though they took their time to change places.
 const UNBROKEN_LEAST_MS: u64 = 100;
 /// So long a sign that the new configuration was taken up is waited for.
@@ -50,7 +52,7 @@ impl HealthRun<'_> {
         let is_proven = self.so_far.proven.load(Ordering::Relaxed);
         let unbroken = match check.probe {
             // Whoever has taken a configuration up has opened its sockets.
-            Probe::Sockets | Probe::Tcp(_) | Probe::Listens { .. } if is_proven => UNBROKEN_LEAST_MS,
+            Probe::Sockets | Probe::Tcp(_) | Probe::Listens { .. } if is_proven => SOCKETS_MS,
             _ => UNBROKEN_MS.saturating_sub(let_go).max(UNBROKEN_LEAST_MS),
         };
         if held && self.activation.keeps_running() {

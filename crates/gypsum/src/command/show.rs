@@ -26,63 +26,19 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
     let layers = loading.layers(&profile);
     let typed = words;
     let words: Vec<String> = words.iter().map(|word| word.to_lowercase()).collect();
-    if let ([name], false) = (typed, all) {
-        let address = Address::parse(name).ok();
-        let is_set = address.is_some_and(|address| {
-            !find_active(&loading.files, &address).is_empty()
-                || !find_commented_out(&loading.files, &address).is_empty()
-        });
-        let known = is_set || profile.spelling(name).is_some() || name.contains("..");
-        // A word that some settings have is looked for; a name that none has may be one that only the daemon knows.
-        let meant = known || !any(&loading.files, &layers, &profile, &words);
-        if meant && explain::run(context, &profile, &loading, name) {
-            return Ok(ExitStatus::Success);
-        }
-    }
-    if context.out.json {
-        let drafts = gypsum_host::drafts::all(&context.state, &profile.daemon)?;
-        let drafts = drafts.iter().map(|draft| super::drafts::document(&profile.daemon, draft)).collect();
-        context.out.stream(&Document {
-            command: context.command,
-            daemon: &profile.daemon,
-            drafts,
-            schema: gypsum_core::report::SCHEMA,
-            status: ExitStatus::Success.code(),
-            settings: Settings { files: &loading.files, layers: &layers, profile: &profile, words: &words },
-        });
+    let shown = Shown { context, profile: &profile, loading: &loading, layers: &layers, words: &words, all };
+    if let ([name], false) = (typed, all)
+        && shown.explains(name)
+    {
         return Ok(ExitStatus::Success);
     }
-    let everything = words.is_empty();
-    let mut list = List::new(context);
-    let mut commented_out = 0;
-    let mut unset: Vec<(&String, &Setting)> = match all && everything {
-        true => profile.setting.iter().collect(),
-        false => Vec::new(),
-    };
-    let mut set: HashSet<String> = HashSet::new();
-    let listed: Result<(), Infallible> = each(&loading.files, &layers, &profile, |row| {
-        if !words.iter().all(|word| holds(&row, word)) {
-            return Ok(());
-        }
-        if all && everything {
-            unset.retain(|(name, _)| !is_called(&profile, &row, name));
-            set.extend((!row.commented_out).then(|| bare_name(&row).to_lowercase()));
-        }
-        commented_out += usize::from(row.commented_out);
-        if all || !everything || !row.commented_out {
-            list.take(&row);
-        }
-        Ok(())
-    });
-    listed.unwrap_or_else(|never| match never {});
-    list.print();
-    if all && everything {
-        known_and_unset(context, &profile, &unset, set);
-    } else if commented_out > 0 && everything {
-        context.out.print(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
+    if context.out.json {
+        shown.document()?;
+        return Ok(ExitStatus::Success);
     }
+    let is_empty = shown.settings();
     // Who asks for some settings asks for no drafts, and for nothing else that waits.
-    if everything {
+    if words.is_empty() {
         for one in shipped::findings(&loading, &profile.daemon, &shipped::Records::read()) {
             let help = one.help.map_or_else(String::new, |help| format!(" ({help})"));
             wrapped(&format!("{}{help}", one.message), context.out.width)
@@ -91,7 +47,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         }
         drafts(context, &profile.daemon)?;
     }
-    if list.is_empty() {
+    if is_empty {
         let what = if words.is_empty() {
             "no settings".to_owned()
         } else {
@@ -103,6 +59,87 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         }
     }
     Ok(ExitStatus::Success)
+}
+
+/// What is asked for, of which daemon.
+struct Shown<'a> {
+    context: &'a Context,
+    profile: &'a Profile,
+    loading: &'a files::Loading,
+    layers: &'a EffectiveConfig,
+    /// What a setting must have in its name or value, in small letters.
+    words: &'a [String],
+    all: bool,
+}
+
+impl Shown<'_> {
+    /// Explains the setting of this name, if it is one.
+    fn explains(&self, name: &str) -> bool {
+        let files = &self.loading.files;
+        let is_set = Address::parse(name).is_ok_and(|address| {
+            !find_active(files, &address).is_empty() || !find_commented_out(files, &address).is_empty()
+        });
+        let known = is_set || self.profile.spelling(name).is_some() || name.contains("..");
+        // A word that some settings have is looked for; a name that none has may be one that only the daemon knows.
+        let meant = known || !any(files, self.layers, self.profile, self.words);
+        meant && explain::run(self.context, self.profile, self.loading, name)
+    }
+
+    /// Prints all of it as JSON.
+    fn document(&self) -> Result<(), NoTarget> {
+        let daemon = &self.profile.daemon;
+        let drafts = gypsum_host::drafts::all(&self.context.state, daemon)?;
+        let drafts = drafts.iter().map(|draft| super::drafts::document(daemon, draft)).collect();
+        self.context.out.stream(&Document {
+            command: self.context.command,
+            daemon,
+            drafts,
+            schema: gypsum_core::report::SCHEMA,
+            status: ExitStatus::Success.code(),
+            settings: Settings {
+                files: &self.loading.files,
+                layers: self.layers,
+                profile: self.profile,
+                words: self.words,
+            },
+        });
+        Ok(())
+    }
+
+    /// Prints the settings; whether there are none.
+    fn settings(&self) -> bool {
+        let (profile, everything, all) = (self.profile, self.words.is_empty(), self.all);
+        let mut list = List::new(self.context);
+        let mut commented_out = 0;
+        let mut unset: Vec<(&String, &Setting)> = match all && everything {
+            true => profile.setting.iter().collect(),
+            false => Vec::new(),
+        };
+        let mut set: HashSet<String> = HashSet::new();
+        let listed: Result<(), Infallible> = each(&self.loading.files, self.layers, profile, |row| {
+            if !self.words.iter().all(|word| holds(&row, word)) {
+                return Ok(());
+            }
+            if all && everything {
+                unset.retain(|(name, _)| !is_called(profile, &row, name));
+                set.extend((!row.commented_out).then(|| bare_name(&row).to_lowercase()));
+            }
+            commented_out += usize::from(row.commented_out);
+            if all || !everything || !row.commented_out {
+                list.take(&row);
+            }
+            Ok(())
+        });
+        listed.unwrap_or_else(|never| match never {});
+        list.print();
+        let out = &self.context.out;
+        if all && everything {
+            known_and_unset(self.context, profile, &unset, set);
+        } else if commented_out > 0 && everything {
+            out.print(&styled(DIM, &format!("{commented_out} more are commented out: --all lists them")));
+        }
+        list.is_empty()
+    }
 }
 
 /// What the installed daemon says of a name that is set nowhere and that its profile does not have.

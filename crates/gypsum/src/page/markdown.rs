@@ -20,6 +20,17 @@ pub fn markdown(page: &Page) -> String {
             let _ = writeln!(out, "- {name}: {}", plain(&text));
         }
     }
+    files(&mut out, page);
+    checked(&mut out, page);
+    stages(&mut out, page);
+    health(&mut out, page);
+    rest(&mut out, page);
+    way_back(&mut out, page);
+    out
+}
+
+/// What changes in the files.
+fn files(out: &mut String, page: &Page) {
     let _ = writeln!(out, "\n## {}\n", page.about_files());
     for file in &page.files {
         let _ = writeln!(out, "`{}`\n", file.name);
@@ -35,6 +46,11 @@ pub fn markdown(page: &Page) -> String {
             let _ = writeln!(out, "{}", fenced("diff", &file.lines.join("\n")));
         }
     }
+}
+
+/// What was checked, and what was found.
+fn checked(out: &mut String, page: &Page) {
+    let report = &page.report;
     out.push_str("## What was checked\n\n");
     for one in &report.checked_by {
         let _ = writeln!(out, "- {}, {}", plain(&one.name), time(one.ms));
@@ -45,11 +61,20 @@ pub fn markdown(page: &Page) -> String {
     for line in &page.unread {
         let _ = writeln!(out, "- not known: {}", plain(line));
     }
+}
+
+/// How long the stages took.
+fn stages(out: &mut String, page: &Page) {
+    let report = &page.report;
     out.push_str("\n## How long it took\n\n| Stage | Outcome | Time |\n|---|---|---|\n");
     for one in &report.stages {
         let away = if away_in(page, &one.name) { "; the service was away" } else { "" };
         let _ = writeln!(out, "| {} | {}{away} | {} |", stage_words(&one.name), one.outcome, time(one.ms));
     }
+}
+
+/// The health before and after.
+fn health(out: &mut String, page: &Page) {
     let moments = page.moments();
     let titles: Vec<&str> = moments.iter().map(|(when, _)| *when).collect();
     let _ = writeln!(
@@ -67,6 +92,11 @@ pub fn markdown(page: &Page) -> String {
         let cells: Vec<String> = moments.iter().map(|(_, all)| cell(all)).collect();
         let _ = writeln!(out, "| {} | {} |", plain(name), cells.join(" | "));
     }
+}
+
+/// What was read, and what the service logged.
+fn rest(out: &mut String, page: &Page) {
+    let report = &page.report;
     if !report.readings.is_empty() {
         out.push_str("\n## Readings\n\n| Value | Before | After |\n|---|---|---|\n");
         for one in &report.readings {
@@ -77,6 +107,11 @@ pub fn markdown(page: &Page) -> String {
     if !report.log.is_empty() {
         let _ = write!(out, "\n## What the service logged\n\n{}", fenced("", &report.log.join("\n")));
     }
+}
+
+/// The backup, and how to undo it.
+fn way_back(out: &mut String, page: &Page) {
+    let report = &page.report;
     out.push_str("\n## Backup and the way back\n\n");
     if let Some(backup) = &report.backup {
         let _ = writeln!(out, "- the files as they were: `{backup}`");
@@ -88,7 +123,6 @@ pub fn markdown(page: &Page) -> String {
         }
         None => out.push_str("- there is nothing to undo: its files are not live\n"),
     }
-    out
 }
 
 /// A block of code whose fence is longer than any in it.

@@ -78,31 +78,11 @@ pub(super) fn check(
         // A checker that was ended has found nothing.
         return Ok(Step::Ended(obstacle.interrupted()));
     }
-    let mut findings = said.transpose()?.map(|said| said.findings).unwrap_or_default();
-    if let Some((run, found)) = shell_syntax(cx.world, &checked.proposal) {
-        runs.push(run);
-        findings.extend(found);
-    }
-    let (found, own_checkers) = checked.proposal.check_critical_files(cx.world)?;
-    findings.extend(found);
-    runs.extend(own_checkers);
-    // A proposal that the checker refuses is not understood at all.
-    let refused = findings.iter().any(|finding| finding.severity == Severity::Fault);
-    if !refused {
-        let timer = Timer::start(cx.world);
-        let home = checked.proposal.home();
-        let files = files_of(&checked.proposal.new_files, &home);
-        if let Some(found) = checked.compare_reported(&files, &home)? {
-            let name = "the settings that the daemon reports".to_owned();
-            runs.push(CheckRun { name, ms: timer.ms(cx.world) });
-            findings.extend(found);
-        }
-        let timer = Timer::start(cx.world);
-        if let Some(found) = checked.compare_logins(&files, &home)? {
-            let name = "who can log in, as the daemon reports it".to_owned();
-            runs.push(CheckRun { name, ms: timer.ms(cx.world) });
-            findings.extend(found.into_iter().filter(|finding| !known.contains(&about(finding))));
-        }
+    let found = said.transpose()?.map(|said| said.findings).unwrap_or_default();
+    let mut findings = checked.hear_others(cx.world, found, &mut runs)?;
+    // A proposal that a checker refuses is not understood at all.
+    if !findings.iter().any(|finding| finding.severity == Severity::Fault) {
+        findings.extend(checked.ask_daemon(cx.world, &known, &mut runs)?);
     }
     if cx.world.interrupted() {
         return Ok(Step::Ended(obstacle.interrupted()));
@@ -112,6 +92,50 @@ pub(super) fn check(
     }
     cx.recorder.emit(Event::Checked { by: runs });
     Ok(Step::Done(checked))
+}
+
+impl Checked {
+    /// What further checkers say besides what was found: the shell, and those of files that decide who can log in.
+    fn hear_others(
+        &self,
+        world: &dyn World,
+        mut findings: Vec<Finding>,
+        runs: &mut Vec<CheckRun>,
+    ) -> Result<Vec<Finding>, Error> {
+        if let Some((run, found)) = shell_syntax(world, &self.proposal) {
+            runs.push(run);
+            findings.extend(found);
+        }
+        let (found, own_checkers) = self.proposal.check_critical_files(world)?;
+        findings.extend(found);
+        runs.extend(own_checkers);
+        Ok(findings)
+    }
+
+    /// What the daemon itself says of the settings that it would have, and of who could log in; without what is `known`.
+    fn ask_daemon(
+        &self,
+        world: &dyn World,
+        known: &HashSet<(String, String)>,
+        runs: &mut Vec<CheckRun>,
+    ) -> Result<Vec<Finding>, Error> {
+        let home = self.proposal.home();
+        let files = files_of(&self.proposal.new_files, &home);
+        let mut findings = Vec::new();
+        let timer = Timer::start(world);
+        if let Some(found) = self.compare_reported(&files, &home)? {
+            let name = "the settings that the daemon reports".to_owned();
+            runs.push(CheckRun { name, ms: timer.ms(world) });
+            findings.extend(found);
+        }
+        let timer = Timer::start(world);
+        if let Some(found) = self.compare_logins(&files, &home)? {
+            let name = "who can log in, as the daemon reports it".to_owned();
+            runs.push(CheckRun { name, ms: timer.ms(world) });
+            findings.extend(found.into_iter().filter(|finding| !known.contains(&about(finding))));
+        }
+        Ok(findings)
+    }
 }
 
 /// What two findings that say the same have in common.

@@ -50,33 +50,71 @@ pub(super) fn measure(
     }
 }
 
+/// The health checks for the files as they are and as they will be.
+struct Checks {
+    before: Vec<Check>,
+    after: Vec<Check>,
+    /// What the former showed already.
+    known: Vec<Outcome>,
+}
+
 fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, Error> {
-    let (world, service) = (cx.world, &checked.service);
-    let (request, before) = (&checked.proposal.request, &checked.proposal.before);
-    let profile = &request.profile;
-    let values_before = Values::of(profile, before);
-    let values = Values::of(profile, &checked.after);
+    let (world, service, request) = (cx.world, &checked.service, &checked.proposal.request);
+    let values = Values::of(&request.profile, &checked.after);
+    let mut checks = checks_of(cx, checked, &values)?;
+    let musts = values.filled(&request.wishes.musts)?;
+    let seen = Some(checked.found.clone());
+    let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
+    let run = HealthRun {
+        last: Some(&checked.found),
+        known: &checks.known,
+        ..HealthRun::at(world, service, &checks.before, &scene)
+    };
+    let readings = checked.readings()?;
+    let on = format!("the health of {} as it is now", request.profile.daemon);
+    cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
+    let ((mut outcomes, observed), readings_before) = std::thread::scope(|scope| {
+        let reading = beside::begin(scope, || read_all(world, &readings, &scene));
+        (run.once(), reading.wait().unwrap_or_default())
+    });
+    checks.expect_nothing_more_than(&mut outcomes);
+    if request.wishes.steady.is_some() {
+        // A person who says how long all is watched means what the profile says, too.
+        checks.before.iter_mut().chain(&mut checks.after).for_each(|check| check.steady_ms = None);
+    }
+    let asked: Vec<Check> = musts.into_iter().chain(checked.expected(&readings)?).collect();
+    say_what_holds_already(cx, &asked, &scene);
+    let Checks { before: checks_before, after: mut checks_after, .. } = checks;
+    checks_after.extend(asked);
+    Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
+}
+
+/// The checks for both; `values` are those of the files as they will be.
+fn checks_of(cx: &mut RunContext<'_>, checked: &Checked, values: &Values<'_>) -> Result<Checks, Error> {
+    let service = &checked.service;
+    let (profile, files_before) = (&checked.proposal.request.profile, &checked.proposal.before);
+    let values_before = Values::of(profile, files_before);
     let mut now = checked.asked.get()?;
     now.ask_counted(service, Some(checked.found.clone()));
-    let ChecksNow { checks: mut checks_before, mut known } = now;
-    let mut checks_after = values.checks(service)?;
-    let replayed = checks_before.iter().filter(|check| matches!(check.probe, Probe::Replay(_)));
-    checks_after.extend(replayed.filter_map(|check| values.replayed_there(check)));
-    measure_by_the_same(&checks_before, &mut checks_after);
+    let ChecksNow { checks: mut before, mut known } = now;
+    let mut after = values.checks(service)?;
+    let replayed = before.iter().filter(|check| matches!(check.probe, Probe::Replay(_)));
+    after.extend(replayed.filter_map(|check| values.replayed_there(check)));
+    measure_by_the_same(&before, &mut after);
     let is_changed = |name: &String| values_before.said_of(name) != values.said_of(name);
-    for measure in checks_after.iter_mut().filter_map(|check| check.measure.as_mut()) {
+    for measure in after.iter_mut().filter_map(|check| check.measure.as_mut()) {
         measure.is_asked_for = measure.asked_by.iter().any(is_changed);
     }
-    for check in checks_after.iter_mut().filter(|check| check.probe == Probe::Sockets) {
-        let lines = changed_lines(before, &checked.after);
+    for check in after.iter_mut().filter(|check| check.probe == Probe::Sockets) {
+        let lines = changed_lines(files_before, &checked.after);
         let answers = check.measure.iter_mut().flat_map(|measure| &mut measure.before);
         answers.for_each(|answer| without_asked_for(answer, &lines));
     }
     match checks_behind(profile, service) {
         Ok(None) => {}
         Ok(Some((_, behind))) => {
-            checks_before.extend(behind.checks.clone());
-            checks_after.extend(behind.checks);
+            before.extend(behind.checks.clone());
+            after.extend(behind.checks);
             known.extend(behind.known);
         }
         Err(error) => {
@@ -84,43 +122,30 @@ fn baseline_of(cx: &mut RunContext<'_>, checked: &Checked) -> Result<Baseline, E
                 .note(format!("the health of the daemon behind {} is not known: {error}", profile.daemon));
         }
     }
-    let musts = values.filled(&request.wishes.musts)?;
-    let seen = Some(checked.found.clone());
-    let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
-    let run = HealthRun {
-        last: Some(&checked.found),
-        known: &known,
-        ..HealthRun::at(world, service, &checks_before, &scene)
-    };
-    let readings = checked.readings()?;
-    let on = format!("the health of {} as it is now", profile.daemon);
-    cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
-    let ((mut outcomes, observed), readings_before) = std::thread::scope(|scope| {
-        let reading = beside::begin(scope, || read_all(world, &readings, &scene));
-        (run.once(), reading.wait().unwrap_or_default())
-    });
-    // Where nothing listened before although the files say so (a module that is not loaded), nothing is expected.
-    let silent: Vec<String> = checks_before
-        .iter()
-        .zip(&outcomes)
-        .filter(|(check, outcome)| matches!(check.probe, Probe::Listens { .. }) && !outcome.healthy)
-        .map(|(check, _)| check.name.clone())
-        .collect();
-    // What only compares proves nothing without a measure.
-    checks_after.retain(|check| {
-        !check.only_compares() || check.measure.as_ref().is_some_and(|one| !one.before.is_empty())
-    });
-    outcomes.retain(|outcome| !silent.contains(&outcome.name));
-    checks_before.retain(|check| !silent.contains(&check.name));
-    checks_after.retain(|check| !silent.contains(&check.name));
-    if request.wishes.steady.is_some() {
-        // A person who says how long all is watched means what the profile says, too.
-        checks_before.iter_mut().chain(&mut checks_after).for_each(|check| check.steady_ms = None);
+    Ok(Checks { before, after, known })
+}
+
+impl Checks {
+    /// Leaves out what says nothing: a place where nothing listened before although the files say so (a module that is not
+    /// loaded), and what only compares where there is no measure.
+    fn expect_nothing_more_than(&mut self, outcomes: &mut Vec<Outcome>) {
+        let is_silent = |(check, outcome): &(&Check, &Outcome)| {
+            matches!(check.probe, Probe::Listens { .. }) && !outcome.healthy
+        };
+        let silent: HashSet<String> = self
+            .before
+            .iter()
+            .zip(outcomes.iter())
+            .filter(is_silent)
+            .map(|(check, _)| check.name.clone())
+            .collect();
+        let is_measured =
+            |check: &Check| check.measure.as_ref().is_some_and(|measure| !measure.before.is_empty());
+        outcomes.retain(|outcome| !silent.contains(&outcome.name));
+        self.before.retain(|check| !silent.contains(&check.name));
+        self.after
+            .retain(|check| !silent.contains(&check.name) && (!check.only_compares() || is_measured(check)));
     }
-    let asked: Vec<Check> = musts.into_iter().chain(checked.expected(&readings)?).collect();
-    say_what_holds_already(cx, &asked, &scene);
-    checks_after.extend(asked);
-    Ok(Baseline { observed, checks_before, checks_after, outcomes, readings, readings_before })
 }
 
 /// The lines that are only before, and those that are only after.
