@@ -15,7 +15,7 @@ use gypsum_core::survey::Survey;
 
 /// Daemon, its rule, a configuration without the fault, one with it. The second name of a daemon is that of a file with
 /// another format.
-const RULES: [(&str, &str, &str, &str); 60] = [
+const RULES: [(&str, &str, &str, &str); 61] = [
     (
         "apache2",
         "no-tls",
@@ -58,6 +58,12 @@ const RULES: [(&str, &str, &str, &str); 60] = [
         "goes-nowhere",
         "frontend quay\n  bind :80\n  use_backend a if { path /a }\n  default_backend b\n",
         "frontend quay\n  bind :80\n  use_backend a if { path /a }\n",
+    ),
+    (
+        "haproxy",
+        "unreachable",
+        "frontend quay\n  http-request deny if { path /a }\n  http-request set-header X-Quay 1\n",
+        "frontend quay\n  http-request deny\n  http-request set-header X-Quay 1\n",
     ),
     (
         "mariadb",

@@ -1,6 +1,7 @@
 //! The proof of an edit: the result is read again, and its settings must differ from those before
 //! by exactly what was asked for.
 
+use super::block::Thing;
 use super::confirm::confirm;
 use super::context::File;
 use super::expected::{AllExpected, Expected, Match};
@@ -90,28 +91,14 @@ fn first_difference<'a>(
     for (leaf, expected) in all_expected {
         by_leaf.entry(*leaf).or_default().push(expected);
     }
-    let mut there = new.tree().leaves().filter(|(_, kind, _)| counts(*kind)).map(|(id, ..)| id);
-    let born = |leaf: Option<LeafId>| {
-        let all_expected = by_leaf.get(&leaf).into_iter().flatten();
-        let things = all_expected.filter_map(|expected| match *expected {
-            Expected::Inserted(things) => Some(things.iter().map(move |thing| (*expected, thing))),
-            _ => None,
-        });
-        things.flatten().map(|(expected, thing)| {
-            let (kind, name, value) = thing;
-            (Wanted::New(*kind, name, value), Some((expected, Some(thing))))
-        })
+    let mut walk = Walk {
+        old,
+        new,
+        there: new.tree().leaves().filter(|(_, kind, _)| counts(*kind)).map(|(id, ..)| id),
+        matches,
     };
-    for (wanted, about) in born(None) {
-        match next_is(old, new, &mut there, &wanted) {
-            Ok(leaf) => matches.extend(about.map(|(expected, thing)| Match {
-                expected,
-                old: None,
-                new: Some(leaf),
-                thing,
-            })),
-            Err(is) => return Some(is),
-        }
+    if let Err(is) = walk.meets(None, born(by_leaf.get(&None))) {
+        return Some(is);
     }
     let mut gone_till = 0;
     for (leaf, kind, _) in old.tree().leaves() {
@@ -119,52 +106,86 @@ fn first_difference<'a>(
             continue;
         }
         // Nearly all of them are none of this change's business.
-        if !by_leaf.contains_key(&Some(leaf)) {
-            if counts(kind) {
-                let same = Wanted::Same(kind, leaf);
-                if let Err(is) = next_is(old, new, &mut there, &same) {
-                    return Some(is);
-                }
+        let Some(all_expected) = by_leaf.get(&Some(leaf)) else {
+            if counts(kind)
+                && let Err(is) = next_is(old, new, &mut walk.there, &Wanted::Same(kind, leaf))
+            {
+                return Some(is);
             }
             continue;
+        };
+        let is_fate = |expected: &&Expected| !matches!(expected, Expected::Inserted(_));
+        let fate = all_expected.iter().copied().find(is_fate);
+        if let Some(Expected::RemovedTill(end)) = fate {
+            gone_till = *end;
         }
-        let expected = by_leaf.get(&Some(leaf)).and_then(|all_expected| {
-            all_expected.iter().copied().find(|expected| !matches!(expected, Expected::Inserted(_)))
-        });
-        let parts = expected.and_then(|_| old.parts(leaf));
-        let wanted = match expected {
-            Some(Expected::Removed | Expected::RemovedTill(_)) => {
-                if let Some(Expected::RemovedTill(end)) = expected {
-                    gone_till = *end;
-                }
-                matches.extend(expected.map(|expected| Match {
-                    expected,
-                    old: Some(leaf),
-                    new: None,
-                    thing: None,
-                }));
+        let own = match fate {
+            Some(gone @ (Expected::Removed | Expected::RemovedTill(_))) => {
+                walk.matches.push(Match { expected: gone, old: Some(leaf), new: None, thing: None });
                 None
             }
-            Some(Expected::Uncommented { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
-            Some(Expected::Set(value)) => {
-                parts.map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
-            }
-            _ => counts(kind).then_some(Wanted::Same(kind, leaf)),
+            fate => wanted_of(old, leaf, kind, fate).map(|wanted| (wanted, fate.map(|fate| (fate, None)))),
         };
-        let own = wanted.map(|wanted| (wanted, expected.map(|expected| (expected, None))));
-        for (wanted, about) in own.into_iter().chain(born(Some(leaf))) {
-            match next_is(old, new, &mut there, &wanted) {
-                Ok(is) => matches.extend(about.map(|(expected, thing)| Match {
-                    expected,
-                    old: Some(leaf),
-                    new: Some(is),
-                    thing,
-                })),
-                Err(is) => return Some(is),
-            }
+        if let Err(is) = walk.meets(Some(leaf), own.into_iter().chain(born(Some(all_expected)))) {
+            return Some(is);
         }
     }
-    there.next().map(Some)
+    walk.there.next().map(Some)
+}
+
+/// A thing that must come next, with what is expected of it; none where it is to stay.
+type Next<'w, 'a> = (Wanted<'w>, Option<(&'a Expected, Option<&'a Thing>)>);
+
+/// What is new behind a leaf.
+fn born<'w, 'a: 'w>(all_expected: Option<&Vec<&'a Expected>>) -> impl Iterator<Item = Next<'w, 'a>> {
+    let things = all_expected.into_iter().flatten().filter_map(|expected| match *expected {
+        Expected::Inserted(things) => Some(things.iter().map(move |thing| (*expected, thing))),
+        _ => None,
+    });
+    things.flatten().map(|(expected, thing)| {
+        let (kind, name, value) = thing;
+        (Wanted::New(*kind, name, value), Some((expected, Some(thing))))
+    })
+}
+
+/// What becomes of a leaf that is not removed; none where it does not count.
+fn wanted_of<'w>(
+    old: &'w Document,
+    leaf: LeafId,
+    kind: Kind,
+    fate: Option<&'w Expected>,
+) -> Option<Wanted<'w>> {
+    match fate {
+        Some(Expected::Uncommented { name, value }) => Some(Wanted::New(Kind::Setting, name, value)),
+        Some(Expected::Set(value)) => {
+            old.parts(leaf).map(|parts| Wanted::New(Kind::Setting, parts.name.of(old.source()), value))
+        }
+        _ => counts(kind).then_some(Wanted::Same(kind, leaf)),
+    }
+}
+
+/// The new file beside the old one: what comes next in it, and what was found so far.
+struct Walk<'w, 'a, I> {
+    old: &'w Document,
+    new: &'w Document,
+    /// The leaves of the new file that are still to come.
+    there: I,
+    matches: &'w mut Vec<Match<'a>>,
+}
+
+impl<'a, I: Iterator<Item = LeafId>> Walk<'_, 'a, I> {
+    /// Meets these things next, for the leaf `old`; else the leaf that is another thing.
+    fn meets<'n>(
+        &mut self,
+        old: Option<LeafId>,
+        things: impl IntoIterator<Item = Next<'n, 'a>>,
+    ) -> Result<(), Option<LeafId>> {
+        for (wanted, about) in things {
+            let new = Some(next_is(self.old, self.new, &mut self.there, &wanted)?);
+            self.matches.extend(about.map(|(expected, thing)| Match { expected, old, new, thing }));
+        }
+        Ok(())
+    }
 }
 
 /// The next counting leaf where it is as wanted; else the leaf that is not, if there is one.

@@ -133,6 +133,24 @@ struct Lexer<'a> {
     awaited: Vec<(Vec<u8>, bool)>,
 }
 
+/// A command that is not ended yet.
+#[derive(Default)]
+struct Begun {
+    words: Vec<Word>,
+    /// What ends all that was begun in it, the innermost last.
+    closers: Vec<&'static [u8]>,
+    compound: bool,
+    /// Whether a word would begin a command here.
+    may_begin: bool,
+}
+
+impl Begun {
+    /// Whether what this word ends is the innermost that was begun.
+    fn is_inside(&self, closer: &[u8]) -> bool {
+        self.closers.last().is_some_and(|last| *last == closer)
+    }
+}
+
 impl Lexer<'_> {
     fn error(&self, at: usize, why: &str) -> Unreadable {
         Unreadable::new(at, why)
@@ -145,93 +163,38 @@ impl Lexer<'_> {
             return Ok(None);
         }
         let start = self.at;
-        let mut words = Vec::new();
-        let (mut closers, mut compound): (Vec<&[u8]>, bool) = (Vec::new(), false);
-        let mut may_begin = true;
+        let mut begun = Begun { may_begin: true, ..Begun::default() };
         loop {
             self.blanks();
             let Some(byte) = self.source.get(self.at).copied() else {
-                if closers.is_empty() {
+                if begun.closers.is_empty() {
                     break;
                 }
                 return Err(self.error(start, "what begins here is never ended"));
             };
-            match byte {
-                b'#' => self.skip_line(),
-                b'\n' => {
-                    self.at += 1;
-                    self.here_documents()?;
-                    if closers.is_empty() {
-                        break;
-                    }
-                    may_begin = true;
+            let is_ended = match byte {
+                b'#' => {
+                    self.skip_line();
+                    false
                 }
-                b';' | b'&' | b'|' => {
-                    let length = self.source[self.at..].iter().take_while(|next| **next == byte).count();
-                    self.at += length;
-                    may_begin = true;
-                    if byte != b';' || length > 1 {
-                        compound = true;
-                    } else if closers.is_empty() {
-                        break;
-                    }
-                }
-                b'(' => {
-                    self.at += 1;
-                    compound = true;
-                    // `name()` begins a function, whose body follows.
-                    closers.push(b")");
-                    may_begin = true;
-                }
-                b')' => {
-                    self.at += 1;
-                    if closers.last() == Some(&&b")"[..]) {
-                        closers.pop();
-                    } else if closers.last() != Some(&&b"esac"[..]) {
-                        return Err(self.error(self.at - 1, "this bracket closes nothing"));
-                    }
-                    may_begin = true;
+                b'\n' | b';' | b'&' | b'|' => self.end_mark(byte, &mut begun)?,
+                b'(' | b')' => {
+                    self.bracket(byte, &mut begun)?;
+                    false
                 }
                 b'<' | b'>' => {
-                    compound = true;
+                    begun.compound = true;
                     self.redirection()?;
-                    may_begin = false;
+                    begun.may_begin = false;
+                    false
                 }
                 _ => {
-                    let from = self.at;
-                    self.word()?;
-                    let text = &self.source[from..self.at];
-                    if closers.last() == Some(&text) && (may_begin || text == b"]]") {
-                        closers.pop();
-                        may_begin = false;
-                        continue;
-                    }
-                    match OPENERS.iter().find(|(open, _)| may_begin && *open == text) {
-                        Some((_, close)) => {
-                            closers.push(close);
-                            compound = true;
-                            may_begin = !matches!(text, b"for" | b"select" | b"case" | b"[[");
-                        }
-                        None if may_begin && text == b"function" => {
-                            compound = true;
-                            // Its name; its body may begin behind it.
-                            self.blanks();
-                            if self.source.get(self.at).is_some_and(|byte| !byte.is_ascii_whitespace()) {
-                                self.word()?;
-                            }
-                        }
-                        None if LEADERS.contains(&text) => {}
-                        None if closers.last() == Some(&&b"esac"[..]) => {}
-                        None => {
-                            words.push(Word { start: from, end: self.at });
-                            may_begin = false;
-                        }
-                    }
-                    // The words of a loop's list end with its line or its `do`.
-                    if text == b"in" && closers.last() == Some(&&b"esac"[..]) {
-                        may_begin = true;
-                    }
+                    self.word_of(&mut begun)?;
+                    false
                 }
+            };
+            if is_ended {
+                break;
             }
         }
         // A function's body may begin in the next line.
@@ -239,7 +202,78 @@ impl Lexer<'_> {
         if ended {
             let _ = self.command()?;
         }
+        let Begun { words, compound, .. } = begun;
         Ok(Some(Command { start, end: self.at.min(self.source.len()), words, compound: compound || ended }))
+    }
+
+    /// The end of a line, or a mark between commands; whether the command ends with it.
+    fn end_mark(&mut self, byte: u8, begun: &mut Begun) -> Result<bool, Unreadable> {
+        if byte == b'\n' {
+            self.at += 1;
+            self.here_documents()?;
+            begun.may_begin = true;
+            return Ok(begun.closers.is_empty());
+        }
+        let length = self.source[self.at..].iter().take_while(|next| **next == byte).count();
+        self.at += length;
+        begun.may_begin = true;
+        if byte != b';' || length > 1 {
+            begun.compound = true;
+            return Ok(false);
+        }
+        Ok(begun.closers.is_empty())
+    }
+
+    fn bracket(&mut self, byte: u8, begun: &mut Begun) -> Result<(), Unreadable> {
+        self.at += 1;
+        begun.may_begin = true;
+        if byte == b'(' {
+            begun.compound = true;
+            // `name()` begins a function, whose body follows.
+            begun.closers.push(b")");
+        } else if begun.is_inside(b")") {
+            begun.closers.pop();
+        } else if !begun.is_inside(b"esac") {
+            return Err(self.error(self.at - 1, "this bracket closes nothing"));
+        }
+        Ok(())
+    }
+
+    /// A word, which may begin or end something.
+    fn word_of(&mut self, begun: &mut Begun) -> Result<(), Unreadable> {
+        let from = self.at;
+        self.word()?;
+        let text = &self.source[from..self.at];
+        if begun.is_inside(text) && (begun.may_begin || text == b"]]") {
+            begun.closers.pop();
+            begun.may_begin = false;
+            return Ok(());
+        }
+        match OPENERS.iter().find(|(open, _)| begun.may_begin && *open == text) {
+            Some((_, close)) => {
+                begun.closers.push(close);
+                begun.compound = true;
+                begun.may_begin = !matches!(text, b"for" | b"select" | b"case" | b"[[");
+            }
+            None if begun.may_begin && text == b"function" => {
+                begun.compound = true;
+                // Its name; its body may begin behind it.
+                self.blanks();
+                if self.source.get(self.at).is_some_and(|byte| !byte.is_ascii_whitespace()) {
+                    self.word()?;
+                }
+            }
+            None if LEADERS.contains(&text) || begun.is_inside(b"esac") => {}
+            None => {
+                begun.words.push(Word { start: from, end: self.at });
+                begun.may_begin = false;
+            }
+        }
+        // The words of a loop's list end with its line or its `do`.
+        if text == b"in" && begun.is_inside(b"esac") {
+            begun.may_begin = true;
+        }
+        Ok(())
     }
 
     fn skip_space_and_lines(&mut self) -> Result<(), Unreadable> {

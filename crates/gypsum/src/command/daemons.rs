@@ -16,76 +16,97 @@ pub fn run(context: &Context, check: Option<&Path>) -> Result<ExitStatus, NoTarg
     if let Some(file) = check {
         return check_one(context, file);
     }
-    let records = Records::read();
-    let mut rows = Vec::new();
-    let (mut documents, mut problems) = (Vec::new(), Vec::new());
-    for (name, file) in names_and_installations() {
-        let profile = match load(&name, file.as_deref()) {
-            Ok(profile) => profile,
-            Err(NoProfile::Error(error)) => {
-                context.out.error(&error);
-                problems.push(error.to_string());
-                continue;
-            }
-            Err(NoProfile::Malformed(finding)) => {
-                crate::view::finding_lines(&finding, context.out)
-                    .iter()
-                    .for_each(|line| context.out.eprint(line));
-                problems.push(finding.message.clone());
-                continue;
-            }
-        };
-        let here = is_here(Path::new(&profile.files.home));
-        let waits = match here {
-            Some(true) => left_by_packages(&profile, &records),
-            Some(false) | None => Vec::new(),
-        };
-        let source = file.map_or_else(|| "built in".to_owned(), |file| file.display().to_string());
-        documents.push(serde_json::json!({
-            "daemon": name, "also": profile.also, "title": profile.title,
-            "file": profile.files.home, "here": here, "profile": source, "waits": waits,
-        }));
-        let place = match here {
-            Some(true) => profile.files.home.clone(),
-            Some(false) => "not on this host".into(),
-            None => "this account cannot see it".into(),
-        };
-        rows.push(vec![name, place, profile.title]);
-        rows.extend(waits.into_iter().map(|what| vec![String::new(), what]));
-    }
-    for name in context.state.all_named()? {
-        let named = match context.state.named(&name) {
-            Ok(Some(named)) => named,
-            Ok(None) => continue,
-            Err(error) => {
-                context.out.error(&error);
-                problems.push(error.to_string());
-                continue;
-            }
-        };
-        let file = named.file.display().to_string();
-        let title =
-            format!("named on the command line, read as {}; --forget {name} forgets it", named.format);
-        documents.push(serde_json::json!({
-            "daemon": name, "also": [], "title": title,
-            "file": file, "here": is_here(&named.file), "profile": "remembered",
-        }));
-        rows.push(vec![name, file, title]);
-    }
+    let mut list = List::default();
+    list.take_profiles(context);
+    list.take_named(context)?;
     if context.out.json {
-        let fields = serde_json::json!({ "daemons": documents, "problems": problems });
+        let fields = serde_json::json!({ "daemons": list.documents, "problems": list.problems });
         context.answer(ExitStatus::Success, fields);
         return Ok(ExitStatus::Success);
     }
-    rows.push(vec![
+    list.rows.push(vec![
         "unit:NAME".into(),
         "/etc/systemd/system/NAME.service.d".into(),
         "settings of any systemd service".into(),
     ]);
-    columns(&rows, &[16, 44, 200]).iter().for_each(|line| context.out.print(line));
+    columns(&list.rows, &[16, 44, 200]).iter().for_each(|line| context.out.print(line));
     context.out.print("Any other: --file PATH --unit UNIT, or a profile of its own (gypsum enrol) in");
     context.out.print(&format!("{}.", gypsum_host::profiles::FOLDER));
     Ok(ExitStatus::Success)
+}
+
+/// The daemons, as lines of a table and as documents.
+#[derive(Default)]
+struct List {
+    rows: Vec<Vec<String>>,
+    documents: Vec<serde_json::Value>,
+    /// What could not be read, which is told at once, too.
+    problems: Vec<String>,
+}
+
+impl List {
+    /// Those with a profile.
+    fn take_profiles(&mut self, context: &Context) {
+        let records = Records::read();
+        for (name, file) in names_and_installations() {
+            let profile = match load(&name, file.as_deref()) {
+                Ok(profile) => profile,
+                Err(NoProfile::Error(error)) => {
+                    context.out.error(&error);
+                    self.problems.push(error.to_string());
+                    continue;
+                }
+                Err(NoProfile::Malformed(finding)) => {
+                    crate::view::finding_lines(&finding, context.out)
+                        .iter()
+                        .for_each(|line| context.out.eprint(line));
+                    self.problems.push(finding.message.clone());
+                    continue;
+                }
+            };
+            let here = is_here(Path::new(&profile.files.home));
+            let waits = match here {
+                Some(true) => left_by_packages(&profile, &records),
+                Some(false) | None => Vec::new(),
+            };
+            let source = file.map_or_else(|| "built in".to_owned(), |file| file.display().to_string());
+            self.documents.push(serde_json::json!({
+                "daemon": name, "also": profile.also, "title": profile.title,
+                "file": profile.files.home, "here": here, "profile": source, "waits": waits,
+            }));
+            let place = match here {
+                Some(true) => profile.files.home.clone(),
+                Some(false) => "not on this host".into(),
+                None => "this account cannot see it".into(),
+            };
+            self.rows.push(vec![name, place, profile.title]);
+            self.rows.extend(waits.into_iter().map(|what| vec![String::new(), what]));
+        }
+    }
+
+    /// Those that were named on the command line, and are remembered.
+    fn take_named(&mut self, context: &Context) -> Result<(), NoTarget> {
+        for name in context.state.all_named()? {
+            let named = match context.state.named(&name) {
+                Ok(Some(named)) => named,
+                Ok(None) => continue,
+                Err(error) => {
+                    context.out.error(&error);
+                    self.problems.push(error.to_string());
+                    continue;
+                }
+            };
+            let file = named.file.display().to_string();
+            let title =
+                format!("named on the command line, read as {}; --forget {name} forgets it", named.format);
+            self.documents.push(serde_json::json!({
+                "daemon": name, "also": [], "title": title,
+                "file": file, "here": is_here(&named.file), "profile": "remembered",
+            }));
+            self.rows.push(vec![name, file, title]);
+        }
+        Ok(())
+    }
 }
 
 /// What package managers left beside the files of a daemon, a sentence each; nothing where its files cannot be read.

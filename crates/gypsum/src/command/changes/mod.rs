@@ -51,38 +51,21 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
         must_be_known(daemon)?;
     }
     let removed: Vec<String> = of_daemons.iter().filter_map(removed).collect();
-    let limit = asked.last.unwrap_or(if context.out.is_screen { ON_A_SCREEN } else { usize::MAX });
-    let (mut listed, mut count, mut seen, mut more) = (Vec::new(), 0, 0, 0);
-    while let Some((daemon, entry)) = next_since(&mut of_daemons, since)? {
-        if count == limit {
-            more = 1 + left_since(&mut of_daemons, since)?;
-            break;
-        }
-        seen += 1;
-        let known = known(daemon, &entry);
-        if !is_asked_for(asked, known.report.as_ref()) {
-            continue;
-        }
-        if context.out.json {
-            listed.push(known.document(daemon, &entry));
-        } else {
-            print(context, daemon, &entry, &known, asked.daemon.is_none());
-        }
-        count += 1;
-    }
+    let listed = list(context, asked, &mut of_daemons, since)?;
     if context.out.json {
         let held: Vec<Value> =
             held.iter().map(|(daemon, draft)| super::drafts::document(daemon, draft)).collect();
-        context.answer(ExitStatus::Success, json!({ "changes": listed, "held": held }));
+        context.answer(ExitStatus::Success, json!({ "changes": listed.documents, "held": held }));
         return Ok(ExitStatus::Success);
     }
-    if asked.last.is_none() && more > 0 {
-        context.out.print(&format!("and {more} earlier: gypsum changes --last {}", seen + more));
+    if asked.last.is_none() && listed.more > 0 {
+        let last = listed.seen + listed.more;
+        context.out.print(&format!("and {} earlier: gypsum changes --last {last}", listed.more));
     }
-    if count == 0 {
+    if listed.count == 0 {
         context.out.print(&nothing(context, asked, all == 0));
     }
-    if more == 0 {
+    if listed.more == 0 {
         removed.iter().for_each(|line| context.out.print(line));
     }
     for (daemon, draft) in &held {
@@ -91,6 +74,48 @@ pub fn run(context: &Context, asked: &ChangesArgs) -> Result<ExitStatus, NoTarge
             .for_each(|line| context.out.print(line));
     }
     Ok(ExitStatus::Success)
+}
+
+/// What was listed.
+#[derive(Default)]
+struct Listed {
+    /// The changes, as documents; none where they were printed.
+    documents: Vec<Value>,
+    /// How many of them there are.
+    count: usize,
+    /// How many were looked at.
+    seen: usize,
+    /// How many are left.
+    more: usize,
+}
+
+/// Lists the changes that are asked for, the newest first: they are printed at once, or become documents.
+fn list(
+    context: &Context,
+    asked: &ChangesArgs,
+    of_daemons: &mut [(&str, Newest<'_>)],
+    since: Option<Timestamp>,
+) -> Result<Listed, NoTarget> {
+    let limit = asked.last.unwrap_or(if context.out.is_screen { ON_A_SCREEN } else { usize::MAX });
+    let mut listed = Listed::default();
+    while let Some((daemon, entry)) = next_since(of_daemons, since)? {
+        if listed.count == limit {
+            listed.more = 1 + left_since(of_daemons, since)?;
+            break;
+        }
+        listed.seen += 1;
+        let known = known(daemon, &entry);
+        if !is_asked_for(asked, known.report.as_ref()) {
+            continue;
+        }
+        if context.out.json {
+            listed.documents.push(known.document(daemon, &entry));
+        } else {
+            print(context, daemon, &entry, &known, asked.daemon.is_none());
+        }
+        listed.count += 1;
+    }
+    Ok(listed)
 }
 
 /// What is no longer there of a daemon's changes: their numbers begin at 1.
