@@ -96,6 +96,9 @@ pub struct Answer {
     /// How that is shown, where it is another text.
     #[serde(skip)]
     pub shown: Option<String>,
+    /// Whether it is about a thing that is in some state, and not about something that was said.
+    #[serde(skip)]
+    pub is_state: bool,
     /// Whether the client got what it asked for.
     pub grade: Grade,
     /// Whether it is to be refused: what is asked for is not for everybody.
@@ -131,6 +134,30 @@ impl Answer {
         Self { to: to.into(), grade, word: word.into(), ..Self::default() }
     }
 
+    /// The state of a thing: in sentences it `is` that word.
+    pub fn state(of: impl Into<String>, grade: Grade, word: impl Into<String>) -> Self {
+        Self { is_state: true, ..Self::new(of, grade, word) }
+    }
+
+    /// It in a few words.
+    fn said(&self) -> String {
+        let word: String = self.word.chars().take(60).collect();
+        match (self.is_state, word.is_empty()) {
+            (_, true) => self.to.clone(),
+            (true, false) => format!("{} is {word}", self.to),
+            (false, false) => format!("answers {word}"),
+        }
+    }
+
+    /// That it is not what it was.
+    fn changed(&self, before: &str) -> String {
+        let (to, word) = (self.shown(), &self.word);
+        match self.is_state {
+            true => format!("{to} is {word}, and was {before} before"),
+            false => format!("answers {word} to {to}, and answered {before} before"),
+        }
+    }
+
     /// What it answers, for people.
     fn shown(&self) -> &str {
         self.shown.as_deref().unwrap_or(&self.to)
@@ -157,7 +184,7 @@ impl Answer {
             let weighs = |is_worse: bool| is_worse && !(is_asked_for && row.may_be_asked_for);
             let mut add =
                 |said: String, is_worse| all.push(Difference { aspect: row.aspect, said, is_worse });
-            let both = || format!("answers {} to {to}, and answered {} before", self.word, before.word);
+            let both = || self.changed(&before.word);
             match row.aspect {
                 Aspect::Grade if self.grade > before.grade => add(both(), weighs(row.lost)),
                 Aspect::Guard
@@ -258,22 +285,34 @@ impl Measure {
     /// What is wrong with an answer that failed.
     fn complaint(&self, failed: &Answer) -> String {
         let old = self.before.iter().find(|old| old.to == failed.to && old.grade < failed.grade);
-        let past = old.map_or(String::new(), |old| format!(", and answered {} before", old.word));
-        format!("answers {} to {}{past}", failed.word, failed.shown())
+        match old {
+            Some(old) => failed.changed(&old.word),
+            None if failed.is_state => format!("{} is {}", failed.shown(), failed.word),
+            None => format!("answers {} to {}", failed.word, failed.shown()),
+        }
     }
 }
 
+/// So many states are named one by one.
+const MOST_STATES: usize = 3;
+
 /// The answers in a few words.
 fn summary(answers: &[Answer]) -> String {
-    match answers {
-        [one] if one.word.is_empty() => one.to.clone(),
-        [one] => format!("answers {}", one.word.chars().take(60).collect::<String>()),
+    let (states, said): (Vec<&Answer>, Vec<&Answer>) = answers.iter().partition(|answer| answer.is_state);
+    let mut parts: Vec<String> = match states.len() {
+        ..=MOST_STATES => states.iter().map(|answer| answer.said()).collect(),
+        many => vec![format!("{many} answers")],
+    };
+    match said.as_slice() {
+        [] => {}
+        [one] => parts.push(one.said()),
         many if many.len() <= 8 => {
             let words: Vec<&str> = many.iter().map(|answer| answer.word.as_str()).collect();
-            format!("answers {}", words.join(", "))
+            parts.push(format!("answers {}", words.join(", ")));
         }
-        many => format!("{} answers", many.len()),
+        many => parts.push(format!("{} answers", many.len())),
     }
+    parts.join(", ")
 }
 
 #[cfg(test)]
@@ -330,6 +369,20 @@ mod tests {
         ] {
             assert_eq!(weight(&before, &now), weighs, "{before:?} {now:?}");
         }
+    }
+
+    #[test]
+    fn a_state_is_told_as_one() {
+        let state = |grade, word: &str| Answer::state("server quays/east", grade, word);
+        let measure = Measure { before: vec![state(Grade::Served, "UP")], ..Measure::default() };
+        let judged = |now: Answer| measure.judge(&[now]).map_err(|why| why.0);
+        assert_eq!(judged(state(Grade::Served, "UP")), Ok("server quays/east is UP, as before".into()));
+        let why = "server quays/east is DOWN, and was UP before";
+        assert_eq!(judged(state(Grade::Failed, "DOWN")), Err(why.into()));
+        let many = vec![state(Grade::Served, "UP"); 4];
+        assert_eq!(summary(&many), "4 answers");
+        let mixed = [Answer::state("TLS", Grade::Served, "offered"), answer(Grade::Served, "SASL")];
+        assert_eq!(summary(&mixed), "TLS is offered, answers SASL");
     }
 
     #[test]

@@ -129,9 +129,9 @@ const SERVICES: [Service; 13] = [
         well: "200",
         broken: &[(
             &["backend quays..server#1=east 127.0.0.1:8098 check inter 100ms"],
-            "answers DOWN to the state of server quays/east, and answered UP before",
+            "server quays/east is DOWN, and was UP before",
         )],
-        kept: &[(&["backend quays..server#2=west 127.0.0.1:8099 weight 2"], "answers UP, no check, as before")],
+        kept: &[(&["backend quays..server#2=west 127.0.0.1:8099 weight 2"], "server quays/east is UP, server quays/west is not checked, as before")],
     },
     Service {
         name: "samba",
@@ -141,11 +141,11 @@ const SERVICES: [Service; 13] = [
         well: "0",
         broken: &[(
             &["boards..path=/nowhere", "--accept", "missing-file"],
-            "answers no such share to the share boards, and answered opened before",
+            "the share boards is not there, and was open before",
         )],
         kept: &[
-            (&["boards..comment=departures"], "answers opened, as before"),
-            (&["global..server min protocol=SMB3_11"], "answers SMB 3.1.1, a session, opened, as before"),
+            (&["boards..comment=departures"], "the share boards is open, as before"),
+            (&["global..server min protocol=SMB3_11"], "the protocol is SMB 3.1.1, "),
         ],
     },
     Service {

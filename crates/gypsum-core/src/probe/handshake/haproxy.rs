@@ -45,9 +45,9 @@ fn answer(proxy: &str, server: &str, status: &str) -> Answer {
     let word = status.split(' ').next().unwrap_or_default();
     let (grade, word) = match word {
         "UP" => (Grade::Served, "UP"),
-        "no" => (Grade::Served, "no check"),
+        "no" => (Grade::Served, "not checked"),
         "DOWN" => (Grade::Failed, "DOWN"),
         other => (Grade::Refused, other),
     };
-    Answer::new(format!("the state of server {proxy}/{server}"), grade, word)
+    Answer::state(format!("server {proxy}/{server}"), grade, word)
 }

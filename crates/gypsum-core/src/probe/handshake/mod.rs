@@ -84,8 +84,8 @@ pub enum Step {
 #[error("does not speak {0}")]
 pub struct Foreign(pub &'static str);
 
-/// What asks for TLS.
-const TLS_CLIENT: &str = "a client with TLS";
+/// What is offered to a client that asks for it.
+const TLS: &str = "TLS";
 
 /// A conversation that goes on.
 pub trait Conversation {
@@ -113,7 +113,7 @@ impl Received {
 
 /// What a client with TLS gets, once the connection speaks it.
 fn with_tls(shown: &ShownCertificate) -> Answer {
-    let mut answer = Answer::new(TLS_CLIENT, Grade::Served, "a certificate");
+    let mut answer = Answer::state(TLS, Grade::Served, "offered");
     answer.ways.extend(shown.is_valid.then(|| "a certificate that is valid today".to_owned()));
     answer.about.insert(Aspect::Certificate, shown.digest.clone());
     answer
@@ -121,7 +121,7 @@ fn with_tls(shown: &ShownCertificate) -> Answer {
 
 /// What such a client gets where the server does not speak it.
 fn without_tls() -> Answer {
-    Answer::new(TLS_CLIENT, Grade::Refused, "no TLS")
+    Answer::state(TLS, Grade::Refused, "not offered")
 }
 
 impl Handshake {
@@ -276,12 +276,12 @@ mod tests {
         assert!(words(Protocol::Mysql, &[&greeting]).is_empty());
         let hears = |last: &[u8]| words(Protocol::Mysql, &[&greeting, last]);
         let denied = b"\x05\0\0\x02\xff\x15\x04no";
-        assert_eq!(hears(denied), [served("a greeting"), refused("no login (error 1045)")]);
-        assert_eq!(hears(b"\x01\0\0\x02\0"), [served("a greeting"), served("a session")]);
+        assert_eq!(hears(denied), [served("greeted"), refused("refused (error 1045)")]);
+        assert_eq!(hears(b"\x01\0\0\x02\0"), [served("greeted"), served("let in")]);
         let other = [b"\x03\0\0\x02\xfex\0".as_slice(), denied].concat();
-        assert_eq!(hears(&other), [served("a greeting"), refused("no login (error 1045)")]);
-        assert_eq!(words(Protocol::Mysql, &[b"\x05\0\0\0\xff\x6a\x04no"]), [refused("error 1130")]);
-        assert_eq!(words(Protocol::Mysql, &[b"\x05\0\0\0\xff\x10\x04no"]), [failed("error 1040")]);
+        assert_eq!(hears(&other), [served("greeted"), refused("refused (error 1045)")]);
+        assert_eq!(words(Protocol::Mysql, &[b"\x05\0\0\0\xff\x6a\x04no"]), [refused("refused (error 1130)")]);
+        assert_eq!(words(Protocol::Mysql, &[b"\x05\0\0\0\xff\x10\x04no"]), [failed("refused (error 1040)")]);
         let of = |kind: u8, content: &[u8]| {
             let length = u8::try_from(content.len()).unwrap();
             [&[1, kind, 0, 1, 0, length, 0, 0], content].concat()
@@ -291,8 +291,8 @@ mod tests {
         assert_eq!(words(Protocol::Fastcgi, &[&no_file, &end]), [served("404")]);
         assert_eq!(words(Protocol::Fastcgi, &[&of(6, b"Status: 403 x\r\n\r\n"), &end]), [refused("403")]);
         assert_eq!(words(Protocol::Fastcgi, &[&of(6, b"Status: 500 x\r\n\r\n"), &end]), [failed("500")]);
-        let tls = [served("a certificate")];
-        let no_tls = [refused("no TLS")];
+        let tls = [served("offered")];
+        let no_tls = [refused("not offered")];
         assert_eq!(words(Protocol::PostgresqlTls, &[b"N"]), no_tls);
         assert_eq!(words(Protocol::PostgresqlTls, &[b"S", sasl]), [tls[0].clone(), served("SASL")]);
         let (hello, more) = (b"220 x\r\n", b"250-x\r\n250 STARTTLS\r\n");
@@ -304,18 +304,18 @@ mod tests {
         let agreed = smb(0, 0, &[65, 0, 1, 0, 0x11, 3]);
         let (again, in_session) = (smb(1, 0xc000_0016, &[]), smb(1, 0, &[]));
         let shares = |last: &[u8]| words(Protocol::Smb, &[&agreed, &again, &in_session, last]);
-        let begun = [served("SMB 3.1.1"), served("a session")];
-        assert_eq!(shares(&smb(3, 0, &[])), [&begun[..], &[served("opened")]].concat());
-        assert_eq!(shares(&smb(3, 0xc000_00cc, &[])), [&begun[..], &[refused("no such share")]].concat());
+        let begun = [served("SMB 3.1.1"), served("allowed")];
+        assert_eq!(shares(&smb(3, 0, &[])), [&begun[..], &[served("open")]].concat());
+        assert_eq!(shares(&smb(3, 0xc000_00cc, &[])), [&begun[..], &[refused("not there")]].concat());
         let turned_away = smb(1, 0xc000_0022, &[]);
         assert_eq!(
             words(Protocol::Smb, &[&agreed, &turned_away]),
-            [begun[0].clone(), refused("access denied")]
+            [begun[0].clone(), refused("refused (access denied)")]
         );
         let figures = b"# pxname,svname,x,status\nb,FRONTEND,,OPEN\nb,one,,UP 1/2\nb,two,,no check\nb,off,,MAINT\nb,sad,,DOWN\n\n";
         assert_eq!(
             words(Protocol::Haproxy, &[figures]),
-            [served("UP"), served("no check"), refused("MAINT"), failed("DOWN")]
+            [served("UP"), served("not checked"), refused("MAINT"), failed("DOWN")]
         );
         let mut time = vec![0x24, 2];
         time.resize(48, 0);

@@ -65,7 +65,7 @@ impl Mysql {
         let to = "a new connection";
         match body.first() {
             Some(&VERSION) => {
-                let mut answer = Answer::new(to, Grade::Served, "a greeting");
+                let mut answer = Answer::state(to, Grade::Served, "greeted");
                 answer.ways.extend(speaks_tls(body).then(|| "TLS".to_owned()));
                 self.answers.push(answer);
                 Ok(self.say(&login()))
@@ -73,7 +73,7 @@ impl Mysql {
             Some(&ERROR) => {
                 let code = code(body);
                 let grade = if BY_ADDRESS.contains(&code) { Grade::Refused } else { Grade::Failed };
-                self.answers.push(Answer::new(to, grade, format!("error {code}")));
+                self.answers.push(Answer::state(to, grade, format!("refused (error {code})")));
                 Ok(self.end())
             }
             _ => Err(Foreign(NAME)),
@@ -84,12 +84,12 @@ impl Mysql {
         let (grade, word) = match body.first() {
             // By whichever method: there is no password.
             Some(&OTHER_METHOD) => return Ok(self.say(&[])),
-            Some(&OK) => (Grade::Served, "a session".to_owned()),
-            Some(&ERROR) => (Grade::Refused, format!("no login (error {})", code(body))),
+            Some(&OK) => (Grade::Served, "let in".to_owned()),
+            Some(&ERROR) => (Grade::Refused, format!("refused (error {})", code(body))),
             _ => return Err(Foreign(NAME)),
         };
         let to = format!("a login as {NOBODY:?} without a password");
-        self.answers.push(Answer { is_guard: true, ..Answer::new(to, grade, word) });
+        self.answers.push(Answer { is_guard: true, ..Answer::state(to, grade, word) });
         if grade == Grade::Served {
             self.is_over = true;
             return Ok(Step::Say(QUIT.to_vec()));

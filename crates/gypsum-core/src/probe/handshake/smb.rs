@@ -17,6 +17,8 @@ const EVERY_SERVER: &str = "IPC$";
 const DIALECTS: [u16; 5] = [0x0202, 0x0210, 0x0300, 0x0302, 0x0311];
 /// The status of a session that goes on (2.2.5).
 const MORE: u32 = 0xc000_0016;
+/// The status of a share that is not there, or whose folder is not (MS-ERREF, 2.3.1).
+const NO_SUCH_SHARE: u32 = 0xc000_00cc;
 /// The server wants signed messages, and says so in its security mode (2.2.4).
 const MUST_SIGN: u16 = 2;
 /// UNICODE, REQUEST_TARGET, NTLM and EXTENDED_SESSIONSECURITY (MS-NLMP, 2.2.2.5).
@@ -77,19 +79,19 @@ impl Smb {
 
     fn ends(&mut self, to: &str, grade: Grade, word: String) -> Step {
         if let Some(share) = &self.share {
-            return Step::End(vec![Answer::new(format!("the share {share}"), grade, word)]);
+            return Step::End(vec![Answer::state(format!("the share {share}"), grade, word)]);
         }
-        self.answers.push(Answer::new(to, grade, word));
+        self.answers.push(Answer::state(to, grade, word));
         Step::End(std::mem::take(&mut self.answers))
     }
 
     fn negotiated(&mut self, status: u32, body: &[u8]) -> Result<Step, Foreign> {
         let to = "the protocol";
         if status != 0 {
-            return Ok(self.ends(to, Grade::Failed, word_of(status)));
+            return Ok(self.ends(to, Grade::Failed, format!("refused ({})", reason(status))));
         }
         let (mode, dialect) = (number(body, 2)?, number(body, 4)?);
-        let mut answer = Answer::new(to, Grade::Served, dialect_of(dialect));
+        let mut answer = Answer::state(to, Grade::Served, dialect_of(dialect));
         answer.offers.extend((mode & MUST_SIGN == 0).then(|| "messages without a signature".to_owned()));
         self.answers.push(answer);
         Ok(self.say(Command::SessionSetup, &session_setup(&ntlm_begin())))
@@ -101,9 +103,9 @@ impl Smb {
             return self.say(Command::SessionSetup, &session_setup(&ntlm_nobody()));
         }
         if status != 0 {
-            return self.ends(to, Grade::Refused, word_of(status));
+            return self.ends(to, Grade::Refused, format!("refused ({})", reason(status)));
         }
-        self.answers.push(Answer::new(to, Grade::Served, "a session"));
+        self.answers.push(Answer::state(to, Grade::Served, "allowed"));
         let path = format!("\\\\127.0.0.1\\{}", self.share.as_deref().unwrap_or(EVERY_SERVER));
         self.say(Command::TreeConnect, &tree_connect(&path))
     }
@@ -135,10 +137,11 @@ impl Conversation for Smb {
                 Ok(self.in_session(status))
             }
             Command::TreeConnect => {
-                let to = "the share that every server has";
+                let to = format!("the share {EVERY_SERVER}");
                 Ok(match status {
-                    0 => self.ends(to, Grade::Served, "opened".to_owned()),
-                    _ => self.ends(to, Grade::Refused, word_of(status)),
+                    0 => self.ends(&to, Grade::Served, "open".to_owned()),
+                    NO_SUCH_SHARE => self.ends(&to, Grade::Refused, "not there".to_owned()),
+                    _ => self.ends(&to, Grade::Refused, format!("closed ({})", reason(status))),
                 })
             }
         }
@@ -228,12 +231,11 @@ fn dialect_of(dialect: u16) -> String {
     }
 }
 
-/// The commonest of MS-ERREF, 2.3.1.
-fn word_of(status: u32) -> String {
+/// Why something is refused: the commonest reasons of MS-ERREF, 2.3.1.
+fn reason(status: u32) -> String {
     match status {
         0xc000_0022 => "access denied".to_owned(),
-        0xc000_00cc => "no such share".to_owned(),
-        0xc000_006d => "login refused".to_owned(),
+        0xc000_006d => "no such login".to_owned(),
         0xc000_00bb => "not supported".to_owned(),
         other => format!("error 0x{other:08x}"),
     }
