@@ -19,16 +19,21 @@ struct Service {
 
 const RECIPIENT: &str = "exec 3<>/dev/tcp/127.0.0.1/25; for line in '' 'EHLO quay' 'MAIL FROM:<>' 'RCPT TO:<root>'; do
     [ -z \"$line\" ] || printf '%s\\r\\n' \"$line\" >&3
-    while read -r -t 20 answer <&3 && [[ $answer == ???-* ]]; do :; done; done; printf 'QUIT\\r\\n' >&3; echo \"${answer:0:3}\"";
+    while read -r -t 20 answer <&3 && [[ $answer == ???-* ]]; do :; done; done; printf 'QUIT\\r\\n' >&3; echo \"${answer:0:3}\"
+    openssl s_client -connect 127.0.0.1:25 -starttls smtp </dev/null 2>/dev/null | grep -c 'BEGIN CERTIFICATE'";
 
 const SERVICES: [Service; 13] = [
     Service {
         name: "postfix",
-        programs: &["/usr/sbin/postfix"],
-        start: "systemctl start postfix; sleep 2",
+        programs: &["/usr/sbin/postfix", "/usr/bin/openssl"],
+        start: "openssl req -x509 -newkey rsa:2048 -nodes -keyout /root/quay.key -out /etc/ssl/certs/quay.pem -days 3 -subj /CN=quay
+            systemctl start postfix; sleep 2",
         client: RECIPIENT,
-        well: "250",
+        well: "250\n1",
         broken: &[
+            (&["smtpd_tls_protocols=!TLSv1.2, !TLSv1.3"], "does not speak TLS"),
+            // Its key is the other one's.
+            (&["smtpd_tls_cert_file=/etc/ssl/certs/quay.pem"], "TLS is not offered, and was offered before"),
             (
                 &["virtual_alias_maps=hash:/etc/postfix/nowhere", "--accept", "missing-file"],
                 "answers 451 to RCPT TO:<root>, and answered 250 before",
