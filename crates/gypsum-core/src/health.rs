@@ -4,13 +4,16 @@ use crate::probe::SOCKETS;
 use serde::{Deserialize, Serialize};
 
 /// What one health check said.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Outcome {
     /// The check, by its name.
     pub name: String,
-    /// Whether it holds.
+    /// Whether it holds, or is not known to fail.
     #[serde(alias = "well")]
     pub healthy: bool,
+    /// Whether nothing could be seen: this account may not ask, or the server shuts it out for a while.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_unknown: bool,
     /// What was seen, in a plain sentence.
     pub said: String,
     /// Whether it was left before an answer came, since something else was unhealthy.
@@ -71,7 +74,7 @@ mod tests {
     use super::*;
 
     fn outcome(name: &str, healthy: bool) -> Outcome {
-        Outcome { name: name.into(), healthy, said: String::new(), ms: 0, is_left: false }
+        Outcome { name: name.into(), healthy, said: String::new(), ms: 0, ..Outcome::default() }
     }
 
     #[test]

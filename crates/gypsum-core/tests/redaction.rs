@@ -18,7 +18,7 @@ const SECRETS: [&str; 3] = ["hunter2", "pw99", "q8w7"];
 /// One of each, with such a text wherever one may be; a new variant does not compile until it is here, too.
 fn after(event: Option<&H>) -> Option<H> {
     let text = || TEXT.to_owned();
-    let outcome = || Outcome { name: text(), healthy: false, said: text(), ms: 7, is_left: false };
+    let outcome = || Outcome { name: text(), healthy: false, said: text(), ms: 7, ..Outcome::default() };
     Some(match event {
         None => H::Begun {
             daemon: "boards".into(),

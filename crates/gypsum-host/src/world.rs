@@ -275,7 +275,8 @@ fn interruptible(check: &Check, scene: &ProbeContext) -> Outcome {
                     RecvTimeoutError::Disconnected => "the check itself failed",
                 };
                 let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
-                return Outcome { name: check.name.clone(), healthy: false, said: said.into(), ms, is_left };
+                let (name, said) = (check.name.clone(), said.into());
+                return Outcome { name, said, ms, is_left, ..Outcome::default() };
             }
         }
     }

@@ -43,7 +43,7 @@ impl World for Quay {
         let asked = self.asked.fetch_add(1, Ordering::Relaxed);
         // One holds at first, and then not any more.
         let healthy = check.name == "holds" || check.name == "held" && asked == 0;
-        Outcome { name: check.name.clone(), healthy, said: String::new(), ms: 0, is_left: false }
+        Outcome { name: check.name.clone(), healthy, said: String::new(), ms: 0, ..Outcome::default() }
     }
     fn read(&self, _: &Probe, _: &ProbeContext) -> Result<String, ProbeError> {
         unreachable!("nothing is read")
@@ -116,7 +116,7 @@ fn check(name: &str, patience_ms: u64, steady_ms: u64) -> Check {
 }
 
 fn outcome(name: &str, healthy: bool) -> Outcome {
-    Outcome { name: name.into(), healthy, said: String::new(), ms: 0, is_left: false }
+    Outcome { name: name.into(), healthy, said: String::new(), ms: 0, ..Outcome::default() }
 }
 
 /// Looks after a restart: the judgement, and what each check said.

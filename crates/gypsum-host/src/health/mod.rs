@@ -253,6 +253,6 @@ fn broken(check: &Check) -> Outcome {
         healthy: false,
         said: "the check itself failed".into(),
         ms: 0,
-        is_left: false,
+        ..Outcome::default()
     }
 }

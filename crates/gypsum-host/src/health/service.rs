@@ -8,8 +8,13 @@ use gypsum_core::service::{Observation, State, TakenUp, taken_up};
 impl HealthRun<'_> {
     /// What one look at the service says: the outcome, whether it leaves something unproven, whether trying again is vain.
     pub(super) fn judge_service(&self, check: &Check, now: &Observation, ms: u64) -> (Outcome, bool, bool) {
-        let outcome =
-            |healthy, said: String| Outcome { name: check.name.clone(), healthy, said, ms, is_left: false };
+        let outcome = |healthy, said: String| Outcome {
+            name: check.name.clone(),
+            healthy,
+            said,
+            ms,
+            ..Outcome::default()
+        };
         if !now.state.is_up() || now.state == State::Reloading {
             let said = format!("{}{}", now.state.words(), now.result_words());
             return (outcome(false, said), false, is_final(now.state));

@@ -28,6 +28,9 @@ pub enum ProbeError {
     /// The server shuts this host out for a while, since it came too often.
     #[error("the server shuts out this host for a while, so it was not asked")]
     Penalty,
+    /// This account may not ask there.
+    #[error("this account may not use {0}, so it was not asked; root may")]
+    NotAllowed(String),
     /// A program could not be run.
     #[error("{program} cannot be run: {}", plain(source))]
     NotRun {
@@ -44,6 +47,11 @@ fn words(said: Option<&str>, source: &io::Error) -> String {
 }
 
 impl ProbeError {
+    /// Whether it says nothing of the server: nobody was asked.
+    pub fn is_unknown(&self) -> bool {
+        matches!(self, Self::Penalty | Self::NotAllowed(_))
+    }
+
     /// An I/O error that says enough.
     pub fn io(source: io::Error) -> Self {
         Self::Io { said: None, source }

@@ -72,11 +72,12 @@ pub fn probe(check: &Check, scene: &ProbeContext) -> Outcome {
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
     Outcome {
         name: check.name.clone(),
-        // A penalty is for whoever asks, and says nothing of others.
-        healthy: matches!(seen, Ok(_) | Err(ProbeError::Penalty)),
+        // Whoever could not ask knows nothing of others.
+        healthy: seen.as_ref().map_or_else(ProbeError::is_unknown, |_| true),
+        is_unknown: seen.as_ref().is_err_and(ProbeError::is_unknown),
         said: seen.unwrap_or_else(|why| why.to_string()),
         ms,
-        is_left: false,
+        ..Outcome::default()
     }
 }
 
@@ -117,7 +118,7 @@ pub fn answers(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<V
         Probe::Handshake(handshake) => handshake::answers(handshake, limit),
         Probe::Ssh(ssh) => ssh::answers(ssh, limit),
         Probe::Dns(dns) => Ok(vec![dns.compared(&dns::answer(dns, limit)?)]),
-        Probe::Each(probes) => Ok(each::answers_of(probes, scene, limit)),
+        Probe::Each(probes) => each::answers_of(probes, scene, limit),
         _ => Err("no answer of this kind is compared".into()),
     }
 }

@@ -2,7 +2,7 @@
 
 use super::ProbeError;
 use super::tcp::connect;
-use std::io::{Read, Write};
+use std::io::{ErrorKind, Read, Write};
 use std::net::{Shutdown, TcpStream};
 use std::os::unix::net::UnixStream;
 use std::time::Duration;
@@ -17,7 +17,10 @@ impl Stream {
     /// A connection to `host:port`, or to the Unix socket at a path.
     pub fn to(at: &str, limit: Duration) -> Result<Self, ProbeError> {
         if at.starts_with('/') {
-            return UnixStream::connect(at).map(Self::Local).map_err(ProbeError::io);
+            return UnixStream::connect(at).map(Self::Local).map_err(|error| match error.kind() {
+                ErrorKind::PermissionDenied => ProbeError::NotAllowed(at.to_owned()),
+                _ => ProbeError::io(error),
+            });
         }
         connect(at, 0, limit).map(|(stream, _)| Self::Net(stream))
     }

@@ -297,9 +297,10 @@ fn measured_by_now(check: &Check, scene: &ProbeContext) -> (Check, Option<Outcom
         Ok(measure.judge(&second)?)
     });
     let ms = u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
-    let healthy = matches!(asked, Ok(_) | Err(ProbeError::Penalty));
+    let is_unknown = asked.as_ref().is_err_and(ProbeError::is_unknown);
+    let healthy = asked.is_ok() || is_unknown;
     // Without an answer there is nothing to measure by.
     let said = asked.unwrap_or_else(|why| why.to_string());
-    let outcome = Outcome { name: check.name.clone(), healthy, said, ms, is_left: false };
+    let outcome = Outcome { name: check.name.clone(), healthy, is_unknown, said, ms, is_left: false };
     (check, Some(outcome))
 }

@@ -118,7 +118,7 @@ fn plan(in_place: bool) -> Plan {
             healthy: true,
             said: "200".into(),
             ms: 1,
-            is_left: false,
+            ..Outcome::default()
         }],
         service_before: Some(Observation::only(ServiceState::Running)),
         readings: Vec::new(),

@@ -78,7 +78,7 @@ impl World for FakeWorld<'_> {
 
     fn probe(&self, check: &Check, _scene: &ProbeContext) -> Outcome {
         let healthy = self.daemon == Daemon::Takes || !self.is_new();
-        Outcome { name: check.name.clone(), healthy, said: "asked".into(), ms: 1, is_left: false }
+        Outcome { name: check.name.clone(), healthy, said: "asked".into(), ms: 1, ..Outcome::default() }
     }
 
     fn read(&self, _source: &Probe, _scene: &ProbeContext) -> Result<String, ProbeError> {

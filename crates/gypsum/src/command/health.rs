@@ -42,7 +42,12 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     drop(typed);
     let healthy = health.iter().all(|outcome| outcome.healthy);
     let status = if healthy { ExitStatus::Success } else { ExitStatus::Refused };
-    let word = if healthy { "is healthy, as seen from this host" } else { "is not healthy" };
+    let is_all_known = !health.iter().any(|outcome| outcome.is_unknown);
+    let word = match (healthy, is_all_known) {
+        (true, true) => "is healthy, as seen from this host",
+        (true, false) => "is healthy, as far as this account can see",
+        (false, _) => "is not healthy",
+    };
     let summary = format!("{} {word}", profile.daemon);
     if context.out.json {
         let report = Report { healthy: Some(healthy), health, summary, ..Report::new(&profile.daemon) };

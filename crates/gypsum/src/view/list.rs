@@ -1,7 +1,7 @@
 //! Lists: columns, health outcomes, changes.
 
 use super::{styled, wrapped};
-use crate::out::{BOLD, DIM, ERROR, width as width_of};
+use crate::out::{BOLD, DIM, ERROR, WARNING, width as width_of};
 use gypsum_core::edit::LineDiff;
 use gypsum_core::health::Outcome;
 use gypsum_core::report::Report;
@@ -37,15 +37,24 @@ pub fn in_columns(row: &[String], widths: &[usize]) -> String {
 
 /// What one health check said; `mark` says of one that is not well that it is not.
 pub fn outcome_line(outcome: &Outcome, width: usize, mark: bool) -> Vec<String> {
-    let mut lines = wrapped(&format!("{}: {}", outcome.name, outcome.said), width - 4);
-    let more = lines.len();
+    let (word, style) = match (outcome.is_unknown, outcome.healthy) {
+        (true, _) => ("not known, ", Some(WARNING)),
+        (false, false) => ("unhealthy, ", Some(ERROR)),
+        (false, true) => ("", None),
+    };
+    let word = if mark { word } else { "" };
+    let mut lines = wrapped(&format!("{word}{}: {}", outcome.name, outcome.said), width - 4);
     for (n, line) in lines.iter_mut().enumerate() {
-        if !outcome.healthy && n == 0 {
-            *line =
-                if mark { format!("{} {line}", styled(ERROR, "unhealthy,")) } else { styled(ERROR, line) };
-        } else if n > 0 && more > 1 {
-            *line = format!("    {line}");
-        }
+        *line = match (n, style) {
+            // The word in the colour of what it says; without a word all of the line.
+            (0, Some(style)) if !word.is_empty() => {
+                let rest = line.strip_prefix(word).unwrap_or_default();
+                format!("{} {rest}", styled(style, word.trim_end()))
+            }
+            (0, Some(style)) => styled(style, line),
+            (0, None) => continue,
+            _ => format!("    {line}"),
+        };
     }
     lines
 }

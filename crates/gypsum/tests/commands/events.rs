@@ -20,7 +20,7 @@ fn diff(line: u32, before: Option<&str>, after: Option<&str>) -> LineDiff {
 }
 
 fn outcome(name: &str, healthy: bool, said: &str, ms: u64) -> Outcome {
-    Outcome { name: name.into(), healthy, said: said.into(), ms, is_left: false }
+    Outcome { name: name.into(), healthy, said: said.into(), ms, ..Outcome::default() }
 }
 
 fn done(action: &str, target: &str, ok: bool, said: &str, back: bool) -> Event {

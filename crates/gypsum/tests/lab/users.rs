@@ -44,8 +44,8 @@ fn a_users_own_file_is_the_one_that_counts() {
 #[test]
 #[ignore = "needs root and daemons of Debian: see docs/testing.md"]
 fn an_account_is_told_what_it_cannot_see() {
-    let lab = boot(&["/usr/sbin/sshd", "/usr/bin/redis-server"]);
-    lab.sh("useradd -m -u 1700 mate; chmod 700 /etc/redis; systemctl start ssh; rm -rf /var/lib/gypsum");
+    let lab = boot(&["/usr/sbin/sshd", "/usr/bin/redis-server", "/usr/sbin/php-fpm8.2"]);
+    lab.sh("useradd -m -u 1700 mate; chmod 700 /etc/redis; systemctl start ssh php8.2-fpm; rm -rf /var/lib/gypsum");
     assert_eq!(lab.gypsum(&["change", "sshd", "MaxAuthTries=4"]).0, 0);
     let as_mate = |words: &str| {
         let ran = lab.run(&["runuser", "-u", "mate", "--", "sh", "-c", &format!("gypsum {words} 2>&1")]);
@@ -59,6 +59,12 @@ fn an_account_is_told_what_it_cannot_see() {
         ("show sshd MaxAuthTries", 0, "never by this account; only root can see what root changed"),
         ("check sshd", 0, "sshd -t was not run"),
         ("health sshd", 0, "port 22"),
+        (
+            "health php-fpm",
+            0,
+            "not known, answers clients: this account may not use /run/php/php8.2-fpm.sock",
+        ),
+        ("health php-fpm", 0, "php-fpm is healthy, as far as this account can see"),
     ];
     for (words, status, says) in cases {
         let (got, text) = as_mate(words);

@@ -48,7 +48,13 @@ impl Baseline {
     pub fn watch_unit(&mut self, unit: &str) {
         let check = Check::of_unit(unit);
         let said = ServiceState::Running.words().to_owned();
-        self.outcomes.push(Outcome { name: check.name.clone(), healthy: true, said, ms: 0, is_left: false });
+        self.outcomes.push(Outcome {
+            name: check.name.clone(),
+            healthy: true,
+            said,
+            ms: 0,
+            ..Outcome::default()
+        });
         self.checks_before.push(check.clone());
         self.checks_after.push(check);
     }
