@@ -111,6 +111,20 @@ impl Received {
     }
 }
 
+/// How a client leaves that came for the certificate alone: it says so, over TLS or not, and then that was all. `None` while
+/// it has neither the certificate nor left.
+fn leave(received: &Received, has_left: &mut bool, says: &[u8]) -> Option<Step> {
+    match (&received.certificate, *has_left) {
+        (Some(shown), true) => Some(Step::End(vec![with_tls(shown)])),
+        (None, true) => Some(Step::End(vec![without_tls()])),
+        (Some(_), false) => {
+            *has_left = true;
+            Some(Step::Say(says.to_vec()))
+        }
+        (None, false) => None,
+    }
+}
+
 /// What a client with TLS gets, once the connection speaks it.
 fn with_tls(shown: &ShownCertificate) -> Answer {
     let mut answer = Answer::state(TLS, Grade::Served, "offered");

@@ -1,12 +1,15 @@
 //! SMTP (RFC 3207): what a client gets that asks for TLS.
 
-use super::{Conversation, Foreign, Received, Step, with_tls, without_tls};
+use super::{Conversation, Foreign, Received, Step, leave};
+
+const QUIT: &[u8] = b"QUIT\r\n";
 
 /// A conversation with such a server, which speaks first.
 #[derive(Default)]
 pub(super) struct SmtpTls {
     at: At,
     offers_tls: bool,
+    has_left: bool,
 }
 
 /// What is waited for.
@@ -19,21 +22,12 @@ enum At {
     Hello,
     /// The answer to STARTTLS.
     Start,
-    /// Nothing: what can be said is known.
-    End,
 }
 
 impl Conversation for SmtpTls {
     fn step(&mut self, received: &mut Received) -> Result<Step, Foreign> {
-        if let Some(shown) = &received.certificate {
-            if matches!(self.at, At::End) {
-                return Ok(Step::End(vec![with_tls(shown)]));
-            }
-            self.at = At::End;
-            return Ok(Step::Say(b"QUIT\r\n".to_vec()));
-        }
-        if matches!(self.at, At::End) {
-            return Ok(Step::End(vec![without_tls()]));
+        if let Some(step) = leave(received, &mut self.has_left, QUIT) {
+            return Ok(step);
         }
         loop {
             let Some(line) = received.take_line() else { return Ok(Step::Wait) };
@@ -49,7 +43,10 @@ impl Conversation for SmtpTls {
                 At::Greeting if is_served => (At::Hello, b"EHLO localhost\r\n"),
                 At::Hello if is_served && self.offers_tls => (At::Start, b"STARTTLS\r\n"),
                 At::Start if is_served => return Ok(Step::Secure),
-                _ => (At::End, b"QUIT\r\n"),
+                at => {
+                    self.has_left = true;
+                    (at, QUIT)
+                }
             };
             self.at = next;
             return Ok(Step::Say(says.to_vec()));
