@@ -10,7 +10,7 @@ pub const SOCKETS: &str = "what listens";
 const ALL: &str = "all sockets";
 /// UDP ports from here on are those of questions that a daemon asks.
 const UDP_OF_CLIENTS: u16 = 1024;
-/// So many digits in the name of a Unix socket are a process, and another one next time.
+/// So many digits in the name of a Unix socket may be others next time.
 const NUMBER: usize = 3;
 /// Words of settings that are about where a daemon listens.
 const LISTENING: [&str; 16] = [
@@ -32,9 +32,10 @@ const LISTENING: [&str; 16] = [
     "tls",
 ];
 
-/// The sockets of a service: those of TCP, those of UDP, the paths of Unix sockets; `changing` are the ports that the
-/// kernel gives to whoever names none.
+/// The sockets of a service with these `processes`: those of TCP, those of UDP, the paths of Unix sockets; `changing` are
+/// the ports that the kernel gives to whoever names none.
 pub fn sockets(
+    processes: &[u32],
     tcp: &[SocketAddr],
     udp: &[SocketAddr],
     unix: &[String],
@@ -46,13 +47,12 @@ pub fn sockets(
     let fixed = |at: &&SocketAddr| !changing.contains(&at.port());
     answer.ways.extend(tcp.iter().filter(fixed).map(|at| port("TCP", at)));
     answer.ways.extend(udp.iter().filter(|at| at.port() < UDP_OF_CLIENTS).map(|at| port("UDP", at)));
-    answer.ways.extend(
-        unix.iter().filter(|path| path.starts_with('/')).map(|path| format!("the socket {}", stable(path))),
-    );
+    let unix = unix.iter().filter(|path| path.starts_with('/') && !is_of_a_process(path, processes));
+    answer.ways.extend(unix.map(|path| format!("the socket {}", stable(path))));
     answer
 }
 
-/// A path without the number of a process in it.
+/// A path without numbers that may be others next time.
 fn stable(path: &str) -> String {
     let mut out = String::new();
     let mut rest = path;
@@ -63,6 +63,13 @@ fn stable(path: &str) -> String {
         rest = behind;
     }
     out
+}
+
+/// Whether a path has the number of one of these processes in it: such a socket comes and goes with that process, and no
+/// client knows its name.
+fn is_of_a_process(path: &str, processes: &[u32]) -> bool {
+    let mut numbers = path.split(|c: char| !c.is_ascii_digit()).filter_map(|number| number.parse().ok());
+    numbers.any(|number: u32| processes.contains(&number))
 }
 
 /// Without the sockets that a change asks for to go: its lines name them, or are about where the daemon listens.
@@ -91,17 +98,16 @@ mod tests {
         let at = |text: &str| text.parse::<SocketAddr>().unwrap();
         let tcp = [at("0.0.0.0:80"), at("[::]:80"), at("127.0.0.1:40001")];
         let udp = [at("0.0.0.0:53"), at("0.0.0.0:5353")];
-        let unix = ["/run/quay.2301.sock".to_owned(), "@abstract".to_owned(), "/run/php8.2.sock".to_owned()];
-        let answer = sockets(&tcp, &udp, &unix, &(32_768..=60_999));
-        let wanted =
-            ["TCP port 80", "UDP port 53", "the socket /run/php8.2.sock", "the socket /run/quay.N.sock"];
+        let unix = ["/run/quay.2301.sock", "/run/quays/88", "@abstract", "/run/quay.5432"].map(str::to_owned);
+        let answer = sockets(&[88, 2301], &tcp, &udp, &unix, &(32_768..=60_999));
+        let wanted = ["TCP port 80", "UDP port 53", "the socket /run/quay.N"];
         assert_eq!(ways(&answer), wanted);
     }
 
     #[test]
     fn what_is_asked_for_may_go() {
         let tcp: SocketAddr = "0.0.0.0:8080".parse().unwrap();
-        let answer = sockets(&[tcp], &[], &["/run/a.sock".to_owned()], &(32_768..=60_999));
+        let answer = sockets(&[], &[tcp], &[], &["/run/a.sock".to_owned()], &(32_768..=60_999));
         for (lines, left) in [
             ("rows = 4", 2),
             ("run --at 8080", 1),

@@ -26,7 +26,7 @@ pub fn answer(scene: &ProbeContext) -> Result<Answer, ProbeError> {
         return Err("its sockets are not its own, or it does not run".into());
     }
     let mut own: HashSet<u64> = HashSet::new();
-    for pid in processes {
+    for pid in processes.iter().copied() {
         // One that ended meanwhile has none.
         own.extend(service::sockets_of(pid).into_iter().flatten());
     }
@@ -40,7 +40,7 @@ pub fn answer(scene: &ProbeContext) -> Result<Answer, ProbeError> {
         .filter(|entry| own.contains(&entry.inode) && entry.state == UnixState::UNCONNECTED)
         .filter_map(|entry| Some(entry.path?.to_string_lossy().into_owned()))
         .collect();
-    Ok(sockets(&of(false), &of(true), &unix, &changing()))
+    Ok(sockets(&processes, &of(false), &of(true), &unix, &changing()))
 }
 
 fn changing() -> RangeInclusive<u16> {

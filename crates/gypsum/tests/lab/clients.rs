@@ -199,6 +199,10 @@ const SERVICES: [Service; 13] = [
                 &["--add", "host=all all 192.0.2.0/33 scram-sha-256", "--in", "/etc/postgresql/15/main/pg_hba.conf"],
                 "pg_hba.conf was not reloaded",
             ),
+            (
+                &["ssl_key_file=/etc/ssl/private/nowhere.key", "--accept", "missing-file"],
+                "SSL configuration was not reloaded",
+            ),
         ],
         kept: &[(&["work_mem=8MB"], "answers SASL, as before")],
     },
