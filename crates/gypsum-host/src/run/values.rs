@@ -36,18 +36,31 @@ pub struct ChecksNow {
 impl ChecksNow {
     /// Asks the servers that count who asks, which were left out.
     pub(super) fn ask_counted(&mut self, service: &Service, seen: Option<Observation>) {
-        let scene = ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
-        let mut failed = Vec::new();
-        for check in self.checks.iter_mut().filter(|check| check.probe.is_counted()) {
-            let outcome;
-            (*check, outcome) = measured_by_now(check, &scene);
-            if check.only_compares() && outcome.as_ref().is_none_or(|outcome| !outcome.healthy) {
-                failed.push(check.name.clone());
-            } else {
-                self.known.extend(outcome);
+        self.ask(service, seen, |check| check.probe.is_counted());
+    }
+
+    /// Asks for what those checks are measured by that are meant, side by side. One that only compares and has nothing to
+    /// compare with is left out.
+    fn ask(&mut self, service: &Service, seen: Option<Observation>, is_meant: impl Fn(&Check) -> bool) {
+        let scene = &ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
+        let checks = std::mem::take(&mut self.checks);
+        std::thread::scope(|threads| {
+            let begin = |check| beside::begin(threads, move || measured_by_now(check, scene));
+            let asked: Vec<_> = checks.iter().map(|check| is_meant(check).then(|| begin(check))).collect();
+            for (check, one) in checks.iter().zip(asked) {
+                let Some(one) = one else {
+                    self.checks.push(check.clone());
+                    continue;
+                };
+                // One that broke off has no measure.
+                let (check, outcome) = one.wait().unwrap_or_else(|_| (check.clone(), None));
+                let has_failed = outcome.as_ref().is_none_or(|outcome| !outcome.healthy);
+                if !(check.only_compares() && has_failed) {
+                    self.checks.push(check);
+                    self.known.extend(outcome);
+                }
             }
-        }
-        self.checks.retain(|check| !failed.contains(&check.name));
+        });
     }
 }
 
@@ -236,25 +249,8 @@ impl<'a> Values<'a> {
     ) -> Result<ChecksNow, Error> {
         let mut checks = self.checks(service)?;
         checks.extend(replayed);
-        let mut now = ChecksNow::default();
-        let scene = &ProbeContext { service: service.clone(), seen, ..ProbeContext::default() };
-        std::thread::scope(|threads| {
-            let asked = |check: &Check| match check.probe.is_counted() {
-                true => (check.clone(), None),
-                false => measured_by_now(check, scene),
-            };
-            let begin = |check| beside::begin(threads, move || asked(check));
-            let asked: Vec<_> = checks.iter().map(begin).collect();
-            for (check, one) in checks.iter().zip(asked) {
-                // One that broke off has no measure.
-                let (check, outcome) = one.wait().unwrap_or_else(|_| (check.clone(), None));
-                let has_failed = outcome.as_ref().is_none_or(|outcome| !outcome.healthy);
-                if check.probe.is_counted() || !(check.only_compares() && has_failed) {
-                    now.checks.push(check);
-                    now.known.extend(outcome);
-                }
-            }
-        });
+        let mut now = ChecksNow { checks, known: Vec::new() };
+        now.ask(service, seen, |check| !check.probe.is_counted());
         Ok(now)
     }
 
