@@ -233,7 +233,7 @@ fn a_set_value_reads_back_and_nothing_else_changes() {
 
 #[test]
 fn disabled_and_enabled_again_is_the_same_bytes() {
-    over(&source(), 40, |source, effective| {
+    over(&source(), 20, |source, effective| {
         let profile = sshd();
         let once = settings(&source, &profile);
         for (address, _) in once.iter().filter(|(address, _)| !address.contains('#')).take(3) {
