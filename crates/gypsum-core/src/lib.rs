@@ -59,6 +59,7 @@ pub mod secret;
 pub mod service;
 pub mod starter;
 pub mod survey;
+pub mod trial;
 pub mod value;
 
 pub use gypsum_formats::{doc, text, witness};

@@ -89,16 +89,16 @@ pub fn run_interruptible(argv: &[String], limit: Duration) -> io::Result<Ran> {
     carry_out(command_of(argv)?, Limit::unless(limit, &interrupt::is_requested), false, Stdio::null())
 }
 
-/// Runs a command that reads `input`.
+/// Runs a command that reads `input`; it is ended when the time is up, or somebody wants out.
 ///
 /// # Errors
 ///
 /// Where it could not be started.
-pub fn run_with_input(command: Command, input: &[u8], limit: Duration) -> io::Result<Ran> {
+pub fn run_with_input(command: Command, input: &[u8], limit: Limit<'_>) -> io::Result<Ran> {
     let mut file = memory("in")?;
     file.write_all(input)?;
     file.rewind()?;
-    carry_out(command, Limit::of(limit), false, file.into())
+    carry_out(command, limit, false, file.into())
 }
 
 fn command_of(argv: &[String]) -> io::Result<Command> {

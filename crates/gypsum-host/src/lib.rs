@@ -79,6 +79,7 @@ pub mod starter;
 pub mod state;
 pub mod survey;
 pub mod transaction;
+pub mod trial;
 pub mod trust;
 mod unread;
 pub mod view;

@@ -1,5 +1,6 @@
 //! What is mounted where, as our own process sees it.
 
+use rustix::mount::MountFlags;
 use std::io;
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
@@ -19,6 +20,43 @@ pub fn points() -> Vec<PathBuf> {
 fn point(line: &str) -> Option<PathBuf> {
     let point = line.split(' ').nth(4)?;
     Some(PathBuf::from(point.replace("\\040", " ").replace("\\011", "\t").replace("\\134", "\\")))
+}
+
+/// A mount.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Mounted {
+    /// Where.
+    pub point: PathBuf,
+    /// The type of its file system.
+    pub kind: String,
+    /// What is not allowed on it.
+    pub flags: MountFlags,
+}
+
+/// All mounts, the lower ones first.
+///
+/// # Errors
+///
+/// If the table of mounts cannot be read.
+pub fn all() -> io::Result<Vec<Mounted>> {
+    let table = std::fs::read_to_string(TABLE)?;
+    Ok(table.lines().filter_map(mounted).collect())
+}
+
+fn mounted(line: &str) -> Option<Mounted> {
+    let (_, rest) = line.split_once(" - ")?;
+    let mut flags = MountFlags::empty();
+    for option in line.split(' ').nth(5)?.split(',') {
+        flags |= match option {
+            "ro" => MountFlags::RDONLY,
+            "nosuid" => MountFlags::NOSUID,
+            "nodev" => MountFlags::NODEV,
+            "noexec" => MountFlags::NOEXEC,
+            // Those of times stay as they are where none is named (mount(2)).
+            _ => MountFlags::empty(),
+        };
+    }
+    Some(Mounted { point: point(line)?, kind: rest.split(' ').next()?.to_owned(), flags })
 }
 
 /// The mount points of file systems that a program serves, and not the kernel.

@@ -190,6 +190,20 @@ fn unable(why: &str) -> Finding {
     )
 }
 
+/// Writes what a file is to hold into `folder`, as the `n`th one, with the owner and mode that it is to have; its place.
+pub(crate) fn stand_in(folder: &Path, n: usize, file: &Proposed<'_>, bytes: &[u8]) -> Result<PathBuf, Error> {
+    let folder = folder.join(n.to_string());
+    let path = folder.join(file.real.file_name().unwrap_or_default());
+    let there = ownership_of(file.real).map_err(|error| Error::file("look at", file.real, error))?;
+    let model = there.is_some().then_some(file.real);
+    let written = fs::create_dir(&folder)
+        .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
+        .and_then(|()| RealDisk.create(&path, bytes, model))
+        .and_then(|()| file.ownership.map_or(Ok(()), |ownership| RealDisk.set_ownership(&path, &ownership)));
+    written.map_err(|error| Error::file("write the proposal for the check to", &path, error))?;
+    Ok(path)
+}
+
 /// The folder in which the proposal waits to be shown, and the command with its words filled in.
 struct Stage<'a> {
     checker: &'a Checker,
@@ -221,28 +235,14 @@ impl<'a> Stage<'a> {
             folder,
         };
         for (n, file) in proposed.iter().enumerate() {
-            let stand_in = file.bytes.map(|bytes| stage.place(n, file, bytes)).transpose()?;
+            let stand_in =
+                file.bytes.map(|bytes| stand_in(stage.folder.path(), n, file, bytes)).transpose()?;
             if let (true, Some(path)) = (file.is_home, &stand_in) {
                 stage.stand_in.clone_from(path);
             }
             stage.view.files.push((file.real.to_owned(), stand_in));
         }
         Ok(stage)
-    }
-
-    fn place(&self, n: usize, file: &Proposed<'_>, bytes: &[u8]) -> Result<PathBuf, Error> {
-        let folder = self.folder.path().join(n.to_string());
-        let path = folder.join(file.real.file_name().unwrap_or_default());
-        let there = ownership_of(file.real).map_err(|error| Error::file("look at", file.real, error))?;
-        let model = there.is_some().then_some(file.real);
-        let written = fs::create_dir(&folder)
-            .and_then(|()| fs::set_permissions(&folder, fs::Permissions::from_mode(0o711)))
-            .and_then(|()| RealDisk.create(&path, bytes, model))
-            .and_then(|()| {
-                file.ownership.map_or(Ok(()), |ownership| RealDisk.set_ownership(&path, &ownership))
-            });
-        written.map_err(|error| Error::file("write the proposal for the check to", &path, error))?;
-        Ok(path)
     }
 
     fn substitutes(&self) -> bool {

@@ -1,6 +1,6 @@
 //! The shell's own word on a file of assignments: its syntax check, which runs nothing of it.
 
-use crate::children::{Ran, run_with_input};
+use crate::children::{Limit, Ran, run_with_input};
 use gypsum_core::finding::Finding;
 use std::path::Path;
 use std::process::Command;
@@ -41,5 +41,5 @@ pub fn syntax(path: &Path, before: Option<&[u8]>, after: &[u8]) -> Option<Vec<Fi
 fn asked(shell: &str, text: &[u8]) -> Option<Ran> {
     let mut command = Command::new(shell);
     command.arg("-n");
-    run_with_input(command, text, LIMIT).ok().filter(|ran| !ran.timed_out)
+    run_with_input(command, text, Limit::of(LIMIT)).ok().filter(|ran| !ran.timed_out)
 }

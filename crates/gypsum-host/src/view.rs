@@ -106,7 +106,7 @@ fn try_enter(words: &[String]) -> io::Result<std::convert::Infallible> {
 
 /// The folders without those that an overlay over another one covers, too: what is mounted in between it does not. One
 /// overlay upon another may be one too many for the kernel.
-fn outermost(folders: Vec<PathBuf>) -> Vec<PathBuf> {
+pub(crate) fn outermost(folders: Vec<PathBuf>) -> Vec<PathBuf> {
     let points = crate::mounts::points();
     let covers = |above: &PathBuf, folder: &PathBuf| {
         let is_between =
@@ -118,7 +118,7 @@ fn outermost(folders: Vec<PathBuf>) -> Vec<PathBuf> {
 }
 
 /// Lays an overlay over `folder`, and binds again what is mounted below it.
-fn cover(base: &Path, n: usize, folder: &Path) -> io::Result<()> {
+pub(crate) fn cover(base: &Path, n: usize, folder: &Path) -> io::Result<()> {
     let part = |name: &str| base.join(format!("{name}{n}"));
     let (upper, work) = (part("upper"), part("work"));
     fs::create_dir(&upper)?;
@@ -166,7 +166,7 @@ fn now_s() -> io::Result<i64> {
     i64::try_from(now.as_secs()).map_err(io::Error::other)
 }
 
-fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
+pub(crate) fn show(file: &Path, stand_in: Option<&Path>) -> io::Result<()> {
     let disk = RealDisk;
     let Some(stand_in) = stand_in else {
         return disk.remove(file);

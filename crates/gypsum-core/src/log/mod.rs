@@ -2,7 +2,7 @@
 
 mod kinds;
 
-pub use kinds::new_errors;
+pub use kinds::{kind_of, new_errors};
 
 /// A line of a log.
 #[derive(Clone, Debug, PartialEq, Eq)]

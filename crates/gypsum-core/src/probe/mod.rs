@@ -203,6 +203,30 @@ impl Probe {
         }
     }
 
+    /// Whether it asks as a client does, or looks at what clients see, and knows nothing else of the service.
+    pub fn asks_as_client(&self) -> bool {
+        match self {
+            Self::Listens { .. }
+            | Self::Tcp(_)
+            | Self::Greeting(_)
+            | Self::Talk(_)
+            | Self::Handshake(_)
+            | Self::Http(_)
+            | Self::Tls(_)
+            | Self::Dns(_)
+            | Self::Ssh(_)
+            | Self::Replay(_) => true,
+            Self::Each(probes) => probes.iter().all(Self::asks_as_client),
+            Self::Service
+            | Self::Unit { .. }
+            | Self::Sockets
+            | Self::Process(_)
+            | Self::Log(_)
+            | Self::File(_)
+            | Self::Command(_) => false,
+        }
+    }
+
     /// Whether its answers can be compared with those from before.
     fn has_answers(&self) -> bool {
         matches!(self, Self::Http(_) | Self::Dns(_) | Self::Talk(_) | Self::Handshake(_) | Self::Ssh(_))

@@ -13,6 +13,7 @@ mod schema;
 mod service;
 mod setting;
 mod sites;
+mod trial;
 
 pub use argv::Argv;
 pub use ask::{Ask, NOBODYS_NAME, NameAnswer};
@@ -27,3 +28,4 @@ pub use schema::{Checker, Condition, Effective, Files, Layout, Listen, Other, Pr
 pub use service::{Activation, Hook, Part, Plain, Proof, RelatedService, Service, ServiceManagerKind, Stop};
 pub use setting::{Role, Setting, Sort};
 pub use sites::Sites;
+pub use trial::{Trial, TrialWhen};

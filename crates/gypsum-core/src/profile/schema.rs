@@ -3,7 +3,7 @@
 use super::argv::Argv;
 use super::ask::Ask;
 use super::service::{Hook, RelatedService, Service};
-use super::{Elsewhere, Login, NameList, Rule, Setting, Sites};
+use super::{Elsewhere, Login, NameList, Rule, Setting, Sites, Trial};
 use crate::address::Address;
 use crate::doc::{Dialect, Family};
 use crate::probe::Check;
@@ -78,6 +78,9 @@ pub struct Profile {
     pub listen: Vec<Listen>,
     /// What clients can ask it for, of a web server.
     pub sites: Option<Sites>,
+    /// Whether a trial start of it can be made.
+    #[serde(default)]
+    pub trial: Trial,
     /// Blocks that hold only under a condition.
     #[serde(default)]
     pub condition: Vec<Condition>,
@@ -437,6 +440,7 @@ impl Profile {
             values: Spelling::default(),
             listen: Vec::new(),
             sites: None,
+            trial: Trial::default(),
             rule: Vec::new(),
             effective: None,
             version: None,

@@ -36,5 +36,5 @@ pub use ready::ready;
 pub use recorder::Acceptance;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use replayed::Replaying;
-pub use request::{ChangeRequest, NewContent, TakeBack, Wishes};
+pub use request::{ChangeRequest, NewContent, TakeBack, TrialWish, Wishes};
 pub use values::{ChecksNow, Values};

@@ -41,6 +41,18 @@ impl TakeBack {
     }
 }
 
+/// Whether a person wants a trial start.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum TrialWish {
+    /// Where the profile says that it is harmless and fast.
+    #[default]
+    AsKnown,
+    /// By all means.
+    Yes,
+    /// None.
+    No,
+}
+
 /// How a change is carried out, as far as the person said.
 #[derive(Clone, Debug, Default)]
 pub struct Wishes {
@@ -64,6 +76,8 @@ pub struct Wishes {
     pub expects: Vec<(String, String)>,
     /// Which requests of clients are asked again.
     pub replaying: Replaying,
+    /// Whether the daemon is started on the proposal to try it.
+    pub trial: TrialWish,
     /// How long all must stay healthy, where the person knows better.
     pub steady: Option<Duration>,
 }

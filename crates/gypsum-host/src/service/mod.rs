@@ -13,7 +13,7 @@ mod systemd;
 
 pub use holdings::OwnedResources;
 pub use proc::{is_of_user, sockets as sockets_of, unit_of as unit_of_process};
-pub use systemd::ManagerScope;
+pub use systemd::{ManagerScope, bus_label};
 
 use crate::children::{self, Limit};
 use crate::error::Error;
@@ -92,7 +92,7 @@ impl Acted {
 }
 
 /// How long a question to a service manager may take.
-const ASKING: Duration = Duration::from_secs(10);
+pub(crate) const ASKING: Duration = Duration::from_secs(10);
 
 /// What has a service.
 fn manager_of(service: &Service) -> &'static dyn ServiceManager {
@@ -105,6 +105,13 @@ fn manager_of(service: &Service) -> &'static dyn ServiceManager {
         ServiceManagerKind::Runit => &runit::Runit,
         ServiceManagerKind::Script => &script::Script,
     }
+}
+
+/// Which of systemd's managers has a service; none where another service manager does, or none at all.
+pub fn systemd_of(service: &Service) -> Option<ManagerScope> {
+    let is_unit = service.plain.is_none() && !service.unit.is_empty();
+    let keeper = service.keeper.unwrap_or_else(keeper_of_host);
+    (is_unit && keeper == ServiceManagerKind::Systemd).then(|| ManagerScope::of(service))
 }
 
 /// The service manager that this host was booted with.

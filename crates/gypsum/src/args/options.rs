@@ -47,6 +47,12 @@ pub struct ChangeOptions {
     /// Ask nothing again of what clients asked
     #[arg(long)]
     pub no_replay: bool,
+    /// Start the daemon on the new files apart from everything that others use, and ask there what clients ask
+    #[arg(long, conflicts_with = "no_trial")]
+    pub trial: bool,
+    /// Make no such trial start
+    #[arg(long)]
+    pub no_trial: bool,
     /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
     #[arg(long, value_name = "TIME")]
     pub steady: Option<String>,

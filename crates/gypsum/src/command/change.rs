@@ -15,7 +15,9 @@ use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
 use gypsum_host::profiles::for_file;
-use gypsum_host::run::{Acceptance, ChangeRequest, Finished, NewContent, Replaying, Wishes, ready};
+use gypsum_host::run::{
+    Acceptance, ChangeRequest, Finished, NewContent, Replaying, TrialWish, Wishes, ready,
+};
 use gypsum_host::who::login_name;
 use std::time::Duration;
 
@@ -118,6 +120,11 @@ pub fn request_of(
             (_, true) => Replaying::Nothing,
             (true, false) => Replaying::All,
             (false, false) => Replaying::Files,
+        },
+        trial: match (options.trial, options.no_trial) {
+            (_, true) => TrialWish::No,
+            (true, false) => TrialWish::Yes,
+            (false, false) => TrialWish::AsKnown,
         },
         readings,
         expects: options.expect.iter().map(expect).collect::<Result<_, _>>()?,

@@ -231,7 +231,8 @@ fn what_breaks_clients_elsewhere_is_seen_at_an_address_that_they_reach() {
         systemctl start nginx; sleep 0.3");
     let seen = || lab.sh("curl -s -o /dev/null -w %{http_code} http://192.0.2.9:8080/");
     assert_eq!(seen(), "200");
-    let (status, document) = lab.gypsum(&["change", "nginx", "-y", "--add", "geo $guest..192.0.2.0/24=1"]);
+    let (status, document) =
+        lab.gypsum(&["change", "nginx", "-y", "--no-trial", "--add", "geo $guest..192.0.2.0/24=1"]);
     let said = document.to_string();
     assert_eq!(status, 4, "{said}");
     let why = "answers 503 to http://192.0.2.9:8080/, and answered 200 before";
@@ -246,14 +247,15 @@ fn what_clients_asked_is_answered_as_before() {
     let lab = boot(&["/usr/sbin/nginx", "/usr/bin/curl"]);
     lab.sh("mkdir /var/www/html/boards; echo east > /var/www/html/boards/east.html; systemctl start nginx; sleep 0.3
         for n in 1 2 3; do curl -s -A Mozilla/5.0 -o /dev/null 'http://127.0.0.1/boards/east.html?token=kelp77'; done");
-    let (status, document) = lab.gypsum(&["change", "nginx", "-y", "http..keepalive_timeout=70"]);
+    let (status, document) =
+        lab.gypsum(&["change", "nginx", "-y", "--no-trial", "http..keepalive_timeout=70"]);
     assert_eq!(status, 0, "{document:#}");
     let said = document["health"].to_string();
     assert!(said.contains("what clients asked") && said.contains("answers 200, as before"), "{said}");
     lab.sh("! grep -rqE 'boards/east|kelp77' /var/lib/gypsum");
     lab.sh("grep -q 'HEAD /boards/east.html HTTP/1.1. 200 .*gypsum' /var/log/nginx/access.log");
     lab.sh("echo 'location /boards/ { alias /var/www/html/; }' > /root/piece");
-    let moved = ["change", "nginx", "-y", "--piece", "/root/piece", "--under", "server"];
+    let moved = ["change", "nginx", "-y", "--no-trial", "--piece", "/root/piece", "--under", "server"];
     let (status, document) = lab.gypsum(&moved);
     assert_eq!(status, 4, "{document:#}");
     let why = "answers 404 to http://127.0.0.1/boards/east.html, and answered 200 before";
@@ -272,7 +274,7 @@ fn what_breaks_clients_is_restored_and_what_was_asked_for_is_kept() {
             || lab.sh(&format!("bash -c '{}'", service.client.replace('\'', "'\\''"))).trim().to_owned();
         assert_eq!(seen(), service.well, "{}", service.name);
         let change = |edits: &[&str]| {
-            let words = [&["change", service.name, "-y"], edits].concat();
+            let words = [&["change", service.name, "-y", "--no-trial"], edits].concat();
             let (status, document) = lab.gypsum(&words);
             (status, document.to_string())
         };

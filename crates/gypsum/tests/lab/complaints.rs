@@ -4,17 +4,17 @@
 use crate::host::{Lab, boot, side_by_side};
 
 /// A daemon, with good changes (a setting that takes all of these values) and such as only its log complains about.
-struct Case {
-    name: &'static str,
-    program: &'static str,
-    start: &'static str,
-    good: (&'static str, [&'static str; 7]),
-    bad: &'static [(&'static [&'static str], &'static str)],
+pub struct Case {
+    pub name: &'static str,
+    pub program: &'static str,
+    pub start: &'static str,
+    pub good: (&'static str, [&'static str; 7]),
+    pub bad: &'static [(&'static [&'static str], &'static str)],
 }
 
 const NUMBERS: [&str; 7] = ["61", "62", "63", "64", "65", "66", "67"];
 
-const CASES: [Case; 15] = [
+pub const CASES: [Case; 15] = [
     Case {
         name: "nginx",
         program: "/usr/sbin/nginx",

@@ -27,6 +27,7 @@ fn walk(lab: &Lab, case: &Case<'_>) {
         let mut words = vec!["change", daemon, edit, "--why", "a test"];
         if edit == case.breaks {
             words.extend([
+                "--no-trial",
                 "--accept",
                 "foreign-address",
                 "--accept",
@@ -98,6 +99,7 @@ fn sshd() {
     // A restart that fails leaves it down, and its run-time folder gone.
     let (status, report) = lab.gypsum(&[
         "change",
+        "--no-trial",
         "sshd",
         "ListenAddress=192.0.2.1",
         "--activation",

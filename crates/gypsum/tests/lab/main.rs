@@ -33,6 +33,7 @@ mod restarts;
 mod rules;
 mod services;
 mod shipped;
+mod trial;
 mod units;
 mod upgrade;
 mod users;

@@ -116,7 +116,8 @@ fn the_reason_that_only_the_log_names_is_on_the_screen() {
         let lab = boot(&[case.program, "/usr/bin/socat"]);
         lab.sh(case.start);
         lab.sh("for udp in TCP UDP; do systemd-run -q socat $udp-LISTEN:8099,fork,reuseaddr EXEC:/bin/cat; done; sleep 0.5");
-        let words = [&["change", case.daemon][..], case.edit, &["--accept", "port-taken"]].concat();
+        let words =
+            [&["change", case.daemon, "--no-trial"][..], case.edit, &["--accept", "port-taken"]].concat();
         let (status, report) = lab.gypsum(&words);
         let log = report["log"].to_string();
         assert_eq!(

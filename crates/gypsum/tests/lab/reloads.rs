@@ -123,7 +123,7 @@ END
     let words: Vec<&str> = ["change", case.daemon]
         .into_iter()
         .chain(case.edits.iter().copied())
-        .chain(["--accept", "port-taken=for the test"])
+        .chain(["--accept", "port-taken=for the test", "--no-trial"])
         .collect();
     let (status, report) = lab.gypsum(&words);
     let told = |verdict: &str| report["verdict"] == verdict;

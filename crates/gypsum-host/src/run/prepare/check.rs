@@ -6,6 +6,7 @@ use super::new_file::NewFile;
 use super::own_checker::OwnChecker;
 use super::own_rules::{OwnRules, new_settings};
 use super::proposal::Proposal;
+use super::trial_start::TrialStarts;
 use crate::error::Error;
 use crate::files::Loading;
 use crate::guardian::Guardian;
@@ -64,6 +65,7 @@ pub(super) fn check(
     let timer = Timer::start(cx.world);
     let own = proposal.run_rules(disk)?;
     let mut runs = vec![CheckRun { name: "Gypsum's rules".to_owned(), ms: timer.ms(cx.world) }];
+    let trial = TrialStarts::begin(&proposal, &service, &found, &own.after);
     let (mut findings, checked) = with_service(own, proposal, (service, found), asked, to)?;
     findings.extend(of_files);
     findings.extend(checked.run_service_rules(cx.state, disk));
@@ -80,9 +82,18 @@ pub(super) fn check(
     }
     let found = said.transpose()?.map(|said| said.findings).unwrap_or_default();
     let mut findings = checked.hear_others(cx.world, found, &mut runs)?;
+    let faults = || findings.iter().filter(|finding| finding.severity == Severity::Fault);
+    let (has_fault, is_refused) =
+        (faults().next().is_some(), faults().any(|fault| !acceptance.has(&fault.rule)));
     // A proposal that a checker refuses is not understood at all.
-    if !findings.iter().any(|finding| finding.severity == Severity::Fault) {
+    if !has_fault {
         findings.extend(checked.ask_daemon(cx.world, &known, &mut runs)?);
+    }
+    if !is_refused {
+        let (found, run, note) = trial.told();
+        runs.extend(run);
+        findings.extend(found);
+        note.into_iter().for_each(|note| cx.recorder.note(note));
     }
     if cx.world.interrupted() {
         return Ok(Step::Ended(obstacle.interrupted()));

@@ -27,6 +27,7 @@ mod running_process;
 mod save;
 mod sections;
 mod take_back;
+mod trial_start;
 mod unread_changes;
 mod whole_files;
 

@@ -29,7 +29,7 @@ pub fn files(whose: &ManagerScope, unit: &str, list: &str) -> Vec<String> {
 
 /// A name as part of an object's path: what is no letter or digit is written as `_` and its two hexadecimal digits
 /// (sd_bus_path_encode(3)).
-fn label(name: &str) -> String {
+pub fn label(name: &str) -> String {
     let one = |(n, byte): (usize, u8)| match byte {
         b'a'..=b'z' | b'A'..=b'Z' => char::from(byte).to_string(),
         b'0'..=b'9' if n > 0 => char::from(byte).to_string(),

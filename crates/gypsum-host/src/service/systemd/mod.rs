@@ -10,6 +10,7 @@ mod journal;
 mod shown;
 mod whose;
 
+pub use credentials::label as bus_label;
 pub use whose::ManagerScope;
 
 use super::ActionError;

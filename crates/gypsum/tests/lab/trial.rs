@@ -1,0 +1,341 @@
+//! Trial starts: real daemons, their good and bad files, and what of a trial can be seen afterwards.
+
+use crate::complaints::CASES;
+use crate::host::{Lab, boot, side_by_side};
+use gypsum_core::profile::{TrialWhen, built_in, read};
+use serde_json::Value;
+use std::collections::BTreeSet;
+
+/// What a host shows of itself, a fact a line: files with their owner, mode, times and content, sockets, processes, mounts,
+/// control groups, shared memory, the daemon's own account. Without what Gypsum, the journal and this look change.
+const SNAPSHOT: &str = r#"
+find /etc /var /run /tmp /usr/local /srv /root /opt -xdev \
+    -not -path '/var/lib/gypsum*' -not -path '/run/gypsum*' -not -path '/var/log*' -not -path '/run/log*' -not -path '/tmp/sort*' \
+    -not -path '/run/systemd*' -not -path '/run/dbus*' -not -path '/tmp' -not -path '/var/tmp' -not -path '/run' \
+    -printf 'file %p %y %m %U:%G %s %T@ %C@\n' 2>/dev/null | sort
+find /etc /run /var/lib /var/spool /srv -xdev -type f -size -300k -not -path '/var/lib/gypsum*' \
+    -not -path '/run/systemd*' -not -path '/run/log*' -print0 2>/dev/null | sort -z | xargs -0 sha256sum 2>/dev/null
+(ss -Hlntup; ss -Hlx | grep -v u_dgr) | awk '{print "socket", $1, $5, $NF}' | sort
+ps -eo pid=,ppid=,comm= | grep -v -E ' (ps|sh|find|sort|xargs|sha256sum|ss|awk|grep|cat|sed)$' | sed 's/^/process /'
+sed 's/^/mount /' /proc/1/mountinfo
+find /sys/fs/cgroup/systemd /sys/fs/cgroup/unified -type d 2>/dev/null | sed 's/^/group /' | sort
+ipcs -a | sed 's/^/ipc /'
+ip -o addr | sed 's/^/net /; s/valid_lft.*//'
+"#;
+
+fn snapshot(lab: &Lab) -> BTreeSet<String> {
+    lab.sh(SNAPSHOT).lines().map(str::to_owned).collect()
+}
+
+/// How many lines the journal and all log files have. The daemon is asked how it is by every change, and some log that.
+fn logged(lab: &Lab) -> usize {
+    let count = "(journalctl -q _TRANSPORT=syslog _TRANSPORT=journal _TRANSPORT=stdout; find /var/log -type f -not -path '/var/log/journal*' -print0 | xargs -0 cat) | wc -l";
+    lab.sh(count).parse().unwrap()
+}
+
+fn findings<'a>(document: &'a Value, rule: &str) -> Vec<&'a str> {
+    let all = document["findings"].as_array().unwrap().iter();
+    all.filter(|finding| finding["rule"] == rule)
+        .map(|finding| finding["message"].as_str().unwrap())
+        .collect()
+}
+
+fn was_tried(document: &Value) -> bool {
+    let all = document["checked_by"].as_array().unwrap().iter();
+    all.into_iter().any(|run| run["name"].as_str().unwrap().starts_with("a trial start"))
+}
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn good_files_pass_and_nothing_of_a_trial_remains() {
+    side_by_side(2, &CASES, |case| {
+        if read(built_in(case.name).unwrap().text).unwrap().trial.when == TrialWhen::Never {
+            return;
+        }
+        let lab = boot(&[case.program]);
+        lab.sh(case.start);
+        let (setting, values) = case.good;
+        let change = |value: &str, trial: &str| {
+            let edit = format!("{setting}={value}");
+            let (status, document) = lab.gypsum(&["change", case.name, "-n", trial, &edit]);
+            assert_eq!(status, 0, "{} {edit}: {document:#}", case.name);
+            assert_eq!(was_tried(&document), trial == "--trial", "{} {edit}: {document:#}", case.name);
+            for rule in ["trial", "after-boot"] {
+                assert_eq!(findings(&document, rule), Vec::<&str>::new(), "{} {edit}", case.name);
+            }
+        };
+        // The first one makes folders of Gypsum's own, and warms up what the host makes at a first look.
+        change(values[0], "--trial");
+        // What changes by itself meanwhile, or by asking the daemon how it is, is no trace of it.
+        let first = snapshot(&lab);
+        change(values[0], "--no-trial");
+        lab.sh("sleep 1");
+        let before = snapshot(&lab);
+        let by_itself: BTreeSet<&str> =
+            first.symmetric_difference(&before).map(|line| subject(line)).collect();
+        let logs = logged(&lab);
+        values[1..3].iter().for_each(|value| change(value, "--trial"));
+        let by_trials = logged(&lab) - logs;
+        let logs = logged(&lab);
+        let after = snapshot(&lab);
+        let traces: Vec<&String> =
+            before.symmetric_difference(&after).filter(|line| !by_itself.contains(subject(line))).collect();
+        assert_eq!(traces, Vec::<&String>::new(), "{}", case.name);
+        values[1..3].iter().for_each(|value| change(value, "--no-trial"));
+        let by_asking = logged(&lab) - logs;
+        assert_eq!(by_trials, by_asking, "{}: {}", case.name, lab.sh("journalctl --no-pager -n 20"));
+    });
+}
+
+/// What a line of a snapshot is about.
+fn subject(line: &str) -> &str {
+    match line.split_once(' ') {
+        Some(("file", rest)) => rest.split(' ').next().unwrap_or(rest),
+        Some((_, rest)) => rest,
+        None => line,
+    }
+}
+
+/// A fault that the daemon's own checker lets through: the daemon, what is installed and started, the edits, and what the
+/// trial start says.
+struct Fault {
+    daemon: &'static str,
+    program: &'static str,
+    start: &'static str,
+    edits: &'static [&'static str],
+    rule: &'static str,
+    says: &'static str,
+}
+
+const FAULTS: [Fault; 9] = [
+    Fault {
+        daemon: "apache2",
+        program: "/usr/sbin/apache2",
+        start: "systemctl start apache2",
+        edits: &["--add", "ThreadStackSize=99999999999", "--accept", "value"],
+        rule: "trial",
+        says: "unable to create worker thread",
+    },
+    Fault {
+        daemon: "apache2",
+        program: "/usr/sbin/apache2",
+        start: "systemctl start apache2; mkdir /var/www/html/east; echo east > /var/www/html/east/index.html
+            for n in 1 2 3; do curl -s -A Mozilla -o /dev/null http://127.0.0.1/east/; done",
+        edits: &["--add", "VirtualHost *:80..Redirect=gone /east/"],
+        rule: "trial",
+        says: "what clients asked: answers 410 to http://127.0.0.1/east/, and answered 200 before",
+    },
+    Fault {
+        daemon: "dovecot",
+        program: "/usr/sbin/dovecot",
+        start: "systemctl start dovecot; sleep 1",
+        edits: &["listen=127.0.0.2"],
+        rule: "trial",
+        says: "connection refused",
+    },
+    Fault {
+        daemon: "unbound",
+        program: "/usr/sbin/unbound",
+        start: "systemctl start unbound",
+        edits: &["server..do-udp=no"],
+        rule: "trial",
+        says: "no process listens there",
+    },
+    Fault {
+        daemon: "sshd",
+        program: "/usr/sbin/sshd",
+        start: "systemctl start ssh",
+        edits: &["KexAlgorithms=diffie-hellman-group1-sha1"],
+        rule: "trial",
+        says: "no matching key exchange method",
+    },
+    Fault {
+        daemon: "haproxy",
+        program: "/usr/sbin/haproxy",
+        start: PROXY,
+        edits: &["frontend boards..default_backend=spare"],
+        rule: "trial",
+        says: "answers 503 to http://127.0.0.1/, and answered 200 before",
+    },
+    Fault {
+        daemon: "nginx",
+        program: "/usr/sbin/nginx",
+        start: "systemctl start nginx; mkdir /run/quays",
+        edits: &["pid=/run/quays/nginx.pid"],
+        rule: "after-boot",
+        says: "nginx starts now, but after the next boot it does not start",
+    },
+    Fault {
+        daemon: "redis",
+        program: "/usr/bin/redis-server",
+        start: "systemctl start redis-server; mkdir /etc/boards; echo 'mode good' > /etc/boards/boards.conf
+            setsid perl /usr/local/lib/boards.pl > /dev/null 2>&1 & sleep 0.5",
+        edits: &["port=8571", "--accept", "port-taken"],
+        rule: "trial",
+        says: "would listen on 127.0.0.1:8571 (TCP), where another process listens",
+    },
+    Fault {
+        daemon: "mariadb",
+        program: "/usr/sbin/mariadbd",
+        start: "systemctl start mariadb",
+        edits: &["mysqld..bind-address=192.0.2.9", "--accept", "foreign-address", "--trial"],
+        rule: "trial",
+        says: "answers clients",
+    },
+];
+
+/// A balancer before a web server on this host.
+const PROXY: &str = "printf 'server { listen 8081; root /var/www/html; }' > /etc/nginx/sites-enabled/default; systemctl start nginx
+    printf 'frontend boards\\n\\tbind 127.0.0.1:80\\n\\tmode http\\n\\tdefault_backend tides\\nbackend tides\\n\\tmode http\\n\\tserver a 127.0.0.1:8081\\nbackend spare\\n\\tmode http\\n' \
+    >> /etc/haproxy/haproxy.cfg; systemctl start haproxy; sleep 0.5";
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn what_would_fail_is_refused_before_it_is_live() {
+    side_by_side(2, &FAULTS, |fault| {
+        let lab = boot(&[fault.program]);
+        lab.sh(fault.start);
+        let (status, document) = lab.gypsum(&[&["change", fault.daemon, "-n"], fault.edits].concat());
+        let told = findings(&document, fault.rule);
+        assert!(
+            told.iter().any(|line| line.contains(fault.says)),
+            "{} {:?}: {document:#}",
+            fault.daemon,
+            fault.edits
+        );
+        assert_eq!(status, if fault.rule == "trial" { 3 } else { 0 }, "{document:#}");
+    });
+}
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn what_a_proposal_reaches_on_this_host_is_reached_from_a_trial() {
+    let lab = boot(&["/usr/sbin/nginx", "/usr/sbin/dnsmasq", "/usr/sbin/php-fpm8.2"]);
+    // A name that only the host's own name server knows, a socket, and a port.
+    lab.sh("printf 'address=/tides.saltmarsh.example/127.0.0.1\\n' > /etc/dnsmasq.d/tides.conf; systemctl start dnsmasq
+        echo 'nameserver 127.0.0.1' > /etc/resolv.conf
+        printf 'server { listen 8081; root /var/www/html; }' > /etc/nginx/conf.d/tides.conf; systemctl start nginx php8.2-fpm; sleep 0.5
+        printf 'server {\\n listen 127.0.0.1:8082;\\n server_name boards.saltmarsh.example;\\n location / { proxy_pass http://tides.saltmarsh.example:8081; }\\n}\\n' > /root/by-name
+        printf 'server {\\n listen 127.0.0.1:8083;\\n server_name boards.saltmarsh.example;\\n location / { include fastcgi.conf; fastcgi_pass unix:/run/php/php8.2-fpm.sock; }\\n}\\n' > /root/by-socket");
+    for whole in ["by-name", "by-socket"] {
+        let at = format!("/etc/nginx/conf.d/{whole}.conf");
+        let (status, document) = lab.gypsum(&[
+            "change",
+            "nginx",
+            "-n",
+            "--whole",
+            &format!("/root/{whole}"),
+            "--in",
+            &at,
+            "--new",
+        ]);
+        assert_eq!(status, 0, "{document:#}");
+        assert!(was_tried(&document), "{document:#}");
+        assert_eq!(findings(&document, "trial"), Vec::<&str>::new());
+    }
+    let lab = boot(&["/usr/sbin/haproxy"]);
+    lab.sh(PROXY);
+    let (status, document) = lab.gypsum(&["change", "haproxy", "-n", "frontend boards..maxconn=61"]);
+    assert_eq!((status, was_tried(&document)), (0, true), "{document:#}");
+}
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn the_running_daemon_serves_its_clients_meanwhile() {
+    let lab = boot(&["/usr/sbin/nginx", "/usr/bin/curl"]);
+    lab.sh("systemctl start nginx");
+    let main = lab.sh("systemctl show -P MainPID nginx");
+    let mut clients = lab.command(&[
+        "sh",
+        "-c",
+        "while ! [ -e /root/over ]; do curl -s -m 5 -o /dev/null -w '%{http_code} %{time_total}\\n' http://127.0.0.1/; done > /root/answers",
+    ]);
+    let mut clients = clients.spawn().unwrap();
+    for value in ["61", "62", "63", "64"] {
+        let (status, document) =
+            lab.gypsum(&["change", "nginx", "-n", &format!("http..keepalive_timeout={value}")]);
+        assert_eq!((status, was_tried(&document)), (0, true), "{document:#}");
+    }
+    lab.sh("touch /root/over");
+    clients.wait().unwrap();
+    let answers = lab.sh("cat /root/answers");
+    let answers: Vec<(&str, f64)> = answers
+        .lines()
+        .filter_map(|line| line.split_once(' '))
+        .map(|(code, time)| (code, time.parse().unwrap()))
+        .collect();
+    assert!(answers.len() > 20, "{answers:?}");
+    assert!(answers.iter().all(|(code, time)| *code == "200" && *time < 0.5), "{answers:?}");
+    assert_eq!(lab.sh("systemctl show -P MainPID nginx"), main);
+}
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn nothing_of_a_trial_outlives_gypsum() {
+    let lab = boot(&["/usr/sbin/mariadbd"]);
+    lab.sh("systemctl start mariadb");
+    let seen = "ps -eo args= | grep -c -E '^(gypsum|/usr/sbin/mariadbd|mariadbd)' ; wc -l < /proc/1/mountinfo; ls /proc/*/ns/net | wc -l > /dev/null";
+    let before = lab.sh(seen);
+    for delay in ["0.05", "0.1", "0.15", "0.2", "0.3", "0.4"] {
+        lab.sh(&format!(
+            "gypsum change mariadb -n --trial mysqld..max_connections=61 > /dev/null 2>&1 & sleep {delay}; kill -KILL $!; sleep 0.15"
+        ));
+        assert_eq!(lab.sh(seen), before, "killed after {delay} s");
+    }
+}
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn why_there_is_no_trial_is_said_and_the_change_goes_on() {
+    let lab = boot(&["/usr/sbin/nginx", "/usr/sbin/rsyslogd"]);
+    lab.sh("systemctl start nginx rsyslog");
+    for (words, why) in [
+        (
+            "gypsum change rsyslog -n --trial '$FileCreateMode=0644'",
+            "no trial start of rsyslog was made: syslog.socket holds its socket",
+        ),
+        (
+            "setpriv --bounding-set -sys_admin gypsum change nginx -n --accept rehearsal http..keepalive_timeout=61",
+            "does not allow it namespaces",
+        ),
+        (
+            "mkdir /tmp/own; echo 'mode good' > /tmp/own/x; chown -R nobody /tmp/own; setpriv --reuid nobody --regid nogroup --clear-groups \
+             gypsum change boards -n --trial --state /tmp/own --file /tmp/own/x --format keyword --unit nginx.service mode=bad",
+            "it needs root",
+        ),
+        (
+            "gypsum change unit:nginx.service -n --trial Service..Nice=5",
+            "no trial start of unit:nginx.service was made",
+        ),
+    ] {
+        let ran = lab.run(&["sh", "-c", &format!("cd /; {words} 2>&1")]);
+        let said = String::from_utf8_lossy(&ran.stdout).replace('\n', " ");
+        let said = said.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(said.contains(why), "{words}: {said}");
+        assert!(said.contains("Dry run: nothing was touched"), "{words}: {said}");
+    }
+}
+
+#[test]
+#[ignore = "needs root and daemons"]
+fn a_daemon_without_a_profile_is_tried_where_that_is_asked_for() {
+    let lab = boot(&["/usr/bin/perl"]);
+    lab.sh("mkdir /etc/boards; echo 'mode good' > /etc/boards/boards.conf
+        printf '[Service]\\nExecStart=/usr/bin/perl /usr/local/lib/boards.pl\\nStateDirectory=boards\\nDynamicUser=no\\n' > /etc/systemd/system/boards.service
+        systemctl daemon-reload; systemctl start boards");
+    let target = ["--file", "/etc/boards/boards.conf", "--format", "keyword", "--unit", "boards.service"];
+    let change = |more: &[&str]| lab.gypsum(&[&["change", "boards", "-n"], more, &target].concat());
+    let (status, document) = change(&["mode=fails"]);
+    assert_eq!((status, was_tried(&document)), (0, false), "{document:#}");
+    let (status, document) = change(&["mode=fails", "--trial"]);
+    assert_eq!(status, 3, "{document:#}");
+    let told = findings(&document, "trial");
+    assert!(told[0].contains("cannot work like that"), "{told:?}");
+    let (status, document) = change(&["mode=silent", "--trial"]);
+    assert_eq!((status, was_tried(&document)), (0, true), "{document:#}");
+    lab.sh("sed -i s/no/yes/ /etc/systemd/system/boards.service; systemctl daemon-reload");
+    let ran =
+        lab.run(&[&["gypsum", "change", "boards", "-n", "mode=fails", "--trial"][..], &target].concat());
+    let said = String::from_utf8_lossy(&ran.stdout).split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(said.contains("its account is made at each start (DynamicUser)"), "{said}");
+}
