@@ -1,5 +1,6 @@
 //! Whether a daemon can be started on a proposal, apart from everything that others use, and what that takes.
 
+use super::Argv;
 use jiff::SignedDuration;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -27,6 +28,12 @@ pub struct Trial {
     pub when: TrialWhen,
     /// Why it is not done at each change.
     pub why: Option<String>,
+    /// The command that starts it, where that of its unit cannot; it stays in the foreground.
+    pub start: Option<Argv>,
+    /// The command that fills its empty data folder before that.
+    pub fill: Option<Argv>,
+    /// The account for these two, where the unit names none.
+    pub account: Option<String>,
     /// Further words for its start command.
     pub words: Vec<String>,
     /// Further variables for its commands.

@@ -123,8 +123,9 @@ fn without_time(line: &str) -> &str {
         rest = behind.trim_start();
     }
     let is_time = |word: &str| {
-        word.contains(|c: char| c.is_ascii_digit())
-            && word.chars().all(|c| c.is_ascii_digit() || matches!(c, ':' | '/' | '-' | '.' | ','))
+        word == "UTC"
+            || word.contains(|c: char| c.is_ascii_digit())
+                && word.chars().all(|c| c.is_ascii_digit() || matches!(c, ':' | '/' | '-' | '.' | ','))
     };
     while let Some((_, behind)) = rest.split_once(' ').filter(|(word, _)| is_time(word)) {
         rest = behind.trim_start();
@@ -174,7 +175,7 @@ fn worse(old: &TrialRun, new: &TrialRun, about: &About<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (n, got) in new.got.iter().enumerate() {
         let check = about.checks.iter().find(|check| check.name == got.outcome.name);
-        let said = match judged(got, old, check) {
+        let said = match judged(got, old, &names, check) {
             Err(said) if held(&baseline, &names, n) => said,
             Err(said) => {
                 let message = format!(
@@ -195,12 +196,16 @@ fn worse(old: &TrialRun, new: &TrialRun, about: &About<'_>) -> Vec<Finding> {
 }
 
 /// What a client got, judged by what it got on the files as they are, where that is compared.
-fn judged(got: &Got, old: &TrialRun, check: Option<&Check>) -> Result<(), String> {
+fn judged(got: &Got, old: &TrialRun, names: &[&str], check: Option<&Check>) -> Result<(), String> {
     let measure = check.and_then(|check| check.measure.as_ref());
     let Some(measure) = measure.filter(|_| !got.answers.is_empty()) else {
         return if got.outcome.healthy { Ok(()) } else { Err(got.outcome.said.clone()) };
     };
-    let before = old.got.iter().find(|before| before.outcome.name == got.outcome.name);
+    // Where the check has another name now, it is the one whose name is gone.
+    let is_left =
+        |before: &&Got| !before.answers.is_empty() && !names.contains(&before.outcome.name.as_str());
+    let named = old.got.iter().find(|before| before.outcome.name == got.outcome.name);
+    let before = named.or_else(|| old.got.iter().find(is_left));
     let mut measure = measure.clone();
     measure.before = before.map(|before| before.answers.clone()).unwrap_or_default();
     measure.judge(&got.answers).map(|_| ()).map_err(|why| why.0)
@@ -346,5 +351,12 @@ mod tests {
         let (ok, gone) = (answered("200", Grade::Served), answered("404", Grade::Refused));
         assert_eq!(faults(&with(vec![ok.clone()]), &with(vec![gone.clone()]), &about).0, 1);
         assert_eq!(faults(&with(vec![gone.clone()]), &with(vec![gone]), &about).0, 0);
+        // A new question beside the old one has no measure, whatever the check is called now.
+        let mut alone = ok.clone();
+        alone.outcome.name = "answers for one".into();
+        let mut both = ok;
+        both.answers.push(Answer::new("GET /new", Grade::Failed, "no address"));
+        both.outcome.healthy = false;
+        assert_eq!(faults(&with(vec![alone]), &with(vec![both]), &about).0, 0);
     }
 }

@@ -145,6 +145,14 @@ pub fn named_sockets(own: &HashSet<u64>, texts: &[&[u8]]) -> Vec<PathBuf> {
     paths.collect::<BTreeSet<_>>().into_iter().collect()
 }
 
+/// Sockets with a path that a trial would see, where the folders are the host's own.
+pub fn other_sockets() -> Vec<PathBuf> {
+    let all = procfs::net::unix().map(|all| all.into_iter().collect::<Vec<_>>()).unwrap_or_default();
+    let paths = all.into_iter().filter_map(|one| one.path);
+    let is_seen = |path: &PathBuf| path.is_absolute() && !ANEW.iter().any(|root| path.starts_with(root));
+    paths.filter(is_seen).collect::<BTreeSet<_>>().into_iter().collect()
+}
+
 /// What confines the main process beyond its unit, in words.
 pub fn confined(found: &Observation) -> Option<String> {
     let main = found.main?;

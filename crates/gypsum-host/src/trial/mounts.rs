@@ -48,8 +48,9 @@ pub fn arrange(spec: &TrialSpec) -> io::Result<()> {
     }
     devices::arrange(&spec.base)?;
     runtime::arrange(kept)?;
-    for hidden in HIDDEN.iter().filter(|file| Path::new(file).exists()) {
-        mount_bind("/dev/null", *hidden)?;
+    let sockets = spec.hidden.iter().map(PathBuf::as_path);
+    for hidden in HIDDEN.iter().map(Path::new).chain(sockets).filter(|file| file.exists()) {
+        mount_bind("/dev/null", hidden)?;
     }
     mount_bind("/proc/sys", "/proc/sys")?;
     mount_remount("/proc/sys", MountFlags::BIND | MountFlags::RDONLY | MountFlags::NOSUID, "")?;
@@ -132,7 +133,7 @@ fn emptied(spec: &TrialSpec) -> io::Result<Vec<(PathBuf, PathBuf)>> {
     let is_emptied = |folder: &PathBuf| EMPTIED.iter().any(|root| folder.starts_with(root));
     for folder in spec.data.iter().filter(|folder| folder.is_dir() && !is_emptied(folder)) {
         // A daemon may look for its own folders in it, and makes their files.
-        add(folder, Model::WithFolders)?;
+        add(folder, if spec.is_filled { Model::Alone } else { Model::WithFolders })?;
     }
     Ok(all)
 }

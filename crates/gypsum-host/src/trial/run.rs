@@ -4,13 +4,14 @@
 use super::backends::{self, WaysOut};
 use super::host::{self, Network};
 use super::spec::{Runtime, TrialSpec};
-use super::{ENTRY, NO_TRIAL, OUTER, unit};
+use super::unit::{self, ExecLine, StartUnit};
+use super::{ENTRY, NO_TRIAL, OUTER};
 use crate::children::{Limit, run_with_input};
 use crate::rehearse::{Proposed, stand_in};
 use crate::scratch::Scratch;
 use crate::service::{self, ManagerScope};
 use gypsum_core::probe::Check;
-use gypsum_core::profile::{Profile, Service, TrialWhen};
+use gypsum_core::profile::{Argv, Profile, Service, Trial as Profiled, TrialWhen};
 use gypsum_core::service::Observation;
 use gypsum_core::trial::{About, TrialRun};
 use std::collections::HashSet;
@@ -78,10 +79,7 @@ impl Trial {
             (unit, network.wait())
         });
         let (mut unit, network) = (read.0?, read.1.map_err(|_| NotMade("ip broke off".into()))??);
-        if let Some(start) = &mut unit.start {
-            start.words.extend(profile.trial.words.iter().cloned());
-        }
-        unit.variables.extend(profile.trial.variables.clone());
+        change_start(&mut unit, &profile.trial);
         let processes = service::processes(found);
         let own: HashSet<u64> = host::own_sockets(&processes);
         let written = host::written(&processes);
@@ -101,6 +99,8 @@ impl Trial {
             files: Vec::new(),
             unit,
             data,
+            is_filled: profile.trial.fill.is_some(),
+            hidden: host::other_sockets(),
             writable: written.others.into_iter().collect(),
             sockets: host::named_sockets(&own, texts),
             addresses: network.addresses.clone(),
@@ -175,6 +175,28 @@ impl Trial {
     pub fn hides_data(&self) -> bool {
         !self.spec.data.is_empty()
     }
+}
+
+/// What the profile says of the start otherwise than the unit does.
+fn change_start(unit: &mut StartUnit, known: &Profiled) {
+    let line = |argv: &Argv| {
+        let program = argv.first().cloned().unwrap_or_default();
+        ExecLine { program, words: argv.clone(), flags: Vec::new() }
+    };
+    if let Some(fill) = &known.fill {
+        unit.before.insert(0, line(fill));
+    }
+    if let Some(start) = &known.start {
+        unit.start = Some(line(start));
+        unit.kind = "simple".to_owned();
+    }
+    if let Some(account) = known.account.as_ref().filter(|_| unit.user.is_empty()) {
+        unit.user.clone_from(account);
+    }
+    if let Some(start) = &mut unit.start {
+        start.words.extend(known.words.iter().cloned());
+    }
+    unit.variables.extend(known.variables.clone());
 }
 
 /// The memory that programs can have without others being moved out, in bytes (proc(5), MemAvailable).

@@ -40,6 +40,10 @@ pub struct TrialSpec {
     pub unit: StartUnit,
     /// The folders that hold data, which are empty in the trial.
     pub data: Vec<PathBuf>,
+    /// Whether a command fills them, which wants them without folders.
+    pub is_filled: bool,
+    /// Sockets of others outside of `/run`, which are not to be reached.
+    pub hidden: Vec<PathBuf>,
     /// Further folders in which the daemon may write.
     pub writable: Vec<PathBuf>,
     /// Sockets of other services that the files name.

@@ -31,6 +31,8 @@ const NAMED: f64 = 0.9;
 enum Fared {
     /// Refused before anything was live.
     Refused,
+    /// Refused since a trial start showed it, and nothing else did.
+    RefusedByTrial,
     /// Live, unhealthy, restored by itself.
     Restored,
     /// Live, and restored since a client's check was unhealthy.
@@ -86,8 +88,7 @@ fn faults_are_told_before_they_are_live() {
     assert!(down.is_empty(), "left without their service: {down:?}");
     let breaking: Vec<&Tried> = tried.iter().filter(|one| one.breaks).collect();
     // What was named and went live all the same was put back, or kept as somebody wanted it.
-    let named =
-        |one: &&&Tried| one.fared == Fared::Refused || one.fared != Fared::Slipped && !one.rules.is_empty();
+    let named = |one: &&&Tried| is_refused(one.fared) || one.fared != Fared::Slipped && !one.rules.is_empty();
     let told = breaking.iter().filter(named).count();
     let share = told as f64 / breaking.len().max(1) as f64;
     println!("told of {told} of {} that break something ({:.0} %)", breaking.len(), share * 100.0);
@@ -145,7 +146,7 @@ fn try_one(fault: &Value, setup: &str) -> Tried {
     // What did not run before is not what a change took down.
     let up = !ran || runs(&lab);
     let (fared, rules) = match verdict {
-        "refused" => (Fared::Refused, of("fault")),
+        "refused" => (refused_by(&of("fault")), of("fault")),
         "restored" if is_of_clients(&report) => (Fared::RestoredByClient, of("warning")),
         "restored" => (Fared::Restored, of("warning")),
         "unchanged" => (Fared::Harmless, Vec::new()),
@@ -173,6 +174,15 @@ fn try_one(fault: &Value, setup: &str) -> Tried {
     let breaks = fault["harmless"] != true && fared != Fared::Harmless;
     let native = fault["native_accepts"].as_bool();
     Tried { id: id.into(), daemon: daemon.into(), fared, rules, breaks, native, up }
+}
+
+fn is_refused(fared: Fared) -> bool {
+    matches!(fared, Fared::Refused | Fared::RefusedByTrial)
+}
+
+/// Whether a trial start alone refused it, by the rules of all faults.
+fn refused_by(rules: &[String]) -> Fared {
+    if rules.iter().all(|rule| rule == "trial") { Fared::RefusedByTrial } else { Fared::Refused }
 }
 
 /// Which of the checks that see what clients see a sentence is about: a client's answer, what clients asked, the sockets.
@@ -243,7 +253,13 @@ fn try_further(fault: &Further) -> (Fared, String, bool) {
         by.join(", ")
     };
     let (fared, by) = match text(&report, "verdict") {
-        "refused" => (Fared::Refused, warned.join(", ")),
+        "refused" => {
+            let all = report["findings"].as_array().into_iter().flatten();
+            let faults = all.filter(|finding| text(finding, "severity") == "fault");
+            let rules: Vec<String> = faults.map(|finding| text(finding, "rule").to_owned()).collect();
+            let fared = refused_by(&rules);
+            (fared, if fared == Fared::RefusedByTrial { "trial start".to_owned() } else { warned.join(", ") })
+        }
         "restored" if is_of_clients(&report) => {
             (Fared::RestoredByClient, mechanism(reason).unwrap_or_default().to_owned())
         }
@@ -311,22 +327,23 @@ fn candidate(lab: &Lab, file: &str, edit: &Value) {
 /// The table of `docs/faults.md`.
 fn table(tried: &[Tried]) -> String {
     let mut out = String::new();
-    let mut rows: BTreeMap<&str, [usize; 9]> = BTreeMap::new();
+    let mut rows: BTreeMap<&str, [usize; 10]> = BTreeMap::new();
     for one in tried {
         for key in [one.daemon.as_str(), "~all"] {
             let row = rows.entry(key).or_default();
             row[0] += 1;
             row[1] += usize::from(one.native == Some(false));
             row[2] += usize::from(one.fared == Fared::Refused);
-            row[3] += usize::from(one.fared == Fared::Warned);
-            row[4] += usize::from(one.fared == Fared::Worded);
-            row[5] += usize::from(one.fared == Fared::Restored);
-            row[6] += usize::from(one.fared == Fared::RestoredByClient);
-            row[7] += usize::from(one.fared == Fared::Harmless);
-            row[8] += usize::from(one.fared == Fared::Slipped);
+            row[3] += usize::from(one.fared == Fared::RefusedByTrial);
+            row[4] += usize::from(one.fared == Fared::Warned);
+            row[5] += usize::from(one.fared == Fared::Worded);
+            row[6] += usize::from(one.fared == Fared::Restored);
+            row[7] += usize::from(one.fared == Fared::RestoredByClient);
+            row[8] += usize::from(one.fared == Fared::Harmless);
+            row[9] += usize::from(one.fared == Fared::Slipped);
         }
     }
-    out.push_str("| daemon | tried | its own checker refuses | refused | kept with a warning | kept with a word | restored | restored by a client's check | harmless | slipped through |\n|---|---|---|---|---|---|---|---|---|---|\n");
+    out.push_str("| daemon | tried | its own checker refuses | refused | refused by a trial start | kept with a warning | kept with a word | restored | restored by a client's check | harmless | slipped through |\n|---|---|---|---|---|---|---|---|---|---|---|\n");
     for (daemon, row) in &rows {
         let name = daemon.trim_start_matches('~');
         let cells: Vec<String> = row.iter().map(ToString::to_string).collect();

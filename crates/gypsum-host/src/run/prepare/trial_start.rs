@@ -22,8 +22,15 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
-/// What both starts told, and how long they took together, in milliseconds.
-type Trials = (Result<Vec<Finding>, NotMade>, u64);
+/// What both starts showed.
+struct Shown {
+    findings: Vec<Finding>,
+    /// Whether the daemon had data that it was started without.
+    hides_data: bool,
+}
+
+/// What both starts showed, and how long they took together, in milliseconds.
+type Trials = (Result<Shown, NotMade>, u64);
 
 /// Both starts.
 pub(super) struct TrialStarts {
@@ -79,9 +86,10 @@ impl TrialStarts {
     pub fn told(mut self) -> (Vec<Finding>, Option<CheckRun>, Option<String>) {
         let not_made = |why: &str| Some(format!("no trial start of {} was made: {why}", self.daemon));
         match self.run.take().map(Background::take) {
-            Some((Ok(found), ms)) => {
-                let name = format!("a trial start of {}", self.daemon);
-                (found, Some(CheckRun { name, ms }), None)
+            Some((Ok(shown), ms)) => {
+                let without = if shown.hides_data { ", without its data" } else { "" };
+                let name = format!("a trial start of {}{without}", self.daemon);
+                (shown.findings, Some(CheckRun { name, ms }), None)
             }
             Some((Err(why), _)) => (Vec::new(), None, not_made(&why.0)),
             None => (Vec::new(), None, self.why_not.as_deref().and_then(not_made)),
@@ -121,7 +129,7 @@ fn why_not(proposal: &Proposal, found: &Observation) -> Option<Option<String>> {
 }
 
 impl Known {
-    fn try_both(&self, is_over: &AtomicBool) -> Result<Vec<Finding>, NotMade> {
+    fn try_both(&self, is_over: &AtomicBool) -> Result<Shown, NotMade> {
         let files = self.before.files.iter().chain(&self.after.files);
         let texts: Vec<&[u8]> = files.map(|file| file.doc.source()).collect();
         let trial = Trial::of(&self.profile, &self.service, &self.found, &texts)?;
@@ -140,28 +148,28 @@ impl Known {
         let about = trial.about(&self.profile.daemon, &after);
         let (old, new) = both(Runtime::AfterBoot)?;
         tracing::debug!(?old, ?new, "trial starts were made");
-        let mut findings = Vec::new();
+        let shown = |findings| Ok(Shown { findings, hides_data: trial.hides_data() });
         match (old.came_up(), new.came_up()) {
             // It runs, so there is something in `/run` that it needs.
             (false, _) if self.found.state.is_up() => {
                 let (now, then) = both(Runtime::AsNow)?;
                 if now.came_up() {
+                    let mut findings = verdict(&now, &then, &about);
                     findings.extend(after_boot(&old, false, &about));
-                    findings.extend(verdict(&now, &then, &about));
-                    return Ok(findings);
+                    return shown(findings);
                 }
             }
             (true, false) => {
                 let then = of_new(Runtime::AsNow)?;
                 if then.came_up() {
+                    let mut findings = verdict(&old, &then, &about);
                     findings.extend(after_boot(&new, true, &about));
-                    findings.extend(verdict(&old, &then, &about));
-                    return Ok(findings);
+                    return shown(findings);
                 }
             }
             (true, true) | (false, _) => {}
         }
-        Ok(verdict(&old, &new, &about))
+        shown(verdict(&old, &new, &about))
     }
 
     /// What clients ask with the files as they are, and as they will be.
