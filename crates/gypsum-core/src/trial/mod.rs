@@ -8,7 +8,7 @@ mod command_line;
 mod verdict;
 
 pub use command_line::{expanded, variables};
-pub use verdict::{About, after_boot, verdict};
+pub use verdict::{About, after_boot, before_restart, verdict};
 
 use crate::health::Outcome;
 use crate::log::LogLine;

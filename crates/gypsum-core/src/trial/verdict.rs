@@ -56,6 +56,19 @@ pub fn verdict(old: &TrialRun, new: &TrialRun, about: &About<'_>) -> Vec<Finding
     vec![Finding::fault(RULE, message).help(help)]
 }
 
+/// What a start on the files as they are comes to, before the daemon is restarted with them and nothing could be restored.
+pub fn before_restart(run: &TrialRun, about: &About<'_>) -> Option<Finding> {
+    let how = failure(run)?;
+    let words = excerpt_of(run);
+    if let Some(why) = may_be_the_trial(&words, about) {
+        let message = format!("the trial start of {} proves nothing: it {how}, but {why}", about.daemon);
+        return Some(Finding::new(RULE, Severity::Hint, with_words(message, &words)));
+    }
+    let message = with_words(format!("with the files as they are {} {how}", about.daemon), &words);
+    let help = "seen in a trial start; a restart would leave it down, and there is nothing to restore";
+    Some(Finding::fault(RULE, message).help(help))
+}
+
 /// What is said where a start fails with `/run` as it is after a boot, and not with its folders as they are now.
 pub fn after_boot(failed: &TrialRun, is_new: bool, about: &About<'_>) -> Option<Finding> {
     let how = failure(failed)?;
@@ -259,6 +272,16 @@ mod tests {
             assert_eq!(faults(&bad, &up(), &about()), (0, 0), "{bad:?}");
         }
         assert_eq!(faults(&up(), &up(), &about()), (0, 0));
+    }
+
+    #[test]
+    fn a_restart_of_what_does_not_start_is_a_fault() {
+        assert_eq!(before_restart(&up(), &about()), None);
+        let told = before_restart(&down("no such quay"), &about()).unwrap();
+        assert!(told.refuses(false) && told.message.contains("no such quay"), "{told:?}");
+        let about = About { confined: Some("AppArmor"), ..about() };
+        let told = before_restart(&down("open: Permission denied"), &about).unwrap();
+        assert_eq!(told.severity, Severity::Hint);
     }
 
     #[test]

@@ -1,8 +1,8 @@
 //! Becoming a command of the unit: its limits, its account, its capabilities, and then its program.
 
 use super::spec::TrialSpec;
+use super::unit::StartUnit;
 use super::{COMMAND, ENTRY, account};
-use crate::trial::unit::StartUnit;
 use rustix::process::{Resource, Rlimit, setrlimit, setsid};
 use rustix::thread::{
     CapabilitySet, CapabilitySets, configure_capability_in_ambient_set, remove_capability_from_bounding_set,

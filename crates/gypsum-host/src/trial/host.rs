@@ -18,6 +18,8 @@ use std::time::Duration;
 const LIMIT: Duration = Duration::from_secs(5);
 /// The folders below which daemons keep data.
 const DATA: [&str; 2] = ["/var/lib", "/srv"];
+/// Folders below which no daemon keeps data, and that are under overlays.
+const NO_DATA: [&str; 3] = ["/etc", "/usr", "/var/cache"];
 /// The folders that are new in a trial, whoever writes there.
 const ANEW: [&str; 8] = ["/run", "/dev", "/proc", "/sys", "/tmp", "/var/tmp", "/var/log", "/var/spool"];
 /// The sort of socket to which clients connect, as `/proc/net/unix` has it (`SOCK_STREAM`, socket(2)).
@@ -103,11 +105,13 @@ pub fn written(processes: &[u32]) -> Written {
         let is_written = |path: &PathBuf| {
             fs::symlink_metadata(path).is_ok_and(|meta| meta.permissions().mode() & 0o200 != 0)
         };
-        let open =
-            files.map(|file| file.path()).filter(is_written).filter_map(|link| fs::read_link(link).ok());
-        let folders = open.filter(|path| path.is_file()).filter_map(|path| Some(path.parent()?.to_owned()));
-        for folder in folders.chain(fs::read_link(at.join("cwd"))) {
-            written.add(folder);
+        let links = files.map(|file| file.path()).filter(is_written);
+        // One that was closed meanwhile leads nowhere.
+        for path in links.flat_map(fs::read_link).filter(|path| path.is_file()) {
+            written.add_written(path.parent());
+        }
+        if let Ok(folder) = fs::read_link(at.join("cwd")) {
+            written.add_worked_in(folder);
         }
     }
     // One that holds another one holds all of it.
@@ -117,11 +121,22 @@ pub fn written(processes: &[u32]) -> Written {
 }
 
 impl Written {
-    fn add(&mut self, folder: PathBuf) {
-        if let Some(root) = DATA.iter().find(|root| folder.starts_with(root)) {
-            if folder != Path::new(root) {
-                self.data.insert(folder);
-            }
+    /// A folder with a file that is open for writing: wherever it is, a second daemon is not to see that.
+    fn add_written(&mut self, folder: Option<&Path>) {
+        let is_below = |roots: &[&str], folder: &Path| roots.iter().any(|root| folder.starts_with(root));
+        if let Some(folder) = folder.filter(|folder| folder.parent().is_some())
+            && !is_below(&ANEW, folder)
+            && !is_below(&NO_DATA, folder)
+            && !DATA.iter().any(|root| folder == Path::new(root))
+        {
+            self.data.insert(folder.to_owned());
+        }
+    }
+
+    /// A folder that is worked in: of data where such are; elsewhere a program may be in it.
+    fn add_worked_in(&mut self, folder: PathBuf) {
+        if DATA.iter().any(|root| folder.starts_with(root)) {
+            self.add_written(Some(&folder));
         } else if folder.components().count() > 2 && !ANEW.iter().any(|root| folder.starts_with(root)) {
             self.others.insert(folder);
         }
@@ -173,12 +188,16 @@ mod tests {
     #[test]
     fn folders_of_data_are_told_from_others() {
         let mut written = Written::default();
-        for folder in
-            ["/var/lib", "/var/lib/boards", "/srv/quay/db", "/opt/boards/state", "/", "/run/boards", "/etc"]
-        {
-            written.add(folder.into());
+        for folder in ["/data/tides", "/var/lib", "/", "/run/boards", "/etc/boards", "/opt/boards/log"] {
+            written.add_written(Some(Path::new(folder)));
         }
-        assert_eq!(written.data, ["/srv/quay/db", "/var/lib/boards"].map(PathBuf::from).into());
-        assert_eq!(written.others, ["/opt/boards/state"].map(PathBuf::from).into());
+        for folder in ["/srv", "/srv/quay/db", "/opt/boards", "/", "/tmp/boards"] {
+            written.add_worked_in(folder.into());
+        }
+        assert_eq!(
+            written.data,
+            ["/data/tides", "/opt/boards/log", "/srv/quay/db"].map(PathBuf::from).into()
+        );
+        assert_eq!(written.others, ["/opt/boards"].map(PathBuf::from).into());
     }
 }

@@ -23,7 +23,8 @@ pub fn enter() -> io::Result<i32> {
     if getppid().map_or(0, |parent| parent.as_raw_pid()) != spec.parent {
         return Err(io::Error::other("who asked for it is gone"));
     }
-    let ways = spec.name_servers.iter().filter_map(|server| WayOut::to(*server).ok()).collect::<Vec<_>>();
+    // One to which there is no way cannot be asked on the host either.
+    let ways = spec.name_servers.iter().flat_map(|server| WayOut::to(*server)).collect::<Vec<_>>();
     leave(UnshareFlags::NEWNET)?;
     make_network(&spec.addresses, &spec.name_servers)?;
     for way in ways {

@@ -5,7 +5,7 @@ my $hand = 'f=' . $file . '; cp -p $f /root/saved.$(date +%s%N); sed -i "s/keepa
 my (@hand, @gypsum);
 for my $n (1 .. $ARGV[0]) {
     push @hand, timed('sh', '-c', $hand, 'hand', 60 + $n % 7);
-    push @gypsum, timed('gypsum', 'change', 'nginx', 'server..keepalive_timeout=' . (70 + $n % 7), '--in', $file, '--steady', '0');
+    push @gypsum, timed('gypsum', 'change', 'nginx', 'server..keepalive_timeout=' . (70 + $n % 7), '--in', $file, '--steady', '0', '--no-trial');
 }
 sub timed {
     # nginx heeds no signal for the 100 ms in which its workers change places: neither is to wait for the other's.

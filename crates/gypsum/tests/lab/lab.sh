@@ -38,6 +38,8 @@ first_process() { # already in the new namespaces
   mount -t tmpfs -o mode=755 tmpfs "$root/run"
   mount -t tmpfs -o mode=1777 tmpfs "$root/tmp"
   mount --rbind /dev "$root/dev"
+  # Daemons of one name would share their memory with those of other hosts.
+  mount -t tmpfs -o mode=1777 tmpfs "$root/dev/shm"
   touch "$root/usr/local/bin/gypsum"
   mount --bind "$program" "$root/usr/local/bin/gypsum"
   [[ $# == 2 ]] || cp "${@:3}" "$root/usr/local/lib/"

@@ -9,11 +9,11 @@ use std::collections::BTreeSet;
 /// What a host shows of itself, a fact a line: files with their owner, mode, times and content, sockets, processes, mounts,
 /// control groups, shared memory, the daemon's own account. Without what Gypsum, the journal and this look change.
 const SNAPSHOT: &str = r#"
-find /etc /var /run /tmp /usr/local /srv /root /opt -xdev \
+find /etc /var /run /dev/shm /tmp /usr/local /srv /root /opt -xdev \
     -not -path '/var/lib/gypsum*' -not -path '/run/gypsum*' -not -path '/var/log*' -not -path '/run/log*' -not -path '/tmp/sort*' \
     -not -path '/run/systemd*' -not -path '/run/dbus*' -not -path '/tmp' -not -path '/var/tmp' -not -path '/run' \
     -printf 'file %p %y %m %U:%G %s %T@ %C@\n' 2>/dev/null | sort
-find /etc /run /var/lib /var/spool /srv -xdev -type f -size -300k -not -path '/var/lib/gypsum*' \
+find /etc /run /dev/shm /var/lib /var/spool /srv -xdev -type f -size -300k -not -path '/var/lib/gypsum*' \
     -not -path '/run/systemd*' -not -path '/run/log*' -print0 2>/dev/null | sort -z | xargs -0 sha256sum 2>/dev/null
 (ss -Hlntup; ss -Hlx | grep -v u_dgr) | awk '{print "socket", $1, $5, $NF}' | sort
 ps -eo pid=,ppid=,comm= | grep -v -E ' (ps|sh|find|sort|xargs|sha256sum|ss|awk|grep|cat|sed)$' | sed 's/^/process /'
@@ -397,4 +397,22 @@ fn a_daemon_without_a_profile_is_tried_where_that_is_asked_for() {
         lab.run(&[&["gypsum", "change", "boards", "-n", "mode=fails", "--trial"][..], &target].concat());
     let said = String::from_utf8_lossy(&ran.stdout).split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(said.contains("its account is made at each start (DynamicUser)"), "{said}");
+}
+
+/// Who restarts a daemon without an edit has nothing to go back to.
+#[test]
+#[ignore = "needs root and daemons"]
+fn a_restart_with_files_that_do_not_start_is_refused() {
+    let lab = boot(&["/usr/bin/redis-server"]);
+    lab.sh("systemctl start redis-server");
+    let restart = ["change", "redis", "--activation", "restart", "--steady", "0"];
+    let (status, document) = lab.gypsum(&restart);
+    assert_eq!((status, was_tried(&document)), (0, true), "{document:#}");
+    let main = lab.sh("systemctl show -P MainPID redis-server");
+    lab.sh("sed -i 's/^bind .*/bind 192.0.2.9/' /etc/redis/redis.conf");
+    let (status, document) = lab.gypsum(&restart);
+    assert_eq!(status, 3, "{document:#}");
+    let told = findings(&document, "trial");
+    assert!(told[0].contains("with the files as they are redis does not start"), "{told:?}");
+    assert_eq!(lab.sh("systemctl show -P MainPID redis-server"), main);
 }

@@ -14,9 +14,9 @@ use crate::trial::{NotMade, Runtime, Trial};
 use gypsum_core::event::CheckRun;
 use gypsum_core::finding::Finding;
 use gypsum_core::probe::Check;
-use gypsum_core::profile::{Profile, Service, TrialWhen};
+use gypsum_core::profile::{Activation, Profile, Service, TrialWhen};
 use gypsum_core::service::Observation;
-use gypsum_core::trial::{after_boot, verdict};
+use gypsum_core::trial::{after_boot, before_restart, verdict};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -123,9 +123,14 @@ fn why_not(proposal: &Proposal, found: &Observation) -> Option<Option<String>> {
             Some(None)
         }
         (TrialWish::Yes, TrialWhen::Always | TrialWhen::Asked) | (TrialWish::AsKnown, TrialWhen::Always) => {
-            proposal.new_files.is_empty().then_some(None)
+            (proposal.new_files.is_empty() && !restarts(proposal)).then_some(None)
         }
     }
+}
+
+/// Whether the service is restarted, whatever its files are.
+fn restarts(proposal: &Proposal) -> bool {
+    proposal.request.wishes.activation.is_some_and(Activation::replaces)
 }
 
 impl Known {
@@ -134,6 +139,18 @@ impl Known {
         let texts: Vec<&[u8]> = files.map(|file| file.doc.source()).collect();
         let trial = Trial::of(&self.profile, &self.service, &self.found, &texts)?;
         let (before, after) = self.checks().map_err(|error| NotMade(error.to_string()))?;
+        let about = trial.about(&self.profile.daemon, &after);
+        let shown = |findings| Ok(Shown { findings, hides_data: trial.hides_data() });
+        if self.files.is_empty() {
+            let run = trial.run(&[], Vec::new(), Runtime::AfterBoot, is_over)?;
+            if run.came_up() {
+                return shown(Vec::new());
+            }
+            let now = trial.run(&[], Vec::new(), Runtime::AsNow, is_over)?;
+            let found =
+                if now.came_up() { after_boot(&run, false, &about) } else { before_restart(&now, &about) };
+            return shown(found.into_iter().collect());
+        }
         let proposed = files_of(&self.files, &self.home);
         let of_old = |runtime| trial.run(&[], before.clone(), runtime, is_over);
         let of_new = |runtime| trial.run(&proposed, after.clone(), runtime, is_over);
@@ -145,10 +162,8 @@ impl Known {
                 Ok::<_, NotMade>((old?, new?))
             })
         };
-        let about = trial.about(&self.profile.daemon, &after);
         let (old, new) = both(Runtime::AfterBoot)?;
         tracing::debug!(?old, ?new, "trial starts were made");
-        let shown = |findings| Ok(Shown { findings, hides_data: trial.hides_data() });
         match (old.came_up(), new.came_up()) {
             // It runs, so there is something in `/run` that it needs.
             (false, _) if self.found.state.is_up() => {
