@@ -51,6 +51,9 @@ pub struct Finding {
     pub address: Option<String>,
     /// What is wrong.
     pub message: String,
+    /// What the daemon itself says of it, line by line.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub said: Vec<String>,
     /// What to do about it.
     #[serde(default, alias = "mend", skip_serializing_if = "Option::is_none")]
     pub help: Option<String>,
@@ -77,6 +80,7 @@ impl Finding {
             text: None,
             address: None,
             message: message.into(),
+            said: Vec::new(),
             help: None,
             accepted: false,
             reason: None,
@@ -97,6 +101,12 @@ impl Finding {
     /// A warning.
     pub fn warning(rule: &str, message: impl Into<String>) -> Self {
         Self::new(rule, Severity::Warning, message)
+    }
+
+    /// With what the daemon itself says of it.
+    pub fn saying(mut self, lines: Vec<String>) -> Self {
+        self.said = lines;
+        self
     }
 
     /// With what to do about it.

@@ -10,7 +10,7 @@ use std::net::SocketAddr;
 /// The rule of what fails on the proposal alone.
 const RULE: &str = "trial";
 /// So many lines of what the daemon said are shown.
-const MOST_LINES: usize = 2;
+const MOST_LINES: usize = 3;
 /// So long one of them is at most, in characters.
 const LONGEST: usize = 240;
 
@@ -40,20 +40,18 @@ pub fn verdict(old: &TrialRun, new: &TrialRun, about: &About<'_>) -> Vec<Finding
         return findings;
     };
     let words = words_of(new, old);
-    let reason = match failure(old) {
-        Some(before) => {
-            Some(with_words(format!("with the files as they are, it {before}, too"), &excerpt_of(old)))
-        }
-        None => may_be_the_trial(&words, about)
-            .map(|why| with_words(format!("with the new files it {how}, but {why}"), &words)),
+    let nothing = |why: String, said: Vec<String>| {
+        let message = format!("the trial start of {daemon} proves nothing: {why}");
+        vec![Finding::new(RULE, Severity::Hint, message).saying(said)]
     };
-    if let Some(reason) = reason {
-        let message = format!("the trial start of {daemon} proves nothing: {reason}");
-        return vec![Finding::new(RULE, Severity::Hint, message)];
+    if let Some(before) = failure(old) {
+        return nothing(format!("with the files as they are, it {before}, too"), excerpt_of(old));
     }
-    let message = with_words(format!("with the new files {daemon} {how}"), &words);
-    let help = "seen in a trial start; with the files as they are it starts.";
-    vec![Finding::fault(RULE, message).help(help)]
+    if let Some(why) = may_be_the_trial(&words, about) {
+        return nothing(format!("with the new files it {how}, but {why}"), words);
+    }
+    let help = "seen in a trial start; with the files as they are it starts";
+    vec![Finding::fault(RULE, format!("with the new files {daemon} {how}")).saying(words).help(help)]
 }
 
 /// What a start on the files as they are comes to, before the daemon is restarted with them and nothing could be restored.
@@ -62,11 +60,11 @@ pub fn before_restart(run: &TrialRun, about: &About<'_>) -> Option<Finding> {
     let words = excerpt_of(run);
     if let Some(why) = may_be_the_trial(&words, about) {
         let message = format!("the trial start of {} proves nothing: it {how}, but {why}", about.daemon);
-        return Some(Finding::new(RULE, Severity::Hint, with_words(message, &words)));
+        return Some(Finding::new(RULE, Severity::Hint, message).saying(words));
     }
-    let message = with_words(format!("with the files as they are {} {how}", about.daemon), &words);
+    let message = format!("with the files as they are {} {how}", about.daemon);
     let help = "seen in a trial start; a restart would leave it down, and there is nothing to restore";
-    Some(Finding::fault(RULE, message).help(help))
+    Some(Finding::fault(RULE, message).saying(words).help(help))
 }
 
 /// What is said where a start fails with `/run` as it is after a boot, and not with its folders as they are now.
@@ -79,7 +77,7 @@ pub fn after_boot(failed: &TrialRun, is_new: bool, about: &About<'_>) -> Option<
     };
     let message = format!("{files} {} starts now, but after the next boot it {how}", about.daemon);
     let help = "a folder in /run is there now and is not made at a boot: let tmpfiles.d(5) make it";
-    Some(Finding::new("after-boot", severity, with_words(message, &words)).help(help))
+    Some(Finding::new("after-boot", severity, message).saying(words).help(help))
 }
 
 impl TrialRun {
@@ -107,21 +105,20 @@ fn words_of(new: &TrialRun, old: &TrialRun) -> Vec<String> {
     let before: Vec<String> = old.said.iter().map(|said| kind(&said.text)).collect();
     let fresh = new.said.iter().filter(|said| !before.contains(&kind(&said.text)));
     let lines: Vec<LogLine> = fresh.map(LogLine::from).collect();
-    excerpt(&lines, MOST_LINES)
+    said(&lines)
 }
 
 /// The most telling lines of all that it said.
 fn excerpt_of(run: &TrialRun) -> Vec<String> {
-    excerpt(&run.said.iter().map(LogLine::from).collect::<Vec<_>>(), MOST_LINES)
+    said(&run.said.iter().map(LogLine::from).collect::<Vec<_>>())
+}
+
+fn said(lines: &[LogLine]) -> Vec<String> {
+    excerpt(lines, MOST_LINES).iter().map(|line| without_time(line).to_owned()).collect()
 }
 
 fn kind(line: &str) -> String {
     crate::log::kind_of(line)
-}
-
-fn with_words(message: String, words: &[String]) -> String {
-    let words: Vec<&str> = words.iter().map(|line| without_time(line)).collect();
-    if words.is_empty() { message } else { format!("{message}; it says: {}", words.join("; ")) }
 }
 
 /// A line without the time at its beginning, and not too long.
@@ -202,8 +199,8 @@ fn worse(old: &TrialRun, new: &TrialRun, about: &About<'_>) -> Vec<Finding> {
         };
         let words = words_of(new, old);
         let message = format!("with the new files, {}: {said}", got.outcome.name);
-        let finding = Finding::fault(RULE, with_words(message, &words));
-        findings.push(finding.help("a client saw that in a trial start."));
+        let finding = Finding::fault(RULE, message).saying(words);
+        findings.push(finding.help("a client saw that in a trial start"));
     }
     findings
 }
@@ -278,7 +275,7 @@ mod tests {
     fn a_restart_of_what_does_not_start_is_a_fault() {
         assert_eq!(before_restart(&up(), &about()), None);
         let told = before_restart(&down("no such quay"), &about()).unwrap();
-        assert!(told.refuses(false) && told.message.contains("no such quay"), "{told:?}");
+        assert!(told.refuses(false) && told.said == ["no such quay"], "{told:?}");
         let about = About { confined: Some("AppArmor"), ..about() };
         let told = before_restart(&down("open: Permission denied"), &about).unwrap();
         assert_eq!(told.severity, Severity::Hint);
@@ -301,8 +298,8 @@ mod tests {
         let mut new = down("error: no such quay");
         new.said.extend(old.said.clone());
         let told = verdict(&old, &new, &about());
-        let want = "with the new files boards does not start: boards ended with status 1; it says: error: no such quay";
-        assert_eq!(told[0].message, want);
+        assert_eq!(told[0].message, "with the new files boards does not start: boards ended with status 1");
+        assert_eq!(told[0].said, ["error: no such quay"]);
     }
 
     #[test]

@@ -81,7 +81,7 @@ pub enum GuardianMessage {
 #[derive(Clone, Debug)]
 pub enum Received {
     /// This was told.
-    Message(GuardianMessage),
+    Message(Box<GuardianMessage>),
     /// Nothing yet.
     Nothing,
     /// The other end has gone.

@@ -66,7 +66,7 @@ fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: &mut Locks) -> 
         match client.hear() {
             Received::Message(message) => {
                 (heard, is_said) = (world.uptime(), false);
-                match message {
+                match *message {
                     GuardianMessage::Saw(event) => live.cx.recorder.relay(&event),
                     GuardianMessage::Ended(status) => return leave(live, locks, status),
                     GuardianMessage::Alive(healthy, of) => world.note_progress(healthy, of),

@@ -56,6 +56,12 @@ fn lines_of(finding: &Finding, out: Terminal, accepts: bool) -> Vec<String> {
     }
     // Whoever reads it in a pipe gets the whole line.
     lines.extend(place(finding, if out.is_screen { width - 8 } else { usize::MAX }));
+    if !finding.said.is_empty() {
+        lines.push("    it says:".to_owned());
+        lines.extend(
+            finding.said.iter().flat_map(|line| wrapped(line, width - 8)).map(|line| format!("      {line}")),
+        );
+    }
     if let Some(help) = &finding.help {
         lines.extend(wrapped(help, width - 6).into_iter().map(|line| format!("    {line}")));
     }

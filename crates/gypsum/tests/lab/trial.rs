@@ -33,11 +33,11 @@ fn logged(lab: &Lab) -> usize {
     lab.sh(count).parse().unwrap()
 }
 
-fn findings<'a>(document: &'a Value, rule: &str) -> Vec<&'a str> {
+/// The messages of all findings of a rule, with what the daemon says.
+fn findings(document: &Value, rule: &str) -> Vec<String> {
     let all = document["findings"].as_array().unwrap().iter();
-    all.filter(|finding| finding["rule"] == rule)
-        .map(|finding| finding["message"].as_str().unwrap())
-        .collect()
+    let of_rule = all.filter(|finding| finding["rule"] == rule);
+    of_rule.map(|finding| format!("{}; {}", finding["message"].as_str().unwrap(), finding["said"])).collect()
 }
 
 fn was_tried(document: &Value) -> bool {
@@ -99,7 +99,7 @@ fn good_files_pass(lab: &Lab, daemon: &str, setting: &str, values: &[&str; 3], k
         assert_eq!(status, 0, "{daemon} {edit}: {document:#}");
         assert_eq!(was_tried(&document), trial == "--trial", "{daemon} {edit}: {document:#}");
         for rule in ["trial", "after-boot"] {
-            assert_eq!(findings(&document, rule), Vec::<&str>::new(), "{daemon} {edit}");
+            assert_eq!(findings(&document, rule), Vec::<String>::new(), "{daemon} {edit}");
         }
     };
     // The first one makes folders of Gypsum's own, and warms up what the host makes at a first look.
@@ -141,7 +141,7 @@ fn good_files_pass_on_the_next_release() {
                 &format!("{}={value}", setting.replace("mysqld", "mariadbd")),
             ]);
             assert_eq!((status, was_tried(&document)), (0, true), "{}: {document:#}", case.name);
-            assert_eq!(findings(&document, "trial"), Vec::<&str>::new(), "{}", case.name);
+            assert_eq!(findings(&document, "trial"), Vec::<String>::new(), "{}", case.name);
         }
     });
 }
@@ -290,7 +290,7 @@ fn what_a_proposal_reaches_on_this_host_is_reached_from_a_trial() {
         ]);
         assert_eq!(status, 0, "{document:#}");
         assert!(was_tried(&document), "{document:#}");
-        assert_eq!(findings(&document, "trial"), Vec::<&str>::new());
+        assert_eq!(findings(&document, "trial"), Vec::<String>::new());
     }
     let lab = boot(&["/usr/sbin/haproxy"]);
     lab.sh(PROXY);
