@@ -16,8 +16,10 @@ use std::time::Duration;
 
 /// How long the question for addresses may take.
 const LIMIT: Duration = Duration::from_secs(5);
-/// The folders below which daemons keep data.
-const DATA: [&str; 2] = ["/var/lib", "/srv"];
+/// The folder below which daemons keep their data, and hardly anything else.
+const STATE: &str = "/var/lib";
+/// The folders that hold those of several daemons.
+const SHARED: [&str; 2] = [STATE, "/srv"];
 /// Folders below which no daemon keeps data, and that are under overlays.
 const NO_DATA: [&str; 3] = ["/etc", "/usr", "/var/cache"];
 /// The folders that are new in a trial, whoever writes there.
@@ -127,15 +129,15 @@ impl Written {
         if let Some(folder) = folder.filter(|folder| folder.parent().is_some())
             && !is_below(&ANEW, folder)
             && !is_below(&NO_DATA, folder)
-            && !DATA.iter().any(|root| folder == Path::new(root))
+            && !SHARED.iter().any(|root| folder == Path::new(root))
         {
             self.data.insert(folder.to_owned());
         }
     }
 
-    /// A folder that is worked in: of data where such are; elsewhere a program may be in it.
+    /// A folder that is worked in: of data where such alone are; elsewhere a program may be in it.
     fn add_worked_in(&mut self, folder: PathBuf) {
-        if DATA.iter().any(|root| folder.starts_with(root)) {
+        if folder.starts_with(STATE) {
             self.add_written(Some(&folder));
         } else if folder.components().count() > 2 && !ANEW.iter().any(|root| folder.starts_with(root)) {
             self.others.insert(folder);
@@ -191,13 +193,13 @@ mod tests {
         for folder in ["/data/tides", "/var/lib", "/", "/run/boards", "/etc/boards", "/opt/boards/log"] {
             written.add_written(Some(Path::new(folder)));
         }
-        for folder in ["/srv", "/srv/quay/db", "/opt/boards", "/", "/tmp/boards"] {
+        for folder in ["/var/lib", "/var/lib/quay", "/opt/boards", "/srv/app", "/", "/tmp/boards"] {
             written.add_worked_in(folder.into());
         }
         assert_eq!(
             written.data,
-            ["/data/tides", "/opt/boards/log", "/srv/quay/db"].map(PathBuf::from).into()
+            ["/data/tides", "/opt/boards/log", "/var/lib/quay"].map(PathBuf::from).into()
         );
-        assert_eq!(written.others, ["/opt/boards"].map(PathBuf::from).into());
+        assert_eq!(written.others, ["/opt/boards", "/srv/app"].map(PathBuf::from).into());
     }
 }

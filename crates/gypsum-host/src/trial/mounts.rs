@@ -36,10 +36,10 @@ pub fn arrange(spec: &TrialSpec) -> io::Result<()> {
     let kept = runtime::keep(spec)?;
     let emptied: Vec<(PathBuf, PathBuf)> = emptied(spec)?;
     for (n, folder) in overlaid(spec).into_iter().enumerate() {
-        cover(&spec.base, n, &folder)?;
+        cover(&spec.base, n, &folder).map_err(|error| of(&folder, error))?;
     }
     for (file, stand_in) in &spec.files {
-        show(file, stand_in.as_deref())?;
+        show(file, stand_in.as_deref()).map_err(|error| of(file, error))?;
     }
     if let Some(text) = names {
         // It may lead into `/run`, which is another one here.
@@ -57,6 +57,11 @@ pub fn arrange(spec: &TrialSpec) -> io::Result<()> {
     // The last one hides the copies themselves.
     let (last, first): (Vec<_>, Vec<_>) = emptied.iter().partition(|(_, at)| spec.base.starts_with(at));
     first.into_iter().chain(last).try_for_each(|(copy, at)| Ok(mount_bind(copy, at)?))
+}
+
+/// An error with the place that it is about.
+fn of(place: &Path, error: io::Error) -> io::Error {
+    io::Error::other(format!("{}: {}", place.display(), crate::error::plain(&error)))
 }
 
 const NAME_SERVERS: &str = "/etc/resolv.conf";
@@ -80,8 +85,10 @@ fn make_read_only() -> io::Result<()> {
             Ok(()) | Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOENT | rustix::io::Errno::NOTDIR) => {
             }
             Err(error) => {
-                let why = format!("{} cannot be made read-only: {error}", mounted.point.display());
-                return Err(io::Error::other(why));
+                return Err(of(
+                    &mounted.point,
+                    io::Error::other(format!("cannot be made read-only: {error}")),
+                ));
             }
         }
     }
