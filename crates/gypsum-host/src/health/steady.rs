@@ -143,10 +143,12 @@ impl HealthRun<'_> {
         });
         for (n, outcome) in again {
             let outcome = outcome.unwrap_or_else(|| super::broken(&self.checks[n]));
-            if !outcome.healthy {
-                outcomes[n].0 =
-                    Outcome { said: format!("{} (it was healthy at first)", outcome.said), ..outcome };
-            }
+            // What was first may be the answer of a process that was about to go.
+            let ms = outcomes[n].0.ms;
+            outcomes[n].0 = match outcome.healthy {
+                true => Outcome { ms, ..outcome },
+                false => Outcome { said: format!("{} (it was healthy at first)", outcome.said), ..outcome },
+            };
         }
     }
 

@@ -83,7 +83,7 @@ const COUNTERS: [(&str, &str); 3] = [
 fn asked_meanwhile(lab: &Lab, client: &str, work: impl FnOnce()) -> Vec<(String, u64)> {
     let ask = format!(
         "rm -f /root/over; while ! [ -e /root/over ]; do begun=$(date +%s%N); {client} > /dev/null 2>&1
-         echo $? $(( ($(date +%s%N) - begun) / 1000000 )); sleep 0.03; done > /root/answers"
+         echo $? $(( ($(date +%s%N) - begun) / 1000000 )); sleep 0.2; done > /root/answers"
     );
     let mut clients = lab.command(&["sh", "-c", &ask]).spawn().unwrap();
     work();
@@ -140,7 +140,7 @@ fn all() -> Vec<Good> {
 #[test]
 #[ignore = "needs root and daemons"]
 fn good_files_pass_and_nothing_of_a_trial_remains() {
-    side_by_side(2, &all(), |(daemon, program, start, setting, values)| {
+    side_by_side(1, &all(), |(daemon, program, start, setting, values)| {
         let lab = boot(&[program]);
         lab.sh(start);
         let settled = SETTLED.iter().find(|(name, _)| name == daemon).map_or(0, |(_, seconds)| *seconds);
@@ -217,7 +217,7 @@ fn traces_of(lab: &Lab, change: &dyn Fn(&str, &str), values: &[&str; 3]) -> Vec<
 #[test]
 #[ignore = "needs root, daemons, and a tree of the next release"]
 fn good_files_pass_on_the_next_release() {
-    side_by_side(2, &all(), |(daemon, _, start, setting, values)| {
+    side_by_side(1, &all(), |(daemon, _, start, setting, values)| {
         let lab = boot_tree(&next_release(), &[]);
         lab.sh(&start.replace("php8.2", "php8.4").replace("@15-", "@17-"));
         let setting = setting.replace("mysqld", "mariadbd");
@@ -335,7 +335,7 @@ const PROXY: &str = "printf 'server { listen 8081; root /var/www/html; }' > /etc
 #[test]
 #[ignore = "needs root and daemons"]
 fn what_would_fail_is_refused_before_it_is_live() {
-    side_by_side(2, &FAULTS, |fault| {
+    side_by_side(1, &FAULTS, |fault| {
         let lab = boot(&[fault.program]);
         lab.sh(fault.start);
         let (status, document) = lab.gypsum(&[&["change", fault.daemon, "-n"], fault.edits].concat());
