@@ -267,7 +267,7 @@ fn what_clients_asked_is_answered_as_before() {
 #[test]
 #[ignore = "needs root and daemons"]
 fn what_breaks_clients_is_restored_and_what_was_asked_for_is_kept() {
-    side_by_side(2, &SERVICES, |service| {
+    side_by_side(1, &SERVICES, |service| {
         let lab = boot(service.programs);
         lab.sh(service.start);
         let seen =
