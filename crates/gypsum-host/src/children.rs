@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 /// More output than this from one command is not read, and the command is ended.
 const MOST_OUTPUT: u64 = 8 << 20;
 /// Where programs without a path are looked for.
-const SEARCH_PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
+pub(crate) const SEARCH_PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
 /// What a command may know of our surroundings; user service managers cannot be reached without.
 pub const PASSED_ON: [&str; 5] = ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR", "DBUS_SESSION_BUS_ADDRESS"];
 

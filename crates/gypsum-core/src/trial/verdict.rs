@@ -3,8 +3,9 @@
 use super::{Got, Start, TrialRun};
 use crate::finding::{Finding, Severity};
 use crate::health::{Outcome, held};
-use crate::log::{LogLine, excerpt};
+use crate::log::{LogLine, excerpt, kind_of};
 use crate::probe::Check;
+use std::collections::HashSet;
 use std::net::SocketAddr;
 
 /// The rule of what fails on the proposal alone.
@@ -102,8 +103,8 @@ fn failure(run: &TrialRun) -> Option<String> {
 
 /// What it said on the proposal and not on the files as they are, the most telling lines.
 fn words_of(new: &TrialRun, old: &TrialRun) -> Vec<String> {
-    let before: Vec<String> = old.said.iter().map(|said| kind(&said.text)).collect();
-    let fresh = new.said.iter().filter(|said| !before.contains(&kind(&said.text)));
+    let before: HashSet<String> = old.said.iter().map(|said| kind_of(&said.text)).collect();
+    let fresh = new.said.iter().filter(|said| !before.contains(&kind_of(&said.text)));
     let lines: Vec<LogLine> = fresh.map(LogLine::from).collect();
     said(&lines)
 }
@@ -115,10 +116,6 @@ fn excerpt_of(run: &TrialRun) -> Vec<String> {
 
 fn said(lines: &[LogLine]) -> Vec<String> {
     excerpt(lines, MOST_LINES).iter().map(|line| without_time(line).to_owned()).collect()
-}
-
-fn kind(line: &str) -> String {
-    crate::log::kind_of(line)
 }
 
 /// A line without the time at its beginning, and not too long.
@@ -197,9 +194,8 @@ fn worse(old: &TrialRun, new: &TrialRun, about: &About<'_>) -> Vec<Finding> {
             }
             Ok(()) => continue,
         };
-        let words = words_of(new, old);
         let message = format!("with the new files, {}: {said}", got.outcome.name);
-        let finding = Finding::fault(RULE, message).saying(words);
+        let finding = Finding::fault(RULE, message).saying(words_of(new, old));
         findings.push(finding.help("a client saw that in a trial start"));
     }
     findings

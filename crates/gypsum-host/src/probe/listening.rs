@@ -5,7 +5,6 @@ use crate::service;
 use crate::sockets::listening;
 use gypsum_core::probe::{Answer, sockets};
 use procfs::net::UnixState;
-use std::collections::HashSet;
 use std::fs;
 use std::net::SocketAddr;
 use std::ops::RangeInclusive;
@@ -25,11 +24,7 @@ pub fn answer(scene: &ProbeContext) -> Result<Answer, ProbeError> {
     if !seen.callers.is_empty() || processes.is_empty() {
         return Err("its sockets are not its own, or it does not run".into());
     }
-    let mut own: HashSet<u64> = HashSet::new();
-    for pid in processes.iter().copied() {
-        // One that ended meanwhile has none.
-        own.extend(service::sockets_of(pid).into_iter().flatten());
-    }
+    let own = service::sockets_of_all(&processes);
     let of = |udp: bool| -> Vec<SocketAddr> {
         listening(udp).into_iter().filter(|one| own.contains(&one.inode)).map(|one| one.address).collect()
     };

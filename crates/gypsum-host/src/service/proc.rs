@@ -33,6 +33,11 @@ pub fn sockets(pid: u32) -> Option<HashSet<u64>> {
     Some(files.flatten().filter_map(|file| inode(std::fs::read_link(file.path()).ok()?)).collect())
 }
 
+/// The inodes of all sockets that these processes have open. One that ended meanwhile has none.
+pub fn sockets_of_all(processes: &[u32]) -> HashSet<u64> {
+    processes.iter().filter_map(|pid| sockets(*pid)).flatten().collect()
+}
+
 /// The inodes of its listening TCP sockets; none where this account may not look.
 pub fn listeners(pid: u32) -> Vec<u64> {
     let Some(sockets) = sockets(pid).filter(|sockets| !sockets.is_empty()) else {

@@ -1,9 +1,8 @@
 //! Where the processes of a service listen.
 
 use super::unit::SeenUnit;
-use crate::service::sockets_of;
+use crate::service::sockets_of_all;
 use crate::sockets::listening;
-use std::collections::HashSet;
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::path::Path;
 
@@ -12,7 +11,7 @@ const MOST: usize = 4;
 
 /// The addresses at which clients of this host reach the service, and its Unix sockets.
 pub(super) fn of(unit: &SeenUnit) -> (Vec<String>, Vec<String>) {
-    let inodes: HashSet<u64> = unit.processes.iter().filter_map(|pid| sockets_of(*pid)).flatten().collect();
+    let inodes = sockets_of_all(&unit.processes);
     let mut at: Vec<SocketAddr> = listening(false)
         .into_iter()
         .filter(|socket| inodes.contains(&socket.inode))

@@ -10,7 +10,6 @@ use rustix::thread::{
     set_thread_res_uid,
 };
 use rustix::thread::{Gid, Uid};
-use serde::{Deserialize, Serialize};
 use std::fs::{File, OpenOptions};
 use std::io;
 use std::os::unix::process::CommandExt;
@@ -30,8 +29,7 @@ const NEVER: CapabilitySet = CapabilitySet::SYS_TIME
     .union(CapabilitySet::PERFMON);
 
 /// How a command is run.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum RunAs {
     /// As the unit's account, with its limits and capabilities.
     Account,
@@ -155,8 +153,6 @@ fn drop_from_bounding_set(these: CapabilitySet) -> io::Result<()> {
 fn resource(name: &str) -> Option<Resource> {
     Some(match name {
         "AS" => Resource::As,
-        // Where a program takes core dumps, it runs on the host.
-        "CORE" => return None,
         "CPU" => Resource::Cpu,
         "DATA" => Resource::Data,
         "FSIZE" => Resource::Fsize,

@@ -1,8 +1,8 @@
 //! What a trial start has to know of the host: its addresses and name servers, who listens where, what the running daemon
 //! writes.
 
+use super::relay::DNS_PORT;
 use crate::children;
-use crate::service;
 use crate::sockets::listening;
 use gypsum_core::service::Observation;
 use procfs::net::UnixState;
@@ -23,11 +23,9 @@ const SHARED: [&str; 2] = [STATE, "/srv"];
 /// Folders below which no daemon keeps data, and that are under overlays.
 const NO_DATA: [&str; 3] = ["/etc", "/usr", "/var/cache"];
 /// The folders that are new in a trial, whoever writes there.
-const ANEW: [&str; 8] = ["/run", "/dev", "/proc", "/sys", "/tmp", "/var/tmp", "/var/log", "/var/spool"];
+pub const ANEW: [&str; 8] = ["/run", "/dev", "/proc", "/sys", "/tmp", "/var/tmp", "/var/log", "/var/spool"];
 /// The sort of socket to which clients connect, as `/proc/net/unix` has it (`SOCK_STREAM`, socket(2)).
 const STREAM: u16 = 1;
-/// The port of name servers.
-const DNS: u16 = 53;
 
 /// The network of the host.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -72,15 +70,9 @@ pub fn taken(own: &HashSet<u64>) -> Vec<(bool, SocketAddr)> {
     all.filter(|(_, one)| !own.contains(&one.inode)).map(|(udp, one)| (udp, one.address)).collect()
 }
 
-/// The sockets of all processes of the service.
-pub fn own_sockets(processes: &[u32]) -> HashSet<u64> {
-    // One that ended meanwhile has none.
-    processes.iter().filter_map(|pid| service::sockets_of(*pid)).flatten().collect()
-}
-
 /// The name servers that the host asks (resolv.conf(5)), unless the service itself may be one of them.
 pub fn name_servers(own: &HashSet<u64>) -> Vec<IpAddr> {
-    let is_one = listening(true).iter().any(|one| one.address.port() == DNS && own.contains(&one.inode));
+    let is_one = listening(true).iter().any(|one| one.address.port() == DNS_PORT && own.contains(&one.inode));
     if is_one {
         return Vec::new();
     }

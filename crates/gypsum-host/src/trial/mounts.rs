@@ -1,6 +1,7 @@
 //! What a trial sees of the host's folders: all of it read-only, what the daemon may write under overlays, its data empty.
 
 use super::folders::{self, Model};
+use super::host::ANEW;
 use super::spec::TrialSpec;
 use super::{devices, runtime};
 use crate::mounts;
@@ -110,10 +111,8 @@ fn overlaid(spec: &TrialSpec) -> Vec<PathBuf> {
     all.extend(spec.writable.iter().cloned());
     all.extend(spec.files.iter().filter_map(|(file, _)| Some(file.parent()?.to_owned())));
     let mut all: Vec<PathBuf> = all.iter().filter_map(|folder| existing(folder)).collect();
-    let made_anew = |folder: &PathBuf| {
-        let roots = ["/run", "/dev", "/proc", "/sys", "/tmp", "/var/tmp", "/var/log", "/var/spool"];
-        folder == Path::new("/") || roots.iter().any(|root| folder.starts_with(root))
-    };
+    let made_anew =
+        |folder: &PathBuf| folder == Path::new("/") || ANEW.iter().any(|root| folder.starts_with(root));
     // `/var/run` is a link on most hosts.
     all = all.into_iter().filter_map(|folder| fs::canonicalize(folder).ok()).collect();
     all.retain(|folder| !made_anew(folder));

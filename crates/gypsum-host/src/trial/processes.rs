@@ -1,7 +1,7 @@
 //! The processes of a trial: all that there are in its namespace but the first one.
 
+use procfs::process::{ProcState, Process};
 use rustix::process::{Pid, WaitOptions, waitpid};
-use std::fs;
 
 /// One of them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -18,24 +18,19 @@ pub struct Seen {
 
 /// All of them.
 pub fn all() -> Vec<Seen> {
-    let entries = fs::read_dir("/proc").into_iter().flatten().flatten();
-    let numbers = entries.filter_map(|entry| entry.file_name().to_str()?.parse::<u32>().ok());
-    numbers.filter(|pid| *pid > 1).filter_map(look).collect()
+    let all = procfs::process::all_processes().into_iter().flatten().flatten();
+    all.filter(|one| one.pid > 1).filter_map(|one| look(&one)).collect()
 }
 
-fn look(pid: u32) -> Option<Seen> {
-    let stat = fs::read_to_string(format!("/proc/{pid}/stat")).ok()?;
-    // The name is in parentheses, and may hold any character (proc(5)).
-    let fields: Vec<&str> = stat.rsplit_once(')')?.1.split_whitespace().collect();
-    let pages: u64 = fields.get(21)?.parse().ok()?;
-    let shared = fs::read_to_string(format!("/proc/{pid}/statm")).ok()?;
-    let shared: u64 = shared.split_whitespace().nth(2)?.parse().ok()?;
+/// None where it is gone meanwhile.
+fn look(process: &Process) -> Option<Seen> {
+    let (stat, memory) = (process.stat().ok()?, process.statm().ok()?);
     Some(Seen {
-        pid,
-        is_dead: matches!(*fields.first()?, "Z" | "X"),
-        parent: fields.get(1)?.parse().ok()?,
+        pid: u32::try_from(stat.pid).ok()?,
+        is_dead: matches!(stat.state(), Ok(ProcState::Zombie | ProcState::Dead)),
+        parent: u32::try_from(stat.ppid).ok()?,
         // Pages of files, and what processes have in common, would be counted for each.
-        memory: pages.saturating_sub(shared) * procfs::page_size(),
+        memory: memory.resident.saturating_sub(memory.shared) * procfs::page_size(),
     })
 }
 

@@ -7,7 +7,7 @@ use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr, UdpSocket};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// The port of name servers.
-const PORT: u16 = 53;
+pub const DNS_PORT: u16 = 53;
 /// A message over UDP is not longer than this, in bytes (RFC 6891, 6.2.5).
 const LONGEST: usize = 4_096;
 /// More questions than this do not wait for an answer.
@@ -31,7 +31,7 @@ impl WayOut {
             IpAddr::V6(_) => Ipv6Addr::UNSPECIFIED.into(),
         };
         let socket = UdpSocket::bind((any, 0))?;
-        socket.connect((server, PORT))?;
+        socket.connect((server, DNS_PORT))?;
         Ok(Self { server, socket })
     }
 
@@ -41,7 +41,7 @@ impl WayOut {
     ///
     /// If that address cannot be had.
     pub fn serve(self) -> io::Result<()> {
-        let here = Arc::new(UdpSocket::bind((self.server, PORT))?);
+        let here = Arc::new(UdpSocket::bind((self.server, DNS_PORT))?);
         let out = Arc::new(self.socket);
         let asked: Arc<Mutex<HashMap<[u8; 2], SocketAddr>>> = Arc::default();
         let (inwards, back, waiting) = (Arc::clone(&here), Arc::clone(&out), Arc::clone(&asked));

@@ -81,7 +81,7 @@ impl Trial {
         let (mut unit, network) = (read.0?, read.1.map_err(|_| NotMade("ip broke off".into()))??);
         change_start(&mut unit, &profile.trial);
         let processes = service::processes(found);
-        let own: HashSet<u64> = host::own_sockets(&processes);
+        let own: HashSet<u64> = service::sockets_of_all(&processes);
         let written = host::written(&processes);
         let mut data: Vec<PathBuf> = profile.trial.data.iter().map(PathBuf::from).collect();
         if processes.is_empty() && data.is_empty() && profile.trial.when != TrialWhen::Always {

@@ -1,5 +1,6 @@
 //! What a trial start is made of: read outside, passed on over standard input.
 
+use super::relay::DNS_PORT;
 use super::unit::StartUnit;
 use gypsum_core::probe::{Check, Probe};
 use serde::{Deserialize, Serialize};
@@ -69,8 +70,7 @@ pub struct TrialSpec {
 impl TrialSpec {
     /// Whether it is a relay that listens there, and not the daemon.
     pub fn is_stood_in_for(&self, at: &SocketAddr) -> bool {
-        const DNS: u16 = 53;
-        at.port() == DNS && self.name_servers.contains(&at.ip())
+        at.port() == DNS_PORT && self.name_servers.contains(&at.ip())
             || self.backends.iter().any(|backend| backend.at == *at)
     }
 

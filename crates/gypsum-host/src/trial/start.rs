@@ -6,6 +6,7 @@ use super::lines::{Heard, NOTIFY, OUTPUT};
 use super::processes;
 use super::spec::TrialSpec;
 use super::unit::ExecLine;
+use crate::children::SEARCH_PATH;
 use crate::sockets::listening;
 use gypsum_core::trial::{Start, expanded, variables};
 use std::collections::BTreeMap;
@@ -20,9 +21,6 @@ use std::time::{Duration, Instant};
 const LOOK: Duration = Duration::from_millis(3);
 /// A daemon that says nothing and opens no socket counts as ready after this time.
 const SILENT: Duration = Duration::from_millis(400);
-/// The path in which programs of a service look for others (systemd.exec(5)).
-const PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
-
 /// Starts the daemon of a trial.
 pub struct Starter<'a> {
     spec: &'a TrialSpec,
@@ -46,7 +44,7 @@ impl<'a> Starter<'a> {
     ) -> io::Result<Self> {
         let unit = &spec.unit;
         let mut all =
-            BTreeMap::from([("PATH".to_owned(), PATH.to_owned()), ("LANG".into(), "C.UTF-8".into())]);
+            BTreeMap::from([("PATH".to_owned(), SEARCH_PATH.to_owned()), ("LANG".into(), "C.UTF-8".into())]);
         all.extend(account.into_iter().flat_map(|account| account.variables));
         all.insert("NOTIFY_SOCKET".into(), NOTIFY.into());
         all.insert("INVOCATION_ID".into(), "0".repeat(32));
@@ -178,8 +176,10 @@ fn found(program: &str) -> String {
     if program.contains('/') {
         return program.to_owned();
     }
-    let there =
-        PATH.split(':').map(|folder| format!("{folder}/{program}")).find(|path| Path::new(path).exists());
+    let there = SEARCH_PATH
+        .split(':')
+        .map(|folder| format!("{folder}/{program}"))
+        .find(|path| Path::new(path).exists());
     there.unwrap_or_else(|| program.to_owned())
 }
 

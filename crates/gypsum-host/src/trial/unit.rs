@@ -88,10 +88,10 @@ pub struct StartUnit {
     pub limits: Vec<(String, u64, u64)>,
 }
 
-/// The limits that are passed on, as the bus names them.
-pub const LIMITS: [&str; 13] = [
+/// The limits that are passed on, as the bus names them; not that of core dumps, since a program that takes those runs on
+/// the host.
+pub const LIMITS: [&str; 12] = [
     "AS",
-    "CORE",
     "CPU",
     "DATA",
     "FSIZE",
