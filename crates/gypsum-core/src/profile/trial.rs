@@ -41,6 +41,8 @@ pub struct Trial {
     /// The folders that hold its data: in a trial they are empty. Folders in which it has files open for writing are found
     /// without being named.
     pub data: Vec<String>,
+    /// Settings whose value names such a folder, or a file in it.
+    pub data_of: Vec<String>,
     /// Folders that it works in and that hold no data, so that they stay as they are.
     pub kept: Vec<String>,
     /// Whether other services of this host that its files name by address and port may be asked from there: a proxy is

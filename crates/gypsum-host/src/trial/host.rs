@@ -114,6 +114,18 @@ pub fn written(processes: &[u32]) -> Written {
     written
 }
 
+/// The folders of data that values name: each absolute path in one, or the folder of that file.
+pub fn named_data(values: &[String]) -> BTreeSet<PathBuf> {
+    let mut written = Written::default();
+    for word in values.iter().flat_map(|value| value.split([' ', '\t', ',', '"', '\''])) {
+        let path = Path::new(word);
+        if path.is_absolute() {
+            written.add_written(if path.is_dir() { Some(path) } else { path.parent() });
+        }
+    }
+    written.data
+}
+
 impl Written {
     /// A folder with a file that is open for writing: wherever it is, a second daemon is not to see that.
     fn add_written(&mut self, folder: Option<&Path>) {

@@ -53,7 +53,8 @@ pub struct Trial {
 }
 
 impl Trial {
-    /// Gathers what trial starts of `service` need; `texts` are the files of its configuration, old and new.
+    /// Gathers what trial starts of `service` need; `texts` are the files of its configuration, old and new, and
+    /// `named` is what their settings say of folders with data.
     ///
     /// # Errors
     ///
@@ -63,6 +64,7 @@ impl Trial {
         service: &Service,
         found: &Observation,
         texts: &[&[u8]],
+        named: &[String],
     ) -> Result<Self, NotMade> {
         if !rustix::process::geteuid().is_root() {
             return Err(NotMade("it needs root".into()));
@@ -89,7 +91,8 @@ impl Trial {
             return Err(NotMade(why.into()));
         }
         let is_kept = |folder: &PathBuf| profile.trial.kept.iter().any(|kept| folder == Path::new(kept));
-        data.extend(written.data.into_iter().filter(|folder| !is_kept(folder)));
+        let others = written.data.into_iter().chain(host::named_data(named));
+        data.extend(others.filter(|folder| !is_kept(folder)));
         let usual = if profile.trial.when == TrialWhen::Always { READY_FAST } else { READY };
         let ready = profile.trial.limit.and_then(|limit| limit.try_into().ok()).unwrap_or(usual);
         let ms = |time: Duration| u64::try_from(time.as_millis()).unwrap_or(u64::MAX);

@@ -484,3 +484,15 @@ fn a_restart_with_files_that_do_not_start_is_refused() {
     assert!(told[0].contains("with the files as they are redis does not start"), "{told:?}");
     assert_eq!(lab.sh("systemctl show -P MainPID redis-server"), main);
 }
+
+/// Data that the settings put elsewhere are hidden, too: a second daemon cannot load these any more.
+#[test]
+#[ignore = "needs root and daemons"]
+fn data_at_a_place_of_their_own_are_hidden() {
+    let lab = boot(&["/usr/bin/redis-server"]);
+    lab.sh("install -d -o redis /srv/tides; sed -i 's,^dir .*,dir /srv/tides,' /etc/redis/redis.conf
+        systemctl start redis-server; sleep 0.5; echo 'no dump' > /srv/tides/dump.rdb");
+    let (status, document) = lab.gypsum(&["change", "redis", "-n", "timeout=61"]);
+    assert_eq!((status, was_tried(&document)), (0, true), "{document:#}");
+    assert_eq!(findings(&document, "trial"), Vec::<String>::new());
+}

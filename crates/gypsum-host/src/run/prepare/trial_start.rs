@@ -13,6 +13,7 @@ use crate::run::values::Values;
 use crate::trial::{NotMade, Runtime, Trial};
 use gypsum_core::event::CheckRun;
 use gypsum_core::finding::Finding;
+use gypsum_core::layers::value_of;
 use gypsum_core::probe::Check;
 use gypsum_core::profile::{Activation, Profile, Service, TrialWhen};
 use gypsum_core::service::Observation;
@@ -137,7 +138,8 @@ impl Known {
     fn try_both(&self, is_over: &AtomicBool) -> Result<Shown, NotMade> {
         let files = self.before.files.iter().chain(&self.after.files);
         let texts: Vec<&[u8]> = files.map(|file| file.doc.source()).collect();
-        let trial = Trial::of(&self.profile, &self.service, &self.found, &texts)?;
+        let named = [self.data_of(&self.before), self.data_of(&self.after)].concat();
+        let trial = Trial::of(&self.profile, &self.service, &self.found, &texts, &named)?;
         let (before, after) = self.checks().map_err(|error| NotMade(error.to_string()))?;
         let about = trial.about(&self.profile.daemon, &after);
         let shown = |findings| Ok(Shown { findings, hides_data: trial.hides_data() });
@@ -185,6 +187,18 @@ impl Known {
             (true, true) | (false, _) => {}
         }
         shown(verdict(&old, &new, &about))
+    }
+
+    /// What the settings say that name folders with data.
+    fn data_of(&self, loading: &Loading) -> Vec<String> {
+        let layers = loading.layers(&self.profile);
+        let turns = self
+            .profile
+            .trial
+            .data_of
+            .iter()
+            .flat_map(|name| layers.called(&loading.files, &self.profile, name));
+        turns.map(|turn| value_of(&loading.files[turn.file].doc, turn.leaf)).collect()
     }
 
     /// What clients ask with the files as they are, and as they will be.
