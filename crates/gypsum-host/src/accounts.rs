@@ -2,7 +2,7 @@
 
 use std::io;
 use std::path::{Path, PathBuf};
-use uzers::os::unix::GroupExt;
+use uzers::os::unix::{GroupExt, UserExt};
 
 /// Gypsum's folder of this account: in the one that `variable` names, else in `usual` of its home folder (XDG Base
 /// Directory Specification); `None` if it has no home folder.
@@ -10,6 +10,16 @@ pub fn own_folder(variable: &str, usual: &str) -> Option<PathBuf> {
     let named = std::env::var_os(variable).map(PathBuf::from).filter(|path| path.is_absolute());
     let at_home = || std::env::var_os("HOME").map(|home| Path::new(&home).join(usual));
     Some(named.or_else(at_home)?.join("gypsum"))
+}
+
+/// The folder with the account's own settings of Gypsum. Root's home folder is the one that it has, also where `sudo` left
+/// the environment of somebody else.
+pub fn settings_folder() -> Option<PathBuf> {
+    const VARIABLE: &str = "XDG_CONFIG_HOME";
+    if std::env::var_os(VARIABLE).is_some() || !rustix::process::geteuid().is_root() {
+        return own_folder(VARIABLE, ".config");
+    }
+    uzers::get_user_by_uid(0).map(|root| root.home_dir().join(".config/gypsum"))
 }
 
 /// The number of the user called `name`, or written as a number.

@@ -4,6 +4,7 @@ use crate::disk::{Disk, RealDisk};
 use crate::error::Error;
 use crate::evidence::{Evidence, Progress};
 use crate::locks::{Locks, Thing};
+use crate::settings::SettingsFiles;
 use crate::state::{Entry, State};
 use gypsum_core::change::Verdict;
 use std::fs;
@@ -11,10 +12,6 @@ use std::io;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-/// So many changes of a daemon are kept.
-pub const MOST_CHANGES: usize = 50;
-/// So many bytes their folders may have together.
-pub const MOST_BYTES: u64 = 1 << 30;
 /// So many are removed at the most while somebody waits.
 const AT_ONCE: usize = 20;
 /// So long one that nobody waits for waits for its turn.
@@ -29,7 +26,7 @@ pub enum Haste {
     AtLeisure,
 }
 
-/// Removes the oldest changes of `daemon` beyond [`MOST_CHANGES`] and [`MOST_BYTES`]; returns how many. The last one
+/// Removes the oldest changes of `daemon` beyond what the settings say; returns how many. The last one
 /// that was kept and healthy stays, as does every one that is open, stuck or cannot be read. No change waits for it; one
 /// process at a time does it.
 ///
@@ -39,13 +36,15 @@ pub enum Haste {
 pub fn prune(state: &State, daemon: &str, haste: Haste) -> Result<usize, Error> {
     let Some(_lock) = lock(&Thing::old_changes(&state.of_daemon(daemon)), haste)? else { return Ok(0) };
     let disk = &RealDisk;
+    let settings = SettingsFiles::load().settings();
+    let (most_changes, most_bytes) = (settings.changes, settings.bytes);
     let (mut kept, mut bytes, mut is_good_kept, mut removed) = (0, 0u64, false, Vec::new());
     for entry in state.entries(disk, daemon)?.into_iter().rev() {
-        if kept < MOST_CHANGES && bytes < MOST_BYTES {
+        if kept < most_changes && bytes < most_bytes {
             bytes += size_of(&entry.folder).map_err(|error| Error::file("measure", &entry.folder, error))?;
         }
         // The last change stays whatever it takes.
-        if kept == 0 || kept < MOST_CHANGES && bytes < MOST_BYTES {
+        if kept == 0 || kept < most_changes && bytes < most_bytes {
             kept += 1;
             is_good_kept = is_good_kept || is_good(&entry.evidence(disk)?);
         } else {

@@ -14,6 +14,8 @@ use std::path::Path;
 pub enum Relied {
     /// A profile.
     Profile,
+    /// Gypsum's own settings.
+    Settings,
     /// The state folder.
     State,
     /// This program, where another one runs it as root.
@@ -75,7 +77,7 @@ fn error_of(relied: Relied, operation: &str, path: &Path, error: io::Error) -> E
             let error = Error::file(operation, path, error);
             match relied {
                 Relied::State => error.help("say where to keep backups: --state DIR"),
-                Relied::Profile | Relied::Program => error,
+                Relied::Profile | Relied::Settings | Relied::Program => error,
             }
         }
     }
@@ -111,6 +113,10 @@ fn not_used(relied: Relied, path: &Path, place: &Path, who: &str) -> Error {
             "this program",
             "it is to run as root at each upgrade: install it where root alone can change it, such as /usr/local/bin"
                 .to_owned(),
+        ),
+        Relied::Settings => (
+            "the file of settings",
+            format!("it says what is done as root: chown root:root {place} && chmod go-w {place}"),
         ),
         Relied::State => (
             "the state folder",

@@ -23,12 +23,15 @@ fn main() -> ExitCode {
     let words: Vec<String> = std::env::args_os().map(|word| word.to_string_lossy().into_owned()).collect();
     let (program, rest) =
         words.split_first().map_or(("", &[][..]), |(program, rest)| (program.as_str(), rest));
-    // Four things run in processes of their own and are this same program, executed again.
+    // Five things run in processes of their own and are this same program, executed again.
     if program.rsplit('/').next() == Some(gypsum_demo::DAEMON) {
         return ExitCode::from(gypsum_demo::daemon(rest));
     }
     if rest.first().is_some_and(|word| word == gypsum_host::trial::ENTRY) {
         return ExitCode::from(u8::try_from(gypsum_host::trial::enter(&rest[1..])).unwrap_or(1));
+    }
+    if rest.first().is_some_and(|word| word == gypsum_host::boot::ENTRY) {
+        return ExitCode::from(command::boot::enter(&rest[1..]));
     }
     if rest.first().is_some_and(|word| word == gypsum_host::view::ENTRY) {
         return ExitCode::from(u8::try_from(gypsum_host::view::enter(&rest[1..])).unwrap_or(1));

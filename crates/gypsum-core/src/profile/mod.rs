@@ -22,7 +22,7 @@ pub use elsewhere::Elsewhere;
 pub use fill::{MissingSetting, fill};
 pub use login::Login;
 pub use name_list::{Field, ListedName, NameList};
-pub use read::{ProfileError, read, read_with};
+pub use read::{read, read_with};
 pub use rule::{Form, Rule};
 pub use schema::{Checker, Condition, Effective, Files, Layout, Listen, Other, Profile};
 pub use service::{Activation, Hook, Part, Plain, Proof, RelatedService, Service, ServiceManagerKind, Stop};

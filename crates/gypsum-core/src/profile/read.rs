@@ -1,24 +1,11 @@
 //! Reading a profile, with the place of whatever is wrong in it.
 
 use super::schema::Profile;
-use crate::text::{line_span, nearest, place_of};
-
-/// Why a text is not a profile.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("line {line}, column {column}: {message}")]
-pub struct ProfileError {
-    /// What is wrong.
-    pub message: String,
-    /// Line, from 1.
-    pub line: u32,
-    /// Column, from 1.
-    pub column: u32,
-    /// The line itself.
-    pub text: String,
-}
+use crate::malformed::Malformed;
+use crate::text::nearest;
 
 /// Reads a profile. The forms of its rules are left as they are: [`crate::rules::read_profile`] reads them, too.
-pub fn read(text: &str) -> Result<Profile, ProfileError> {
+pub fn read(text: &str) -> Result<Profile, Malformed> {
     read_with(text, |_| None)
 }
 
@@ -26,27 +13,12 @@ pub fn read(text: &str) -> Result<Profile, ProfileError> {
 pub fn read_with(
     text: &str,
     also: impl Fn(&Profile) -> Option<(String, String)>,
-) -> Result<Profile, ProfileError> {
-    let failed = |message: String, at: usize| {
-        let place = place_of(text.as_bytes(), at);
-        let line = line_span(text.as_bytes(), at).of(text.as_bytes());
-        ProfileError {
-            message,
-            line: place.line,
-            column: place.column,
-            text: String::from_utf8_lossy(line).into_owned(),
-        }
-    };
-    let profile: Profile = toml::from_str(text)
-        .map_err(|error| failed(one_line(error.message()), error.span().map_or(0, |span| span.start)))?;
+) -> Result<Profile, Malformed> {
+    let profile: Profile = toml::from_str(text).map_err(|error| Malformed::of_toml(text, &error))?;
     match amiss(&profile).or_else(|| also(&profile)) {
-        Some((what, word)) => Err(failed(what, text.find(&word).unwrap_or(0))),
+        Some((what, word)) => Err(Malformed::at(text, text.find(&word).unwrap_or(0), what)),
         None => Ok(profile),
     }
-}
-
-fn one_line(message: &str) -> String {
-    message.split('\n').map(str::trim).filter(|line| !line.is_empty()).collect::<Vec<_>>().join("; ")
 }
 
 /// What no field by itself can be blamed for: the message, and a word of the text to point at.

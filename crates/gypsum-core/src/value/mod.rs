@@ -4,7 +4,7 @@ mod kind;
 mod likely;
 mod network;
 mod pieces;
-mod quantity;
+pub(crate) mod quantity;
 mod same;
 mod spelling;
 

@@ -8,7 +8,8 @@ use crate::error::Error;
 use crate::service::ManagerScope;
 use crate::trust::{self, Relied};
 use gypsum_core::finding::{Finding, Severity};
-use gypsum_core::profile::{BUILT_IN, Layout, Profile, ProfileError, Service, built_in};
+use gypsum_core::malformed::Malformed;
+use gypsum_core::profile::{BUILT_IN, Layout, Profile, Service, built_in};
 use gypsum_core::rules::read_profile as read;
 use gypsum_core::text::nearest;
 use std::fs;
@@ -226,13 +227,17 @@ pub fn read_file(path: &Path) -> Result<Profile, NoProfile> {
     on_this_host(&text, path, None)
 }
 
-fn malformed(path: &Path, error: &ProfileError) -> NoProfile {
-    let finding = Finding {
+fn malformed(path: &Path, error: &Malformed) -> NoProfile {
+    NoProfile::Malformed(Box::new(finding_of("profile", path, error)))
+}
+
+/// What is wrong with a file that is written for Gypsum, as a finding of this rule.
+pub fn finding_of(rule: &str, path: &Path, error: &Malformed) -> Finding {
+    Finding {
         file: Some(path.display().to_string()),
         line: Some(error.line),
         column: Some(error.column),
         text: Some(error.text.clone()),
-        ..Finding::new("profile", Severity::Fault, error.message.clone())
-    };
-    NoProfile::Malformed(Box::new(finding))
+        ..Finding::new(rule, Severity::Fault, error.message.clone())
+    }
 }

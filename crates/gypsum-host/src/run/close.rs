@@ -7,6 +7,7 @@ use super::observer::Finished;
 use super::steps::{Obstacle, Steps};
 use crate::error::Error;
 use crate::journal::Journal;
+use crate::marks::Marks;
 use crate::service;
 use gypsum_core::change::{Plan, Stage, State as Reached, StepOutcome, Verdict};
 use gypsum_core::event::Event;
@@ -76,6 +77,10 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
         .and_then(|()| disk.sync_file(&path))
         .and_then(|()| disk.sync_folder(folder))
         .and_then(|()| journal.write(disk, Stage::Closed(verdict), None, live.cx.world.now_ms()));
+    let written = written.and_then(|()| match Marks::of(live.cx.state) {
+        Some(marks) => marks.clear(disk, &live.plan.daemon),
+        None => Ok(()),
+    });
     if let Err(error) = written {
         // The verdict is what it is all the same.
         let (folder, daemon) = (folder.display(), &live.plan.daemon);

@@ -6,6 +6,7 @@
 
 mod apply;
 mod behind_unit;
+mod boot;
 mod carry;
 mod change;
 mod close;
@@ -27,6 +28,7 @@ mod steps;
 mod values;
 
 pub use behind_unit::checks_behind;
+pub use boot::put_files_back;
 pub use change::change;
 pub use extra_files::{Companion, ExtraFiles};
 pub use follow::carry_staged;

@@ -157,6 +157,14 @@ impl<'a> Recorder<'a> {
         self.report = report;
     }
 
+    /// Makes what is on record durable: who wanted what, and why, is told after a power cut, too.
+    pub fn sync(&self) {
+        let Some(folder) = &self.folder else { return };
+        if let Err(error) = self.world.disk().sync_file(&folder.join("events.jsonl")) {
+            tracing::warn!(%error, "events cannot be made durable");
+        }
+    }
+
     fn write_events(&mut self) {
         let Some(folder) = &self.folder else {
             return;

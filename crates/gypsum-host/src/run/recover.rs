@@ -89,6 +89,9 @@ pub fn resume(
     recorder.record_in(live.entry.folder.clone());
     live.obstacle.cause = Some(match stage {
         Stage::Closed(_) => "the change was stuck".into(),
+        _ if crate::marks::was_put_back(&live.plan.daemon).is_some() => {
+            "this host went down in the middle of it".into()
+        }
         _ => "the change was interrupted".into(),
     });
     live.carry(Change::resume(stage))

@@ -4,9 +4,9 @@
 //! each is a guard that ends with 0, whatever becomes of the program, within a time.
 
 use crate::error::Error;
-use crate::trust::{self, Relied};
+use crate::installing::{own_program, write_whole};
 use std::fs;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 
 /// The file of dpkg that has the hook.
@@ -39,23 +39,8 @@ pub fn install() -> Result<PathBuf, Error> {
     if !folder.is_dir() {
         return Err(Error::cannot(format!("{} does not exist: this host has no dpkg", folder.display())));
     }
-    let program = std::env::current_exe()
-        .map_err(|error| Error::cannot(format!("where this program is cannot be seen: {error}")))?;
-    trust::open(Relied::Program, &program)?;
-    let path = program.to_str().filter(|path| path.bytes().all(is_plain));
-    let path = path.ok_or_else(|| {
-        Error::cannot(format!("the path {} has a character that a shell reads otherwise", program.display()))
-            .help("install it at a plain path, such as /usr/local/bin/gypsum")
-    })?;
-    let written = || -> io::Result<()> {
-        let mut temporary = tempfile::Builder::new().prefix(".gypsum-").tempfile_in(folder)?;
-        temporary.write_all(text(path).as_bytes())?;
-        temporary.as_file().set_permissions(std::os::unix::fs::PermissionsExt::from_mode(0o644))?;
-        temporary.as_file().sync_all()?;
-        temporary.persist(file)?;
-        fs::File::open(folder)?.sync_all()
-    };
-    written().map_err(|error| Error::file("write", file, error))?;
+    let program = own_program()?;
+    write_whole(file, &text(&program), 0o644)?;
     Ok(file.to_owned())
 }
 
@@ -70,11 +55,6 @@ pub fn remove() -> Result<bool, Error> {
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
         Err(error) => Err(Error::file("remove", Path::new(FILE), error)),
     }
-}
-
-/// Whether a shell and dpkg read a byte as itself.
-fn is_plain(byte: u8) -> bool {
-    byte.is_ascii_alphanumeric() || matches!(byte, b'/' | b'-' | b'_' | b'.' | b'+')
 }
 
 #[cfg(test)]

@@ -2,9 +2,11 @@
 
 mod named;
 mod newest;
+mod standing;
 
 pub use named::NamedDaemon;
 pub use newest::Newest;
+pub use standing::{OpenChange, Standing};
 
 use crate::accounts;
 use crate::disk::Disk;

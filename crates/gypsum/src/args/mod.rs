@@ -105,6 +105,7 @@ impl Command {
             Self::Recover { .. } => "recover",
             Self::Daemons { .. } => "daemons",
             Self::Enrol { .. } => "enrol",
+            Self::Settings => "settings",
             Self::Setup { .. } => "setup",
             Self::Demo { .. } => "demo",
         }
@@ -120,6 +121,7 @@ impl Command {
             | Self::Diff(_)
             | Self::Changes(_)
             | Self::Daemons { .. }
+            | Self::Settings
             | Self::Enrol { .. } => true,
             Self::Change { .. }
             | Self::Edit { .. }
@@ -129,6 +131,13 @@ impl Command {
             | Self::Setup { .. }
             | Self::Demo { .. } => false,
         }
+    }
+}
+
+impl Command {
+    /// Whether it makes a change as the settings say. One that ends or takes back a change does not need them.
+    pub fn relies_on_settings(&self) -> bool {
+        matches!(self, Self::Change { .. } | Self::Edit { .. } | Self::Merge(_))
     }
 }
 
@@ -326,6 +335,15 @@ Examples:
         #[arg(long)]
         reload: bool,
     },
+    /// Show Gypsum's own settings, and where each is set
+    #[command(after_help = "\
+Examples:
+  gypsum settings
+  printf '[change]\\nsteady = \"10s\"\\n' > /etc/gypsum/gypsum.toml
+
+Those of the host are in /etc/gypsum/gypsum.toml, your own in ~/.config/gypsum/gypsum.toml. Where both
+say something, your own decides; an option on the command line decides over both.")]
+    Settings,
     /// Install or remove what works beside the commands
     Setup {
         /// What to install

@@ -2,6 +2,9 @@
 
 use clap::{Args, ValueEnum};
 use gypsum_core::profile::Activation;
+use gypsum_core::settings::{ReplayDefault, Settings, TrialDefault};
+use jiff::SignedDuration;
+use std::time::Duration;
 
 /// How a change is to be carried out.
 #[derive(Clone, Debug, Args)]
@@ -56,6 +59,25 @@ pub struct ChangeOptions {
     /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
     #[arg(long, value_name = "TIME")]
     pub steady: Option<String>,
+}
+
+impl ChangeOptions {
+    /// The same, and what the settings say where nothing was typed.
+    pub fn or(mut self, settings: &Settings) -> Self {
+        let typed = |time: Duration| SignedDuration::try_from(time).ok().map(|time| time.to_string());
+        self.wait = self.wait.or(settings.wait.and_then(typed));
+        self.steady = self.steady.or(settings.steady.and_then(typed));
+        self.strict |= settings.strict;
+        if !self.trial && !self.no_trial {
+            self.trial = settings.trial == TrialDefault::Always;
+            self.no_trial = settings.trial == TrialDefault::Never;
+        }
+        if !self.replay && !self.no_replay {
+            self.replay = settings.replay == ReplayDefault::All;
+            self.no_replay = settings.replay == ReplayDefault::Nothing;
+        }
+        self
+    }
 }
 
 /// What to tell the daemon.

@@ -16,9 +16,27 @@ pub struct PackagesArgs {
     pub tell: bool,
 }
 
+/// What looks after open changes when the host starts.
+#[derive(Clone, Debug, Args)]
+pub struct BootArgs {
+    /// Take it away
+    #[arg(long)]
+    pub remove: bool,
+}
+
 /// What is installed on request.
 #[derive(Clone, Debug, Subcommand)]
 pub enum SetupCommand {
+    /// Restore at the next start of this host what is open when it goes down
+    #[command(after_help = "\
+Examples:
+  gypsum setup boot
+  gypsum setup boot --remove
+
+Under systemd it writes two units, elsewhere one script. The first part runs before the daemons start, and
+only where a change is open: it puts the old files back. The second part runs after they have started: it
+checks their health and closes the record.")]
+    Boot(BootArgs),
     /// Have the package manager keep the shipped text of edited files before each upgrade
     #[command(after_help = "\
 Examples:

@@ -12,9 +12,11 @@ use gypsum_host::rehearse::check_live;
 use gypsum_host::running_unit::believe;
 use gypsum_host::shipped;
 use gypsum_host::survey::{Early, check_standing};
+use serde_json::json;
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let mut profile = profile_of(context, target)?;
+    let open_change = context.open_change(&profile.daemon)?;
     let early = Early::begin(&profile);
     let loading = files::load(&profile, None)?;
     // Where no service answers, the profile is believed.
@@ -58,6 +60,7 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
         let report = Report { findings, summary: closing, ..Report::new(&profile.daemon) };
         let mut fields = of_report(&report);
         fields["valid"] = (!refuses).into();
+        fields["open_change"] = json!(open_change);
         context.answer(status, fields);
         return Ok(status);
     }

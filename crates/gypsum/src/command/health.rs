@@ -2,6 +2,7 @@
 
 use super::{Context, world};
 use crate::args::Target;
+use crate::document::of_report;
 use crate::target::{NoTarget, profile_of};
 use crate::view::{Waiting, outcome_line};
 use gypsum_core::exit_status::ExitStatus;
@@ -13,11 +14,13 @@ use gypsum_host::probe::ProbeContext;
 use gypsum_host::run::{ChecksNow, Values, checks_behind};
 use gypsum_host::scratch::Scratch;
 use gypsum_host::{files, service};
+use serde_json::json;
 use std::io::Write;
 use std::os::unix::fs::OpenOptionsExt;
 
 pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(context, target)?;
+    let open_change = context.open_change(&profile.daemon)?;
     let unit = service::resolve(&profile.service)?;
     let loading = files::load(&profile, None)?;
     let ChecksNow { mut checks, mut known } = Values::of(&profile, &loading).checks_now(&unit, None, None)?;
@@ -51,7 +54,9 @@ pub fn run(context: &Context, target: &Target) -> Result<ExitStatus, NoTarget> {
     let summary = format!("{} {word}", profile.daemon);
     if context.out.json {
         let report = Report { healthy: Some(healthy), health, summary, ..Report::new(&profile.daemon) };
-        context.report(status, &report);
+        let mut fields = of_report(&report);
+        fields["open_change"] = json!(open_change);
+        context.answer(status, fields);
         return Ok(status);
     }
     if !context.out.quiet {

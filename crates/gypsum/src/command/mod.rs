@@ -1,5 +1,6 @@
 //! The commands, one a file.
 
+pub mod boot;
 mod change;
 mod changes;
 mod check;
@@ -15,22 +16,26 @@ mod merge;
 mod recover;
 mod restore;
 mod running;
+mod settings;
 mod setup;
 mod show;
 
-use crate::args::{Cli, Command, SetupCommand};
+use crate::args::{Cli, Command};
 use crate::document::{document, of_error, of_report};
 use crate::order::TypedOrder;
-use crate::out::Terminal;
+use crate::out::{ERROR, Terminal};
 use crate::target::NoTarget;
 use crate::typed::Typed;
-use crate::view::finding_lines;
+use crate::view::{finding_lines, styled, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::Report;
+use gypsum_core::settings::Settings;
+use gypsum_host::disk::RealDisk;
 use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
-use gypsum_host::state::State;
-use serde_json::Value;
+use gypsum_host::settings::SettingsFiles;
+use gypsum_host::state::{OpenChange, State};
+use serde_json::{Value, json};
 use std::path::Path;
 use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::{Layer, SubscriberExt};
@@ -44,6 +49,8 @@ pub struct Context {
     /// Whether questions are answered beforehand: go on.
     pub yes: bool,
     pub state: State,
+    /// Gypsum's own settings, and what is wrong with their files.
+    pub settings: SettingsFiles,
 }
 
 /// Runs the command, whose words were typed in this order; its exit status.
@@ -63,15 +70,19 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
             return error.status();
         }
     };
-    let context = Context { out, command, yes: cli.common.yes, state };
+    let context = Context { out, command, yes: cli.common.yes, state, settings: SettingsFiles::load() };
+    if let Some(status) = context.wrong_settings(&cli.command) {
+        return status;
+    }
+    let settings = context.settings.settings();
     let done = match cli.command {
         Command::Change { target, edits, more, manner } => {
             let typed = Typed { edits, more: *more, order };
-            change::run(&context, &target, &typed, &manner)
+            change::run(&context, &target, &typed, &manner.or(&settings))
         }
         Command::Edit { target, within, at, new, fresh, draft, on_finding, manner } => {
             let asked = edit::Asked { within, at, new, fresh, draft, on_finding };
-            edit::run(&context, &target, &asked, &manner)
+            edit::run(&context, &target, &asked, &manner.or(&settings))
         }
         Command::Drafts { daemon, show, discard } => {
             drafts::run(&context, daemon.as_deref(), show, discard.as_deref())
@@ -80,11 +91,16 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),
         Command::Health { target } => health::run(&context, &target),
         Command::Diff(asked) => diff::run(&context, &asked),
-        Command::Merge(asked) => merge::run(&context, &asked),
+        Command::Merge(mut asked) => {
+            asked.options = asked.options.or(&settings);
+            merge::run(&context, &asked)
+        }
         Command::Changes(asked) => changes::run(&context, &asked),
         Command::Restore { target, change, to, whole, manner } => {
             let asked = restore::Asked { change: change.as_deref(), to: to.as_deref(), whole };
-            restore::run(&context, &target, &asked, &manner)
+            // No setting is in the way of a restore.
+            let settings = Settings { strict: false, ..settings };
+            restore::run(&context, &target, &asked, &manner.or(&settings))
         }
         Command::Recover { daemon, set_aside: true } => recover::set_aside(&context, daemon.as_deref()),
         Command::Recover { daemon, set_aside: false } => recover::run(&context, daemon.as_deref()),
@@ -93,7 +109,8 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Enrol { daemon, file, unit, format, reload } => {
             enrol::run(&context, &daemon, enrol::Asked { file, unit, format, reload })
         }
-        Command::Setup { what: SetupCommand::Packages(asked) } => setup::packages(&context, &asked),
+        Command::Setup { what } => setup::run(&context, &what),
+        Command::Settings => settings::run(&context),
         Command::Demo { keep } => demo::run(&context, keep),
     };
     done.unwrap_or_else(|why| context.no_target(&why))
@@ -138,6 +155,40 @@ impl Context {
     /// The same for a report.
     fn report(&self, status: ExitStatus, report: &Report) {
         self.answer(status, of_report(report));
+    }
+
+    /// The change of this daemon that has no good end yet. Where the answer is text, it is said at once.
+    fn open_change(&self, daemon: &str) -> Result<Option<OpenChange>, Error> {
+        let open = self.state.standing(&RealDisk, daemon)?;
+        if let Some(open) = open.as_ref().filter(|_| !self.out.json) {
+            wrapped(&open.message, self.out.width)
+                .iter()
+                .for_each(|line| self.out.print(&styled(ERROR, line)));
+            wrapped(&open.help, self.out.width - 4)
+                .iter()
+                .for_each(|line| self.out.print(&format!("    {line}")));
+        }
+        Ok(open)
+    }
+
+    /// Says what is wrong with the files of settings. It keeps a new change from being made, and nothing else: least of all
+    /// a restore.
+    fn wrong_settings(&self, command: &Command) -> Option<ExitStatus> {
+        let first = self.settings.wrong.first().filter(|_| !matches!(command, Command::Settings))?;
+        for finding in &self.settings.wrong {
+            finding_lines(finding, self.out).iter().for_each(|line| self.out.eprint(line));
+        }
+        if !command.relies_on_settings() {
+            return None;
+        }
+        let error = Error::usage("nothing was done: the settings of Gypsum cannot be read")
+            .help("mend the file, or move it away; `gypsum settings` shows what is in effect");
+        self.answer(
+            ExitStatus::Usage,
+            json!({ "findings": [first], "error": { "message": error.to_string(), "help": error.advice() } }),
+        );
+        self.out.error(&error);
+        Some(ExitStatus::Usage)
     }
 
     /// What went wrong, and what to do about it; returns the exit status.

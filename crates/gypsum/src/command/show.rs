@@ -14,6 +14,7 @@ use gypsum_core::profile::{ListedName, NameAnswer, Profile, Setting};
 use gypsum_host::error::Error;
 use gypsum_host::files;
 use gypsum_host::shipped;
+use gypsum_host::state::OpenChange;
 use gypsum_host::survey::{known_name, listed};
 use serde::Serialize;
 use serde::ser::{SerializeSeq, Serializer};
@@ -22,6 +23,7 @@ use std::convert::Infallible;
 
 pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> Result<ExitStatus, NoTarget> {
     let profile = profile_of(context, target)?;
+    let open_change = context.open_change(&profile.daemon)?;
     let loading = files::load(&profile, None)?;
     let layers = loading.layers(&profile);
     let typed = words;
@@ -33,7 +35,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         return Ok(ExitStatus::Success);
     }
     if context.out.json {
-        shown.document()?;
+        shown.document(open_change)?;
         return Ok(ExitStatus::Success);
     }
     let is_empty = shown.settings();
@@ -86,7 +88,7 @@ impl Shown<'_> {
     }
 
     /// Prints all of it as JSON.
-    fn document(&self) -> Result<(), NoTarget> {
+    fn document(&self, open_change: Option<OpenChange>) -> Result<(), NoTarget> {
         let daemon = &self.profile.daemon;
         let drafts = gypsum_host::drafts::all(&self.context.state, daemon)?;
         let drafts = drafts.iter().map(|draft| super::drafts::document(daemon, draft)).collect();
@@ -94,6 +96,7 @@ impl Shown<'_> {
             command: self.context.command,
             daemon,
             drafts,
+            open_change,
             schema: gypsum_core::report::SCHEMA,
             status: ExitStatus::Success.code(),
             settings: Settings {
@@ -212,6 +215,7 @@ struct Document<'a> {
     command: &'a str,
     daemon: &'a str,
     drafts: Vec<serde_json::Value>,
+    open_change: Option<OpenChange>,
     schema: u32,
     status: u8,
     settings: Settings<'a>,

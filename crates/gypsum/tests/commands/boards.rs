@@ -24,8 +24,10 @@ pub fn host() -> Host {
 pub fn command(host: &Host, words: &[&str]) -> Command {
     let mut command = Command::new(program());
     command.args(words).arg("--state").arg(host.state());
-    if !matches!(words.first(), Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo"))
-        && !words.contains(&"--file")
+    if !matches!(
+        words.first(),
+        Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo" | &"settings")
+    ) && !words.contains(&"--file")
     {
         command.arg("--profile").arg(host.profile());
     }

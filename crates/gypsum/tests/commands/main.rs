@@ -26,5 +26,7 @@ mod reports;
 mod restores;
 mod screens;
 mod secrets;
+mod settings;
+mod standing;
 mod terminal;
 mod verdicts;

@@ -25,6 +25,16 @@ pub fn boot(programs: &[&str]) -> Lab {
 
 /// Boots a host of another release, whose root tree this is.
 pub fn boot_tree(tree: &Path, programs: &[&str]) -> Lab {
+    let variables: &[(&str, &Path)] = if tree == Path::new("/") { &[] } else { &[("LAB_TREE", tree)] };
+    boot_with(tree, programs, variables)
+}
+
+/// Boots a host that keeps what it changes on this ext4 image, up to this unit.
+pub fn boot_image(image: &Path, unit: &str, programs: &[&str]) -> Lab {
+    boot_with(Path::new("/"), programs, &[("LAB_IMAGE", image), ("LAB_TARGET", Path::new(unit))])
+}
+
+fn boot_with(tree: &Path, programs: &[&str], variables: &[(&str, &Path)]) -> Lab {
     let needed = ["/lib/systemd/systemd", "/usr/bin/unshare", "/usr/bin/nsenter"];
     // A link of another tree leads into that tree.
     let there = |path: &str| tree.join(path.trim_start_matches('/')).symlink_metadata().is_ok();
@@ -37,9 +47,7 @@ pub fn boot_tree(tree: &Path, programs: &[&str]) -> Lab {
     let boards = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/lab/boards.pl");
     let mut booting = Command::new(script());
     booting.arg("boot").arg(lab.folder.path()).arg(assert_cmd::cargo::cargo_bin!("gypsum")).arg(boards);
-    if tree != Path::new("/") {
-        booting.env("LAB_TREE", tree);
-    }
+    booting.envs(variables.iter().copied());
     let booted = booting.output().unwrap();
     assert!(booted.status.success(), "{}", String::from_utf8_lossy(&booted.stderr));
     lab
@@ -72,6 +80,12 @@ impl Lab {
             assert!(begun.elapsed() < Duration::from_secs(seconds), "{}", otherwise());
             std::thread::sleep(Duration::from_millis(50));
         }
+    }
+
+    /// Cuts its power: its image, as it is then, is copied to `image`.
+    pub fn cut(self, image: &Path) {
+        let cut = Command::new(script()).arg("cut").arg(self.folder.path()).arg(image).status().unwrap();
+        assert!(cut.success());
     }
 
     /// Runs a command in the host.

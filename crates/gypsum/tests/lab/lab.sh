@@ -5,8 +5,11 @@
 #                         boot one; DIR is an empty folder, and holds `init`, the process id of its PID 1;
 #                         PROGRAM is /usr/local/bin/gypsum in it, and each FILE is in /usr/local/lib
 #   lab.sh in DIR CMD...  run a command in it, as root
-#   lab.sh end DIR        end it; all that it changed is gone
+#   lab.sh cut DIR IMAGE  stop all that runs in it, and copy its LAB_IMAGE as a power cut leaves it: what was not
+#                         written to the disk is lost
+#   lab.sh end DIR        end it; all that it changed is gone, but on a LAB_IMAGE
 #
+# LAB_IMAGE=FILE keeps what it changes on this ext4 image. LAB_TARGET=UNIT is the unit to boot, else basic.target.
 # LAB_TREE=TREE boots the root tree of another release, as release.sh makes it.
 #
 # Needs root, and Debian's systemd, dbus, iproute2 and util-linux. The host sees the files of this machine
@@ -21,7 +24,7 @@ mask='getty.target systemd-udevd.service systemd-udev-trigger.service systemd-ne
 first_process() { # already in the new namespaces
   local dir=$1 root=$1/root unit program=$2
   mount --make-rprivate /
-  mount -t tmpfs tmpfs "$dir"
+  [[ ${LAB_IMAGE:-} ]] || mount -t tmpfs tmpfs "$dir"
   mkdir -p "$dir/upper" "$dir/work" "$root"
   mount -t overlay overlay -o "lowerdir=${LAB_TREE:-/},upperdir=$dir/upper,workdir=$dir/work" "$root"
   mount -t proc proc "$root/proc"
@@ -45,14 +48,14 @@ first_process() { # already in the new namespaces
   [[ $# == 2 ]] || cp "${@:3}" "$root/usr/local/lib/"
   hostname saltmarsh
   ip link set lo up
-  tr -d - </proc/sys/kernel/random/uuid >"$root/etc/machine-id"
+  [[ -e $dir/upper/etc/machine-id ]] || tr -d - </proc/sys/kernel/random/uuid >"$root/etc/machine-id"
   for unit in $mask; do ln -sf /dev/null "$root/etc/systemd/system/$unit"; done
   mkdir -p "$root/old"
   cd "$root"
   pivot_root . old
   umount -l old
   export container=lab
-  exec /lib/systemd/systemd --system --unit=basic.target --log-target=journal --show-status=0 </dev/null
+  exec /lib/systemd/systemd --system --unit="${LAB_TARGET:-basic.target}" --log-target=journal --show-status=0 </dev/null
 }
 
 groups_of() { echo "/sys/fs/cgroup/systemd/$1" "/sys/fs/cgroup/unified/$1"; }
@@ -63,6 +66,10 @@ case ${1:-} in
   boot)
     dir=$(readlink -f "$2") name=$(name_of "$2")
     mkdir -p "$dir/fs"
+    if [[ ${LAB_IMAGE:-} ]]; then
+      mount -o loop "$LAB_IMAGE" "$dir/fs"
+      echo "$LAB_IMAGE" >"$dir/image"
+    fi
     setsid bash -c '
       for group in $3; do mkdir -p "$group" && echo $$ >"$group/cgroup.procs"; done
       exec unshare -m -p -u -i -n -C --fork --kill-child "$0" first "$1/fs" "${@:4}"
@@ -86,15 +93,20 @@ case ${1:-} in
     ;;
   first) first_process "${@:2}" ;;
   in) enter "$(cat "$2/init")" "${@:3}" ;;
+  cut)
+    enter "$(cat "$2/init")" kill -STOP -- -1
+    cp --sparse=always "$(cat "$2/image")" "$3"
+    ;;
   end)
     kill -9 "$(cat "$2/init")" 2>/dev/null || true
     for _ in 1 2 3 4 5 6 7 8 9 10; do
       for group in $(groups_of "$(name_of "$2")"); do
         find "$group" -depth -type d -exec rmdir {} + 2>/dev/null || true
       done
+      [[ ! -e $2/image ]] || umount "$2/fs" 2>/dev/null || true
       [[ -e /sys/fs/cgroup/systemd/$(name_of "$2") ]] || exit 0
       sleep 0.1
     done
     ;;
-  *) sed -n '2,14p' "$0" | sed 's/^# \{0,1\}//'; exit 2 ;;
+  *) sed -n '2,17p' "$0" | sed 's/^# \{0,1\}//'; exit 2 ;;
 esac

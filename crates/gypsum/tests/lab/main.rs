@@ -24,6 +24,7 @@ mod keepers;
 mod kill;
 mod owners;
 mod places;
+mod power_cuts;
 mod probes;
 mod profiles;
 mod reasons;

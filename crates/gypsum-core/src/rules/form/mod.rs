@@ -26,7 +26,8 @@ use super::statements::broken;
 use crate::described::Described;
 use crate::finding::Finding;
 use crate::layers::Occurrence;
-use crate::profile::{self, Profile, ProfileError, Rule};
+use crate::malformed::Malformed;
+use crate::profile::{self, Profile, Rule};
 use crate::text::nearest;
 use serde::de::DeserializeOwned;
 
@@ -122,7 +123,7 @@ fn entry_of(rule: &Rule) -> Result<&'static Entry, String> {
 /// # Errors
 ///
 /// With the place of what is wrong, if it is no profile, or a rule of it has no form.
-pub fn read_profile(text: &str) -> Result<Profile, ProfileError> {
+pub fn read_profile(text: &str) -> Result<Profile, Malformed> {
     profile::read_with(text, |profile| {
         let misread = |rule: &Rule| {
             let read = entry_of(rule).and_then(|entry| (entry.read)(rule.form.value.clone()));

@@ -6,7 +6,7 @@ use crate::run::apply::{
 };
 use crate::run::live::Live;
 use crate::service::ServiceAction;
-use gypsum_core::change::{Change, StepOutcome};
+use gypsum_core::change::{Change, Plan, StepOutcome};
 use gypsum_core::profile::Activation;
 use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
 
@@ -32,6 +32,10 @@ pub(in crate::run) fn reactivate(live: &mut Live<'_>, change: &Change) -> Result
     if untouched && taken_up(&before, &now, plan.activation, plan.service.proof.as_ref()) != TakenUp::Yes {
         return Ok(reread(live, &plan, true));
     }
+    if started_on_old_files(&plan, &now) {
+        live.note("the service was started with this host, on its old configuration");
+        return Ok(reread(live, &plan, true));
+    }
     let gentle = gentle_action(plan.activation)
         .filter(|_| change.attempt() == 1 && now.state.is_up() && before.main == now.main);
     if gentle.is_some_and(|action| act_on_service(live, &plan, action, true).ok) {
@@ -46,4 +50,14 @@ pub(in crate::run) fn reactivate(live: &mut Live<'_>, change: &Change) -> Result
     }
     start_taken_along(live, &plan, true);
     Ok(StepOutcome::Done)
+}
+
+/// Whether the service was started with the host, after its files were put back: then it runs on them. A unit's own files
+/// were read before that.
+fn started_on_old_files(plan: &Plan, now: &Observation) -> bool {
+    let Some(put_back) = crate::marks::was_put_back(&plan.daemon) else { return false };
+    let is_of_unit = plan.files.iter().any(|file| file.path.starts_with("/etc/systemd"));
+    let ticks = u128::from(rustix::param::clock_ticks_per_second());
+    let started = now.main.map(|main| u128::from(main.started) * 1_000 / ticks.max(1));
+    !is_of_unit && now.state.is_up() && started.is_some_and(|started| started > put_back.as_millis())
 }

@@ -15,8 +15,8 @@ use gypsum_core::report::Report;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
+use gypsum_host::profiles;
 use gypsum_host::state::{Entry, Newest, Way};
-use gypsum_host::{profiles, prune};
 use jiff::Timestamp;
 use known::{Known, known, local_time};
 use serde_json::{Value, json};
@@ -121,10 +121,7 @@ fn list(
 /// What is no longer there of a daemon's changes: their numbers begin at 1.
 fn removed((daemon, changes): &(&str, Newest<'_>)) -> Option<String> {
     let first = changes.lowest().filter(|first| *first > 1)?;
-    let most = prune::MOST_CHANGES;
-    Some(format!(
-        "changes of {daemon} before {first} were removed: the last {most} are kept, up to 1 GiB of them"
-    ))
+    Some(format!("changes of {daemon} before {first} were removed; gypsum settings shows how many are kept"))
 }
 
 /// The newest change of all these daemons that was not taken yet; `None` after the last one.

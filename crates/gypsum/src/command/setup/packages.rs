@@ -1,7 +1,7 @@
-//! `gypsum setup`: what of Gypsum is installed on request. So far the hook of the package manager.
+//! `gypsum setup packages`: the hook of the package manager.
 
-use super::Context;
 use crate::args::setup::PackagesArgs;
+use crate::command::Context;
 use crate::target::NoTarget;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::finding::Severity;

@@ -1,0 +1,73 @@
+//! The early part of a start of the host: the files of an open change are put back, and nothing else is touched.
+
+use super::live::Live;
+use super::observer::Observer;
+use super::prepare::Saved;
+use crate::error::Error;
+use crate::journal::Journal;
+use crate::locks::{Locks, Thing};
+use crate::state::State;
+use crate::world::World;
+use gypsum_core::change::Stage;
+use gypsum_core::event::Event;
+
+/// Nobody looks on while a host starts.
+struct Nobody;
+
+impl Observer for Nobody {
+    fn on_event(&mut self, _event: &Event) {}
+
+    fn confirm(&mut self) -> bool {
+        true
+    }
+}
+
+/// Puts the files of the open change of `daemon` back, if anything of it may be live; whether there was one. No service
+/// manager is asked or told anything: it may be waiting for this.
+///
+/// # Errors
+///
+/// If the records do not tell, another process has the change, or a file cannot be put back.
+pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str) -> Result<bool, Error> {
+    let Some((entry, plan, stage)) = state.last_change(world.disk(), daemon)? else { return Ok(false) };
+    if !may_be_live(stage) {
+        return Ok(false);
+    }
+    let mut things: Vec<Thing> = plan.files.iter().map(|file| Thing::file(&file.path)).collect();
+    things.push(Thing::changes(&state.of_daemon(daemon)));
+    let _locks = Locks::take(&things, who)?;
+    let mut nobody = Nobody;
+    let mut live = Live::at(world, state, &mut nobody, Saved { entry, plan, contents: Vec::new() });
+    let record = |live: &Live<'_>, stage| {
+        let folder = &live.entry.folder;
+        let written = Journal::of(folder).write(world.disk(), stage, None, world.now_ms());
+        written.map_err(|error| Error::file("write the journal in", folder, error))
+    };
+    // A journal that cannot be written never stops a restore: the files themselves tell.
+    if let Err(error) = record(&live, Stage::Restoring) {
+        tracing::warn!(message = error.to_string(), "a restore is not recorded");
+    }
+    let notes = live.files().put_back()?;
+    record(&live, Stage::FilesRestored)?;
+    live.note("this host was started anew in the middle of the change; its old files were put back first");
+    notes.into_iter().for_each(|text| live.note(text));
+    Ok(true)
+}
+
+/// Whether new files of a change at this stage may be live without a verdict.
+fn may_be_live(stage: Stage) -> bool {
+    match stage {
+        Stage::Armed
+        | Stage::Replaced
+        | Stage::Activated
+        | Stage::Restoring
+        | Stage::FilesRestored
+        | Stage::Reactivated => true,
+        Stage::Saved
+        | Stage::Staged
+        | Stage::Kept
+        | Stage::Restored
+        | Stage::Withdrawn
+        | Stage::Closed(_) => false,
+    }
+}

@@ -1,0 +1,16 @@
+//! `gypsum setup`: what of Gypsum is installed on request, one part a file.
+
+mod boot;
+mod packages;
+
+use super::Context;
+use crate::args::SetupCommand;
+use crate::target::NoTarget;
+use gypsum_core::exit_status::ExitStatus;
+
+pub fn run(context: &Context, what: &SetupCommand) -> Result<ExitStatus, NoTarget> {
+    match what {
+        SetupCommand::Boot(asked) => boot::boot(context, asked),
+        SetupCommand::Packages(asked) => packages::packages(context, asked),
+    }
+}
