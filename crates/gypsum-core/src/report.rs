@@ -6,9 +6,16 @@ use crate::event::{CheckRun, Event, Reading};
 use crate::finding::{Finding, Severity};
 use crate::health::{Judgement, Outcome};
 use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use std::path::Path;
 
 /// The shape of the document; raised when a field changes its meaning.
 pub const SCHEMA: u32 = 3;
+
+/// The number in the name of a change's folder; `None` if it is no such name.
+pub fn number_of(name: &str) -> Option<u32> {
+    name.rsplit_once('-')?.1.parse().ok()
+}
 
 /// One stage of a change.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -114,6 +121,29 @@ impl Report {
     /// An empty report about `daemon`.
     pub fn new(daemon: &str) -> Self {
         Self { schema: SCHEMA, daemon: daemon.into(), ..Self::default() }
+    }
+
+    /// It as other programs read it, with its change as an object of its own. One that cannot be written as JSON says so.
+    pub fn document(&self) -> Value {
+        let mut value = match serde_json::to_value(self) {
+            Ok(value) => value,
+            Err(error) => return json!({ "error": { "message": error.to_string(), "help": null } }),
+        };
+        let name = self.change.as_deref();
+        let folder = self.backup.as_deref().and_then(|backup| Path::new(backup).parent());
+        value["change"] = json!({
+            "number": name.and_then(number_of),
+            "name": name,
+            "folder": folder,
+            "begun": self.begun,
+            "ended": self.ended,
+        });
+        if let Some(fields) = value.as_object_mut() {
+            for field in ["schema", "begun", "ended"] {
+                fields.remove(field);
+            }
+        }
+        value
     }
 
     /// Takes in one thing that happened.

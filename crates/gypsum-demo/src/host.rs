@@ -71,9 +71,17 @@ impl Host {
         fs::write(host.config(), CONFIG.replace("PORT", &port.to_string()).replace("ROOT", &root))
             .map_err(text)?;
         fs::write(host.root.join("share/timetable"), TIMETABLE).map_err(text)?;
+        // What happens on this host is no news for those who are logged in on the real one.
+        fs::create_dir_all(host.settings().join("gypsum")).map_err(text)?;
+        fs::write(host.settings().join("gypsum/gypsum.toml"), "[tell]\nterminals = false\n").map_err(text)?;
         fs::write(host.profile(), profile.replace("/srv/saltmarsh", &root)).map_err(text)?;
         let started = Command::new(host.boards()).arg("--serve").arg(host.config()).status().map_err(text)?;
         if started.success() { Ok(host) } else { Err("the departure boards do not start".into()) }
+    }
+
+    /// The folder of Gypsum's own settings: `XDG_CONFIG_HOME`.
+    pub fn settings(&self) -> PathBuf {
+        self.root.join("config")
     }
 
     /// The folder.

@@ -186,6 +186,7 @@ impl Walk<'_> {
     fn command(&self, words: &[&str]) -> Command {
         let mut command = Command::new(self.program);
         command.args(words).arg("--state").arg(self.host.state()).stdin(Stdio::null());
+        command.env("XDG_CONFIG_HOME", self.host.settings());
         if words.first() == Some(&"change") {
             command.arg("--profile").arg(self.host.profile());
         }

@@ -9,6 +9,7 @@ use gypsum_core::event::Event;
 use std::io::{self, Write};
 use std::os::unix::net::UnixStream;
 use std::path::Path;
+use std::sync::atomic::Ordering;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread::Builder;
 use std::time::Duration;
@@ -38,12 +39,15 @@ fn carry(mut line: GuardianServer) -> io::Result<()> {
     let Some((charge, locks)) = line.charge()? else { return Ok(()) };
     let world = RealWorld::new()?;
     let (speaker, way_out) = (line.speaker()?, interrupt::flag());
+    let watched = world.watched();
+    watched.store(charge.is_watched, Ordering::Relaxed);
     // Without a thread the change is not taken over, and the front goes on with it.
     Builder::new().spawn(move || {
         // Once to stop the change, once more to end the wait for the old configuration.
         while line.is_withdrawn() {
-            way_out.store(true, std::sync::atomic::Ordering::Relaxed);
+            way_out.store(true, Ordering::Relaxed);
         }
+        watched.store(false, Ordering::Relaxed);
     })?;
     let (tell, told) = channel();
     let (done, heard) = channel();

@@ -82,6 +82,7 @@ pub mod sockets;
 pub mod starter;
 pub mod state;
 pub mod survey;
+pub mod tell;
 pub mod transaction;
 pub mod trial;
 pub mod trust;

@@ -6,12 +6,14 @@ use crate::interrupt;
 use crate::logs::Mark;
 use crate::probe::{ProbeContext, ProbeError};
 use crate::service::{self, Acted, ActionError, OwnedResources, ServiceAction};
+use crate::state::State;
 use gypsum_core::health::Outcome;
 use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
 use gypsum_core::report::Report;
 use gypsum_core::service::{Observation, Process};
+use std::io::IsTerminal;
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -72,6 +74,10 @@ pub trait World: Sync {
     fn is_sent_away(&self) -> bool;
     /// Tells the log of the host how a change ended.
     fn log_change(&self, report: &Report, number: u32);
+    /// Whether a person at a terminal sees how this ends.
+    fn is_watched(&self) -> bool;
+    /// Tells people who did not look on how a change ended; what could not be told, a sentence each.
+    fn tell(&self, state: &State, report: &Report, number: u32) -> Vec<String>;
     /// So many of the checks that are waited for are healthy.
     fn note_progress(&self, healthy: usize, of: usize);
     /// Whether the person wants out, and forgets it: who does once more asks for something else.
@@ -115,6 +121,7 @@ pub struct RealWorld {
     begun: Instant,
     disk: RealDisk,
     sent_away: Arc<AtomicBool>,
+    watched: Arc<AtomicBool>,
 }
 
 impl RealWorld {
@@ -126,12 +133,18 @@ impl RealWorld {
             begun: Instant::now(),
             disk: RealDisk,
             sent_away: Arc::default(),
+            watched: Arc::new(AtomicBool::new(std::io::stderr().is_terminal())),
         };
         // Before what makes an end of it: whoever sees that must know why.
         signal_hook::flag::register(signal_hook::consts::SIGTERM, Arc::clone(&world.sent_away))?;
         interrupt::watch()?;
         signal_hook::flag::register(signal_hook::consts::SIGHUP, Arc::default())?;
         Ok(world)
+    }
+
+    /// Where it is kept whether a person at a terminal looks on: for a process that shows what it does through another one.
+    pub fn watched(&self) -> Arc<AtomicBool> {
+        Arc::clone(&self.watched)
     }
 
     /// Where to read how many checks are healthy.
@@ -231,6 +244,14 @@ impl World for RealWorld {
 
     fn log_change(&self, report: &Report, number: u32) {
         crate::host_log::write(report, number);
+    }
+
+    fn is_watched(&self) -> bool {
+        self.watched.load(Ordering::Relaxed)
+    }
+
+    fn tell(&self, state: &State, report: &Report, number: u32) -> Vec<String> {
+        crate::tell::tell(state, report, number)
     }
 
     fn note_progress(&self, healthy: usize, of: usize) {

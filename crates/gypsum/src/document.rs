@@ -4,9 +4,7 @@
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::report::{Report, SCHEMA};
 use gypsum_host::error::Error;
-use gypsum_host::state::number_of;
 use serde_json::{Map, Value, json};
-use std::path::Path;
 
 /// `fields` as the document of `command`; `None` where the command line could not be read.
 pub fn document(command: Option<&str>, status: ExitStatus, fields: Value) -> Value {
@@ -25,25 +23,7 @@ pub fn of_error(error: &Error) -> Value {
     json!({ "error": { "message": error.to_string(), "help": error.advice() } })
 }
 
-/// A report with its change as an object of its own. One that cannot be written as JSON says so.
+/// A report with its change as an object of its own.
 pub fn of_report(report: &Report) -> Value {
-    let mut value = match serde_json::to_value(report) {
-        Ok(value) => value,
-        Err(error) => return json!({ "error": { "message": error.to_string(), "help": null } }),
-    };
-    let name = report.change.as_deref();
-    let folder = report.backup.as_deref().and_then(|backup| Path::new(backup).parent());
-    value["change"] = json!({
-        "number": name.and_then(number_of),
-        "name": name,
-        "folder": folder,
-        "begun": report.begun,
-        "ended": report.ended,
-    });
-    if let Some(fields) = value.as_object_mut() {
-        for field in ["schema", "begun", "ended"] {
-            fields.remove(field);
-        }
-    }
-    value
+    report.document()
 }

@@ -55,7 +55,8 @@ fn unit_of(daemon: &str, socket: &Path) -> Option<Vec<String>> {
     if let Ok(folder) = std::env::current_dir() {
         argv.push(format!("--working-directory={}", folder.display()));
     }
-    for name in children::PASSED_ON {
+    // The settings that count are those of the person.
+    for name in children::PASSED_ON.into_iter().chain(["XDG_CONFIG_HOME"]) {
         argv.extend(std::env::var(name).ok().map(|value| format!("--setenv={name}={value}")));
     }
     argv.push("--".into());

@@ -52,6 +52,9 @@ pub struct Handover {
     pub staged: Staged,
     /// What others are told who want the locks.
     pub holder: String,
+    /// Whether a person at a terminal looks on, through this line.
+    #[serde(default)]
+    pub is_watched: bool,
 }
 
 /// The names of the locks, in the order in which their open files are sent.

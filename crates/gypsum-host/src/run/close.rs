@@ -89,6 +89,11 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
         );
         live.note(text);
     }
+    let is_news = matches!(verdict, Verdict::Restored | Verdict::Stuck);
+    if is_news && !live.cx.world.is_watched() {
+        let told = live.cx.world.tell(live.cx.state, live.cx.recorder.report(), live.entry.number);
+        told.into_iter().for_each(|text| live.note(text));
+    }
     Ok(StepOutcome::Done)
 }
 

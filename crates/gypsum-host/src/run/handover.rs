@@ -43,7 +43,12 @@ fn send(live: &Live<'_>, mut client: GuardianClient, to: &HandOver) -> io::Resul
         report: recorder.report().clone(),
         secrets: recorder.secrets(),
     };
-    let handover = Handover { state: live.cx.state.clone(), staged, holder: to.holder.clone() };
+    let handover = Handover {
+        state: live.cx.state.clone(),
+        staged,
+        holder: to.holder.clone(),
+        is_watched: live.cx.world.is_watched(),
+    };
     client.hand_over(handover, &to.locks)?;
     Ok(client)
 }

@@ -18,7 +18,7 @@ use crate::trust::{self, Relied};
 use gypsum_core::change::{Plan, Stage, Verdict};
 use gypsum_core::event::Event;
 use gypsum_core::record::Recorded;
-use gypsum_core::report::Report;
+use gypsum_core::report::{Report, number_of};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use std::fs;
@@ -354,11 +354,6 @@ const MOST_LOOKED_INTO: usize = 100;
 
 /// What ends the name of a folder whose change was set aside.
 const SET_ASIDE: &str = ".damaged";
-
-/// The number in the name of a change's folder; `None` if it is no such name.
-pub fn number_of(name: &str) -> Option<u32> {
-    name.rsplit_once('-')?.1.parse().ok()
-}
 
 /// Copies of files keep their mode, so that a person can copy them back: others must not look into their folder.
 fn refuse_open(folder: &Path) -> io::Result<()> {

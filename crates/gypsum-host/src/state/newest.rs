@@ -1,11 +1,12 @@
 //! The changes of a daemon from the newest on. A folder with very many is not listed again while nothing was added to it
 //! or removed from it: the names of its last changes are kept beside it.
 
-use super::{Entry, SET_ASIDE, State, folders_in, number_of};
+use super::{Entry, SET_ASIDE, State, folders_in};
 use crate::disk::{Disk, Stamp};
 use crate::error::Error;
 use crate::sealed;
 use gypsum_core::record::unseal;
+use gypsum_core::report::number_of;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 

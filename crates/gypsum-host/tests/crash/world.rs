@@ -135,6 +135,14 @@ impl World for FakeWorld<'_> {
 
     fn log_change(&self, _report: &Report, _number: u32) {}
 
+    fn is_watched(&self) -> bool {
+        true
+    }
+
+    fn tell(&self, _state: &gypsum_host::state::State, _report: &Report, _number: u32) -> Vec<String> {
+        Vec::new()
+    }
+
     fn note_progress(&self, _healthy: usize, _of: usize) {}
 
     fn take_interrupt(&self) -> bool {

@@ -23,7 +23,7 @@ mod show;
 use crate::args::{Cli, Command};
 use crate::document::{document, of_error, of_report};
 use crate::order::TypedOrder;
-use crate::out::{ERROR, Terminal};
+use crate::out::{ERROR, Terminal, WARNING};
 use crate::target::NoTarget;
 use crate::typed::Typed;
 use crate::view::{finding_lines, styled, wrapped};
@@ -35,7 +35,9 @@ use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::settings::SettingsFiles;
 use gypsum_host::state::{OpenChange, State};
+use gypsum_host::tell::take_notices;
 use serde_json::{Value, json};
+use std::io::IsTerminal;
 use std::path::Path;
 use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::{Layer, SubscriberExt};
@@ -71,6 +73,7 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         }
     };
     let context = Context { out, command, yes: cli.common.yes, state, settings: SettingsFiles::load() };
+    context.say_untold();
     if let Some(status) = context.wrong_settings(&cli.command) {
         return status;
     }
@@ -169,6 +172,21 @@ impl Context {
                 .for_each(|line| self.out.print(&format!("    {line}")));
         }
         Ok(open)
+    }
+
+    /// Says how changes ended while nobody looked on: to a person, and once.
+    fn say_untold(&self) {
+        if self.out.json || !std::io::stderr().is_terminal() {
+            return;
+        }
+        for notice in take_notices(&self.state) {
+            let text = format!("While nobody looked on: {}", notice.message);
+            for line in [Some(text), notice.failed].into_iter().flatten() {
+                wrapped(&line, self.out.width)
+                    .iter()
+                    .for_each(|line| self.out.eprint(&styled(WARNING, line)));
+            }
+        }
     }
 
     /// Says what is wrong with the files of settings. It keeps a new change from being made, and nothing else: least of all

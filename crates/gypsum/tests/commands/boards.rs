@@ -23,7 +23,7 @@ pub fn host() -> Host {
 /// The program with this host's profile and state.
 pub fn command(host: &Host, words: &[&str]) -> Command {
     let mut command = Command::new(program());
-    command.args(words).arg("--state").arg(host.state());
+    command.args(words).arg("--state").arg(host.state()).env("XDG_CONFIG_HOME", host.settings());
     if !matches!(
         words.first(),
         Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo" | &"settings")

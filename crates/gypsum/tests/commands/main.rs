@@ -28,5 +28,6 @@ mod screens;
 mod secrets;
 mod settings;
 mod standing;
+mod telling;
 mod terminal;
 mod verdicts;

@@ -9,6 +9,7 @@ pub struct Terminal {
     keys: ChildStdin,
     output: ChildStdout,
     seen: String,
+    passed: String,
 }
 
 impl Terminal {
@@ -23,7 +24,7 @@ impl Terminal {
         script.envs(command.get_envs().filter_map(|(name, value)| Some((name, value?))));
         let mut child = script.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
         let (keys, output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
-        Self { child, keys, output, seen: String::new() }
+        Self { child, keys, output, seen: String::new(), passed: String::new() }
     }
 
     /// Waits for this text, and forgets what came before it.
@@ -34,7 +35,13 @@ impl Terminal {
             assert!(length > 0, "{text:?} did not come: {}", self.seen);
             self.seen += &String::from_utf8_lossy(&bytes[..length]);
         }
-        self.seen = self.seen.split_once(text).unwrap().1.to_owned();
+        let (passed, rest) = self.seen.split_once(text).unwrap();
+        (self.passed, self.seen) = (passed.to_owned(), rest.to_owned());
+    }
+
+    /// What came before the text that was waited for last.
+    pub fn passed(&self) -> &str {
+        &self.passed
     }
 
     /// Presses these keys.

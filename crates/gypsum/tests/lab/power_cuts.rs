@@ -76,6 +76,7 @@ fn a_host_that_goes_down_in_a_change_starts_on_old_or_new_files() {
     for n in 1..=cuts {
         let case = &CASES[n as usize % CASES.len()];
         let before = lab.sh(&format!("cat {}", case.file));
+        let earlier = newest(&lab, case.daemon).0;
         let (edit, line) = ((case.edit)(n), (case.line)(n));
         let words = ["gypsum", "change", case.daemon, &edit, "--why", "winter timetable"];
         let mut front = lab.command(&words).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
@@ -88,22 +89,30 @@ fn a_host_that_goes_down_in_a_change_starts_on_old_or_new_files() {
         front.wait().unwrap();
         std::fs::remove_file(image(folder.path(), n - 1)).unwrap();
         lab = boot_image(&next, "multi-user.target", &PROGRAMS);
-        let end = came_up(&lab, case, &before, &line)
+        let end = came_up(&lab, case, earlier, &before, &line)
             .unwrap_or_else(|why| panic!("cut {n} of {}, after {moment} ms: {why}", case.daemon));
         *ends.entry(end).or_default() += 1;
     }
     println!("{cuts} power cuts ended as: {ends:?}");
 }
 
+/// The number of the last change of a daemon, 0 where there is none, and the change.
+fn newest(lab: &Lab, daemon: &str) -> (u64, serde_json::Value) {
+    let listed = lab.gypsum(&["changes", daemon]).1;
+    let last = listed["changes"][0].clone();
+    (last["change"]["number"].as_u64().unwrap_or(0), last)
+}
+
 /// How the change ended; what is not as it must be is an error.
-fn came_up(lab: &Lab, case: &Case, before: &str, line: &str) -> Result<String, String> {
+fn came_up(lab: &Lab, case: &Case, earlier: u64, before: &str, line: &str) -> Result<String, String> {
     let now = lab.sh(&format!("cat {}", case.file));
     let changed: Vec<(&str, &str)> = before.lines().zip(now.lines()).filter(|(was, is)| was != is).collect();
     let is_old = now == before;
     let is_new = changed.len() <= 1 && now.contains(line);
     let (_, document) = lab.gypsum(&["check", case.daemon]);
-    let listed = lab.gypsum(&["changes", case.daemon]).1;
-    let last = listed["changes"][0].clone();
+    let (number, last) = newest(lab, case.daemon);
+    // Of one that was cut off before it had a backup there is no record.
+    let last = if number > earlier { last } else { serde_json::Value::Null };
     let verdict = last["verdict"].as_str().unwrap_or("nothing").to_owned();
     let rest = lab.sh(&format!(
         "ls -A /var/lib/gypsum/.open 2>/dev/null; find {} -name '*gypsum*'; systemctl is-active nginx redis-server | grep -v '^active$'; \
