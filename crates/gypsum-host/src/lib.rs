@@ -64,6 +64,7 @@ pub mod logs;
 pub mod marks;
 mod merging;
 pub mod mounts;
+mod package_lock;
 pub mod probe;
 pub mod profiles;
 pub mod prune;

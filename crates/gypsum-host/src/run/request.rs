@@ -66,6 +66,8 @@ pub struct Wishes {
     pub start: bool,
     /// How long to wait for another change to end.
     pub wait: Option<Duration>,
+    /// How long to wait for a package manager to end.
+    pub packages: Duration,
     /// What the service is to do, where the person knows better.
     pub activation: Option<Activation>,
     /// What must hold afterwards, whatever was before.

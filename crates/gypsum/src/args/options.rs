@@ -25,9 +25,13 @@ pub struct ChangeOptions {
     /// Refuse the change on warnings, too
     #[arg(long)]
     pub strict: bool,
-    /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all]
+    /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all], and for
+    /// the package manager [default: 1m]
     #[arg(long, value_name = "TIME")]
     pub wait: Option<String>,
+    /// Wait for nobody: neither for another change nor for the package manager
+    #[arg(long, conflicts_with = "wait")]
+    pub no_wait: bool,
     /// Start the service if it is stopped
     #[arg(long)]
     pub start: bool,
@@ -59,13 +63,20 @@ pub struct ChangeOptions {
     /// How long all checks must stay healthy before the change is kept, such as 10s; 0 does not wait
     #[arg(long, value_name = "TIME")]
     pub steady: Option<String>,
+    /// How long to wait for the package manager.
+    #[arg(skip)]
+    pub packages: Option<String>,
 }
 
 impl ChangeOptions {
     /// The same, and what the settings say where nothing was typed.
     pub fn or(mut self, settings: &Settings) -> Self {
         let typed = |time: Duration| SignedDuration::try_from(time).ok().map(|time| time.to_string());
-        self.wait = self.wait.or(settings.wait.and_then(typed));
+        // Who says how long to wait means the package manager, too.
+        self.packages = self.wait.clone().or_else(|| typed(settings.packages)).filter(|_| !self.no_wait);
+        if !self.no_wait {
+            self.wait = self.wait.or(settings.wait.and_then(typed));
+        }
         self.steady = self.steady.or(settings.steady.and_then(typed));
         self.strict |= settings.strict;
         if !self.trial && !self.no_trial {

@@ -113,6 +113,7 @@ pub fn request_of(
         dry_run: options.dry_run || options.hold,
         hold: options.hold,
         start: options.start,
+        packages: options.packages.as_deref().map_or(Ok(Duration::ZERO), |text| time_of("--wait", text))?,
         wait: options.wait.as_deref().map(|text| time_of("--wait", text)).transpose()?,
         activation: options.activation.map(Into::into),
         musts,

@@ -23,6 +23,7 @@ mod journal;
 mod keepers;
 mod kill;
 mod owners;
+mod packages;
 mod places;
 mod power_cuts;
 mod probes;

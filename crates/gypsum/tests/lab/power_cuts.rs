@@ -148,7 +148,7 @@ fn is_told(lab: &Lab, daemon: &str, last: &serde_json::Value) -> bool {
     else {
         return true;
     };
-    let events = lab.sh(&format!("cat {folder}/events.jsonl"));
+    let events = lab.sh(&format!("cat {folder}/events.jsonl 2>/dev/null || :"));
     let entry = format!(
         "journalctl -q -b -o cat GYPSUM_DAEMON='{daemon}' GYPSUM_CHANGE={number} GYPSUM_WHY='winter timetable' | wc -l"
     );

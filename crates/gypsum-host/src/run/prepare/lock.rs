@@ -5,6 +5,7 @@ use crate::drafts;
 use crate::error::Error;
 use crate::files::{self, Loading, Overlay};
 use crate::locks::{Locks, Thing};
+use crate::package_lock;
 use crate::run::handover::HandOver;
 use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
@@ -34,6 +35,7 @@ pub(super) fn lock(
     let early = Early::begin(profile);
     let (mut known, mut paths) = (Vec::new(), Vec::new());
     if !request.wishes.dry_run {
+        wait_for_packages(cx, request.wishes.packages)?;
         state.prepare(disk, daemon)?;
         let loading = files::load(profile, new_file)?;
         paths.extend(loading.loaded.iter().map(|file| file.real.clone()));
@@ -71,6 +73,32 @@ fn refuse_shared(state: &State, disk: &dyn Disk, daemon: &str, files: &[PathBuf]
             let what = format!("change {number} of {other} has one of these files, and is still open");
             Err(Error::busy(what).help(format!("finish or undo it with: gypsum recover {other}")))
         }
+    }
+}
+
+/// Waits while a package manager is at work, which may write these files and restart this service.
+fn wait_for_packages(cx: &mut RunContext<'_>, wait: Duration) -> Result<(), Error> {
+    let (world, begun) = (cx.world, cx.world.uptime());
+    let mut is_said = false;
+    loop {
+        let holder = match package_lock::holder() {
+            Ok(None) => return Ok(()),
+            Ok(Some(holder)) => holder,
+            Err(error) => {
+                cx.recorder.note(format!("whether a package manager is at work cannot be seen: {error}"));
+                return Ok(());
+            }
+        };
+        if world.uptime().saturating_sub(begun) >= wait || world.interrupted() {
+            return Err(Error::busy(format!("the package manager is at work: {holder}"))
+                .help("try again when it has ended; --wait 10m waits longer"));
+        }
+        if !is_said {
+            is_said = true;
+            let on = format!("{holder} to end");
+            cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
+        }
+        world.sleep(AGAIN);
     }
 }
 
