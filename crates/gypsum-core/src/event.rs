@@ -208,6 +208,13 @@ pub enum Event {
         /// How long it took.
         ms: u64,
     },
+    /// It is live and healthy, and is restored at this time unless the person keeps it.
+    OnProbation {
+        /// When it is restored, RFC 3339, in UTC.
+        until: String,
+        /// How long that is from now, in milliseconds.
+        for_ms: u64,
+    },
     /// The change ended.
     Ended {
         /// The verdict.

@@ -47,6 +47,7 @@ pub mod log;
 pub mod malformed;
 pub mod manual;
 pub mod merge;
+pub mod own_way;
 pub mod probe;
 pub mod profile;
 pub mod reading;

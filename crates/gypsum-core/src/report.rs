@@ -58,6 +58,9 @@ pub struct Report {
     /// When it ended.
     #[serde(default)]
     pub ended: Option<String>,
+    /// Until when it was on probation: RFC 3339, in UTC.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub probation_until: Option<String>,
     /// The daemon.
     pub daemon: String,
     /// How it ended; none for commands that change nothing.
@@ -190,6 +193,7 @@ impl Report {
             | Event::Logged { .. }
             | Event::Beside { .. } => {}
             Event::Read { readings } => self.readings = readings,
+            Event::OnProbation { until, .. } => self.probation_until = Some(until),
         }
     }
 

@@ -71,7 +71,11 @@ fn every_way_ends_and_ends_as_promised() {
                 | StepOutcome::Interrupted
                 | StepOutcome::Health(Judgement::Worse)
         );
-        if failed && matches!(from.state(), State::Durable(Stage::Armed | Stage::Replaced | Stage::Activated))
+        if failed
+            && matches!(
+                from.state(),
+                State::Durable(Stage::Armed | Stage::Replaced | Stage::Activated | Stage::Probation)
+            )
         {
             assert_eq!((to.state(), to.order()), (State::Durable(Stage::Restoring), Some(Order::Restore)));
         }
@@ -91,6 +95,21 @@ fn every_way_ends_and_ends_as_promised() {
     assert_eq!(verdicts.len(), 6, "{verdicts:?}");
 }
 
+/// What is on probation is kept on the person's word alone.
+#[test]
+fn a_change_on_probation_is_kept_only_where_the_person_says_so() {
+    let mut words = 0;
+    explore(Change::staged().on_probation(true), false, &mut |from, event, to, _| {
+        if to.state() == State::Durable(Stage::Kept) && from.state() != to.state() {
+            assert_eq!((from.order(), event), (Some(Order::AwaitWord), StepOutcome::Done));
+            words += 1;
+        }
+    });
+    assert_eq!(words, 1);
+    let verdicts = explore(Change::await_again(), true, &mut |_, _, _, _| {});
+    assert_eq!(verdicts, HashSet::from([Verdict::Kept, Verdict::Restored, Verdict::Stuck]));
+}
+
 #[test]
 fn a_dry_run_never_writes() {
     explore(Change::open(true), false, &mut |_, _, to, _| {
@@ -105,13 +124,14 @@ fn a_dry_run_never_writes() {
 #[test]
 fn what_was_cut_off_is_brought_to_the_right_verdict() {
     use {Stage as S, Verdict as V};
-    let table: [(Stage, &[Verdict]); 11] = [
+    let table: [(Stage, &[Verdict]); 12] = [
         (S::Saved, &[V::Dropped]),
         (S::Staged, &[V::Dropped]),
         (S::Withdrawn, &[V::Dropped]),
         (S::Armed, &[V::Restored, V::Stuck]),
         (S::Replaced, &[V::Restored, V::Stuck]),
         (S::Activated, &[V::Restored, V::Stuck]),
+        (S::Probation, &[V::Restored, V::Stuck]),
         (S::Kept, &[V::Kept]),
         (S::Restoring, &[V::Restored, V::Stuck]),
         (S::FilesRestored, &[V::Restored, V::Stuck]),

@@ -75,7 +75,10 @@ fn after(event: Option<&H>) -> Option<H> {
         Some(H::Restoring { .. }) => H::Noted { text: text() },
         Some(H::Noted { .. }) => H::Saved { draft: 3, file: "/etc/boards.conf".into(), held: false },
         Some(H::Saved { .. }) => H::Stage { name: text(), outcome: "done".into(), ms: 7 },
-        Some(H::Stage { .. }) => H::Ended { verdict: Verdict::Restored, summary: text(), next: Some(text()) },
+        Some(H::Stage { .. }) => H::OnProbation { until: text(), for_ms: 7 },
+        Some(H::OnProbation { .. }) => {
+            H::Ended { verdict: Verdict::Restored, summary: text(), next: Some(text()) }
+        }
         Some(H::Ended { .. }) => return None,
     })
 }

@@ -1,9 +1,11 @@
 //! The guardian's own process.
 
+use crate::error::Error;
 use crate::guardian::{GuardianMessage, GuardianServer};
 use crate::interrupt;
 use crate::prune::{Haste, prune};
 use crate::run::{Observer, carry_staged};
+use crate::state::State;
 use crate::world::RealWorld;
 use gypsum_core::event::Event;
 use std::io::{self, Write};
@@ -32,6 +34,35 @@ pub fn serve(socket: &Path) -> u8 {
             eprintln!("gypsum: the change could not be taken over: {error}");
             1
         }
+    }
+}
+
+/// Stands by the change of `daemon` on probation, in the state folder `root`; the exit status of the process.
+pub fn stand_by(root: &Path, daemon: &str) -> u8 {
+    let _ = rustix::process::setsid();
+    let stand = || {
+        let world = RealWorld::new().map_err(Error::because)?;
+        world.watched().store(false, Ordering::Relaxed);
+        crate::run::stand_by(&world, &State::at(Some(root))?, &mut Nobody, daemon)
+    };
+    match stand() {
+        Ok(()) => 0,
+        Err(error) => {
+            eprintln!("gypsum: {daemon}: {error}");
+            // No failure that a second try mends: a service manager would start it for ever.
+            0
+        }
+    }
+}
+
+/// Nobody looks on.
+struct Nobody;
+
+impl Observer for Nobody {
+    fn on_event(&mut self, _event: &Event) {}
+
+    fn confirm(&mut self) -> bool {
+        true
     }
 }
 

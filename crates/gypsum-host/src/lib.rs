@@ -65,6 +65,7 @@ pub mod marks;
 mod merging;
 pub mod mounts;
 mod package_lock;
+pub mod probation;
 pub mod probe;
 pub mod profiles;
 pub mod prune;

@@ -78,6 +78,8 @@ pub trait World: Sync {
     fn is_watched(&self) -> bool;
     /// Tells people who did not look on how a change ended; what could not be told, a sentence each.
     fn tell(&self, state: &State, report: &Report, number: u32) -> Vec<String>;
+    /// Starts a process that goes on with the change of `daemon` on probation where this one is lost.
+    fn guard(&self, state: &State, daemon: &str);
     /// So many of the checks that are waited for are healthy.
     fn note_progress(&self, healthy: usize, of: usize);
     /// Whether the person wants out, and forgets it: who does once more asks for something else.
@@ -252,6 +254,12 @@ impl World for RealWorld {
 
     fn tell(&self, state: &State, report: &Report, number: u32) -> Vec<String> {
         crate::tell::tell(state, report, number)
+    }
+
+    fn guard(&self, state: &State, daemon: &str) {
+        if let Err(error) = crate::guardian::stand_by(state.root(), daemon) {
+            tracing::warn!(%error, "no second process stands by");
+        }
     }
 
     fn note_progress(&self, healthy: usize, of: usize) {

@@ -87,6 +87,8 @@ impl World for Quay {
     }
     fn log_change(&self, _report: &Report, _number: u32) {}
 
+    fn guard(&self, _state: &gypsum_host::state::State, _daemon: &str) {}
+
     fn is_watched(&self) -> bool {
         true
     }

@@ -41,6 +41,11 @@ fn main() -> ExitCode {
     {
         return ExitCode::from(gypsum_host::guardian_process::serve(socket.as_ref()));
     }
+    if let [word, root, daemon] = rest
+        && word == gypsum_host::guardian::STAND_BY
+    {
+        return ExitCode::from(gypsum_host::guardian_process::stand_by(root.as_ref(), daemon));
+    }
     let parsed = args::Cli::command().try_get_matches().and_then(|matches| {
         let order = order::TypedOrder::of(&matches);
         Ok((args::Cli::from_arg_matches(&matches)?, order))

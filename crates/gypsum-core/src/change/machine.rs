@@ -46,6 +46,7 @@ impl State {
             Self::Durable(S::Armed) => Order::Replace,
             Self::Durable(S::Replaced) => Order::Activate,
             Self::Durable(S::Activated) => Order::CheckHealth,
+            Self::Durable(S::Probation) => Order::AwaitWord,
             Self::Durable(S::Restoring) => Order::Restore,
             Self::Durable(S::FilesRestored) => Order::Reactivate,
             Self::Durable(S::Reactivated) => Order::CheckHealthAgain,
@@ -67,12 +68,13 @@ pub struct Change {
     dry_run: bool,
     refused: bool,
     activated: bool,
+    probation: bool,
     attempt: u8,
 }
 
 impl Change {
     fn new(state: State) -> Self {
-        Self { state, dry_run: false, refused: false, activated: false, attempt: 0 }
+        Self { state, dry_run: false, refused: false, activated: false, probation: false, attempt: 0 }
     }
 
     /// A new change; a dry run ends before anything is written.
@@ -91,6 +93,16 @@ impl Change {
         Self::new(State::Durable(Stage::Staged))
     }
 
+    /// The same; where it is on probation, it is kept only on the person's word.
+    pub fn on_probation(self, probation: bool) -> Self {
+        Self { probation, ..self }
+    }
+
+    /// A change on probation whose process was lost: it is waited for again.
+    pub fn await_again() -> Self {
+        Self { activated: true, probation: true, ..Self::new(State::Durable(Stage::Probation)) }
+    }
+
     /// The change whose journal ends with `stage`, to be brought to a verdict.
     pub fn resume(stage: Stage) -> Self {
         let at = |stage, activated| Self { activated, attempt: 1, ..Self::new(State::Durable(stage)) };
@@ -99,6 +111,7 @@ impl Change {
             Stage::Armed => at(Stage::Restoring, false),
             Stage::Replaced
             | Stage::Activated
+            | Stage::Probation
             | Stage::Restoring
             | Stage::FilesRestored
             | Stage::Reactivated
@@ -153,9 +166,10 @@ impl Change {
             (Durable(S::Armed), O::Done) => Self { activated: true, ..self.to(Durable(S::Replaced)) },
             (Durable(S::Replaced), O::Done) => self.to(Durable(S::Activated)),
             (Durable(S::Activated), O::Health(judgement)) if judgement != Judgement::Worse => {
-                self.to(Durable(S::Kept))
+                self.to(Durable(if self.probation { S::Probation } else { S::Kept }))
             }
-            (Durable(S::Armed | S::Replaced | S::Activated), _) => self.restore(),
+            (Durable(S::Probation), O::Done) => self.to(Durable(S::Kept)),
+            (Durable(S::Armed | S::Replaced | S::Activated | S::Probation), _) => self.restore(),
             // It must not be told then: a recovery would not know of it, and would restore.
             (Durable(S::Kept), O::Unrecorded) if self.attempt == 0 => self.restore(),
             (Durable(S::Kept), _) => self.to(Ending(V::Kept)),

@@ -26,6 +26,8 @@ pub enum Order {
     Activate,
     /// Check its health until it is healthy, and for the steady time.
     CheckHealth,
+    /// Wait for the person's word, to keep it or not, until the time is over.
+    AwaitWord,
     /// Restore the old files.
     Restore,
     /// Make the service take up the old configuration.
@@ -52,6 +54,7 @@ impl Order {
             Self::Replace => "replace",
             Self::Activate => "activate",
             Self::CheckHealth => "check-health",
+            Self::AwaitWord => "await-word",
             Self::Restore => "restore",
             Self::Reactivate => "reactivate",
             Self::CheckHealthAgain => "check-health-again",

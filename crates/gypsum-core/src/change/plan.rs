@@ -122,6 +122,9 @@ pub struct Plan {
     pub limit_ms: u64,
     /// How long all must stay well, in milliseconds.
     pub steady_ms: u64,
+    /// How long it is on probation, in milliseconds; none where it is kept once it is healthy.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub probation_ms: Option<u64>,
     /// Further services that have to do with it.
     #[serde(default, alias = "neighbours", skip_serializing_if = "Vec::is_empty")]
     pub related: Vec<PlannedRelated>,

@@ -17,6 +17,8 @@ pub enum Stage {
     Replaced,
     /// The service was reloaded, restarted or signalled.
     Activated,
+    /// It is live and healthy, and is restored unless the person keeps it in time.
+    Probation,
     /// It stays.
     Kept,
     /// The old files are being restored.
@@ -38,7 +40,7 @@ pub enum Stage {
 impl Stage {
     /// Whether this record must be on the disk before the next order is begun.
     pub fn is_synced(self) -> bool {
-        matches!(self, Self::Armed | Self::Kept | Self::Restoring | Self::Closed(_))
+        matches!(self, Self::Armed | Self::Probation | Self::Kept | Self::Restoring | Self::Closed(_))
     }
 
     /// Whether live files may have been touched already, or the change is on its way out: then a

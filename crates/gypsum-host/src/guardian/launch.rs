@@ -6,6 +6,7 @@
 //! known to run when `systemd-run` returns.
 
 use crate::children;
+use std::ffi::OsStr;
 use std::fs;
 use std::io;
 use std::os::unix::fs::MetadataExt;
@@ -16,42 +17,65 @@ use std::time::Duration;
 
 /// The first word of the own program's command line that means: be a guardian.
 pub const ENTRY: &str = "__guardian";
+/// The first word that means: stand by a change on probation.
+pub const STAND_BY: &str = "__stand-by";
 /// How long the service manager may take to start it.
 const LIMIT: Duration = Duration::from_secs(5);
 
 /// Starts a guardian that will call at `socket`.
 pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
-    let Some(argv) = unit_of(daemon, socket) else { return detached(socket) };
+    let words = [OsStr::new(ENTRY), socket.as_os_str()];
+    let about = format!("gypsum: a change of {daemon}");
+    start(&unit_name("gypsum", daemon), &about, &[], &words)
+}
+
+/// Starts a process that stands by the change of `daemon` in the state folder `root`; a service manager starts it again
+/// where it is killed.
+pub fn stand_by(root: &Path, daemon: &str) -> io::Result<()> {
+    let words = [OsStr::new(STAND_BY), root.as_os_str(), OsStr::new(daemon)];
+    let again = ["Restart=on-failure", "RestartSec=1", "StartLimitIntervalSec=0"];
+    let about = format!("gypsum: stands by a change of {daemon} on probation");
+    start(&unit_name("gypsum-stand-by", daemon), &about, &again, &words)
+}
+
+fn unit_name(kind: &str, daemon: &str) -> String {
+    let plain = |c: char| if c.is_ascii_alphanumeric() { c } else { '-' };
+    let name: String = daemon.chars().map(plain).collect();
+    format!("{kind}-{name}-{}", std::process::id())
+}
+
+/// Starts this program with these words, as a unit where that can be done.
+fn start(unit: &str, about: &str, properties: &[&str], words: &[&OsStr]) -> io::Result<()> {
+    let Some(argv) = unit_of(unit, about, properties, words) else { return detached(words) };
     match children::run(&argv, LIMIT) {
         Ok(ran) if ran.ok() => return Ok(()),
         Ok(ran) => tracing::debug!(said = ran.last_words(), "no transient unit"),
         Err(error) => tracing::debug!(%error, "no transient unit"),
     }
-    detached(socket)
+    detached(words)
 }
 
 /// The command that makes it a unit of its own; none where there is no service manager that could, or where it
 /// would not see the same host as we do.
-fn unit_of(daemon: &str, socket: &Path) -> Option<Vec<String>> {
+fn unit_of(unit: &str, about: &str, properties: &[&str], words: &[&OsStr]) -> Option<Vec<String>> {
     let manager = Path::new("/run/systemd/system").is_dir() && rustix::process::geteuid().is_root();
     let program = std::env::current_exe().ok().filter(|path| path.is_file())?;
     if !manager || !sees_the_same_host() {
         return None;
     }
-    let plain = |c: char| if c.is_ascii_alphanumeric() { c } else { '-' };
-    let name: String = daemon.chars().map(plain).collect();
     let mut argv = vec![
         "systemd-run".to_owned(),
         "--quiet".into(),
         "--collect".into(),
         "--service-type=exec".into(),
-        format!("--unit=gypsum-{name}-{}", std::process::id()),
-        format!("--description=gypsum: a change of {daemon}"),
+        format!("--unit={unit}"),
+        format!("--description={about}"),
         // That it starts and ends is no news: the change itself is told in one line.
         "--property=LogLevelMax=notice".into(),
         // A daemon that is no unit may be started by it: it must not end with it, and gets all that is set here.
         "--property=KillMode=process".into(),
     ];
+    argv.extend(properties.iter().map(|property| format!("--property={property}")));
     if let Ok(folder) = std::env::current_dir() {
         argv.push(format!("--working-directory={}", folder.display()));
     }
@@ -60,7 +84,10 @@ fn unit_of(daemon: &str, socket: &Path) -> Option<Vec<String>> {
         argv.extend(std::env::var(name).ok().map(|value| format!("--setenv={name}={value}")));
     }
     argv.push("--".into());
-    argv.extend([program.to_str()?, ENTRY, socket.to_str()?].map(str::to_owned));
+    argv.push(program.to_str()?.to_owned());
+    for word in words {
+        argv.push(word.to_str()?.to_owned());
+    }
     Some(argv)
 }
 
@@ -78,9 +105,9 @@ fn sees_the_same_host() -> bool {
 }
 
 /// A process in a session of its own (it leaves ours itself): no hang-up and no key reaches it.
-fn detached(socket: &Path) -> io::Result<()> {
+fn detached(words: &[&OsStr]) -> io::Result<()> {
     let mut command = Command::new("/proc/self/exe");
-    command.arg0("gypsum").arg(ENTRY).arg(socket);
+    command.arg0("gypsum").args(words);
     command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
     command.spawn().map(drop)
 }

@@ -60,6 +60,7 @@ fn may_be_live(stage: Stage) -> bool {
         Stage::Armed
         | Stage::Replaced
         | Stage::Activated
+        | Stage::Probation
         | Stage::Restoring
         | Stage::FilesRestored
         | Stage::Reactivated => true,

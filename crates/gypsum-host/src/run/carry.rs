@@ -99,6 +99,7 @@ impl Live<'_> {
             Order::Replace => apply::replace(self),
             Order::Activate => apply::activate(self),
             Order::CheckHealth => apply::check_health(self),
+            Order::AwaitWord => apply::await_word(self),
             Order::Restore => restore::restore_files(self),
             Order::Reactivate => restore::reactivate(self, change),
             Order::CheckHealthAgain => restore::check_health_again(self),

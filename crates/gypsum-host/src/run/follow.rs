@@ -13,6 +13,7 @@ use crate::prune::{Haste, prune};
 use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::{Change, Stage, StepOutcome, Verdict};
+use gypsum_core::event::Event;
 use gypsum_core::exit_status::ExitStatus;
 use std::time::Duration;
 
@@ -31,7 +32,8 @@ pub fn carry_staged(
     live.cx.recorder.hide(secrets);
     // The person may have stopped it while it was handed over.
     let taken = if world.interrupted() { live.obstacle.interrupted() } else { StepOutcome::Done };
-    live.run(Change::staged().next(taken), &mut HandOver::default());
+    let on_probation = live.plan.probation_ms.is_some();
+    live.run(Change::staged().on_probation(on_probation).next(taken), &mut HandOver::default());
     ended(live.finished().status);
     live.finish();
 }
@@ -39,7 +41,8 @@ pub fn carry_staged(
 /// Carries a change whose backup exists; the guardian has it from the moment at which its files are staged.
 pub(super) fn carry_on(steps: Steps<'_>, saved: Saved, to: &mut HandOver) -> Finished {
     let mut live = Live::new(steps.cx, saved);
-    live.run(steps.change, to);
+    let on_probation = live.plan.probation_ms.is_some();
+    live.run(steps.change.on_probation(on_probation), to);
     match to.client.take() {
         Some(client) => follow(live, client, &mut to.locks),
         None => {
@@ -67,7 +70,12 @@ fn follow(mut live: Live<'_>, mut client: GuardianClient, locks: &mut Locks) -> 
             Received::Message(message) => {
                 (heard, is_said) = (world.uptime(), false);
                 match *message {
-                    GuardianMessage::Saw(event) => live.cx.recorder.relay(&event),
+                    GuardianMessage::Saw(event) => {
+                        live.cx.recorder.relay(&event);
+                        if matches!(event, Event::OnProbation { .. }) {
+                            return leave(live, locks, ExitStatus::GoesOn);
+                        }
+                    }
                     GuardianMessage::Ended(status) => return leave(live, locks, status),
                     GuardianMessage::Alive(healthy, of) => world.note_progress(healthy, of),
                 }

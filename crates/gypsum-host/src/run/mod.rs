@@ -24,6 +24,7 @@ mod recover;
 mod replayed;
 mod request;
 mod restore;
+mod stand_by;
 mod steps;
 mod values;
 
@@ -39,4 +40,5 @@ pub use recorder::Acceptance;
 pub use recover::{carry_saved, recover, recover_all, resume};
 pub use replayed::Replaying;
 pub use request::{ChangeRequest, NewContent, TakeBack, TrialWish, Wishes};
+pub use stand_by::{go_on_with_probation, stand_by};
 pub use values::{ChecksNow, Values};

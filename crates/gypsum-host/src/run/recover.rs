@@ -98,7 +98,7 @@ pub fn resume(
 }
 
 /// What must not be shown of the change, by what is known of the daemon and what its files say before and after.
-fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
+pub(super) fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
     // Without a profile what looks like a secret is hidden all the same.
     let Ok(profile) = profiles::load(&plan.daemon, None) else {
         return Redactor::default();
@@ -130,6 +130,7 @@ fn words_for(stage: Stage) -> &'static str {
         Stage::Saved | Stage::Staged | Stage::Withdrawn => "before anything was live",
         Stage::Armed => "while its files were going live",
         Stage::Replaced | Stage::Activated => "before its health was known",
+        Stage::Probation => "while it was on probation",
         Stage::Kept => "after it was kept",
         Stage::Restoring | Stage::FilesRestored | Stage::Reactivated | Stage::Restored => {
             "while it was being restored"

@@ -70,6 +70,8 @@ pub struct Wishes {
     pub packages: Duration,
     /// What the service is to do, where the person knows better.
     pub activation: Option<Activation>,
+    /// How long it is live on probation, where the person wants that.
+    pub probation: Option<Duration>,
     /// What must hold afterwards, whatever was before.
     pub musts: Vec<Check>,
     /// Further readings.

@@ -4,6 +4,8 @@ use super::{Entry, State, Way};
 use crate::disk::Disk;
 use crate::error::Error;
 use crate::evidence::{Evidence, Progress};
+use crate::local_zone::local_zone;
+use crate::probation::End;
 use gypsum_core::change::{Stage, Verdict};
 use serde::Serialize;
 
@@ -13,6 +15,8 @@ use serde::Serialize;
 pub enum Standing {
     /// A process carries it.
     GoesOn,
+    /// It is live, and is restored unless the person keeps it in time.
+    OnProbation,
     /// Nobody carries it any more.
     Interrupted,
     /// It could not be restored.
@@ -41,8 +45,31 @@ impl State {
     ///
     /// If the state folder may not be read.
     pub fn standing(&self, disk: &dyn Disk, daemon: &str) -> Result<Option<OpenChange>, Error> {
-        let begun = self.last_begun(disk, daemon)?;
-        Ok(begun.and_then(|(entry, evidence)| of(daemon, &entry, &evidence)))
+        let Some((entry, evidence)) = self.last_begun(disk, daemon)? else { return Ok(None) };
+        if matches!(evidence.progress, Progress::Open(_, Stage::Probation)) {
+            let failed = |error| Error::file("read the probation in", &entry.folder, error);
+            let end = End::known(disk, &entry.folder).map_err(failed)?;
+            if let Some(end) = end.filter(|end| end.left().is_some()) {
+                return Ok(Some(on_probation(daemon, &entry, &end)));
+            }
+        }
+        Ok(of(daemon, &entry, &evidence))
+    }
+}
+
+fn on_probation(daemon: &str, entry: &Entry, end: &End) -> OpenChange {
+    let until = jiff::Timestamp::from_millisecond(end.until_ms).unwrap_or_default();
+    let until = until.to_zoned(local_zone()).strftime("%H:%M:%S %Z").to_string();
+    OpenChange {
+        change: entry.number,
+        standing: Standing::OnProbation,
+        message: format!(
+            "change {} of {daemon} is on probation: at {until} its old configuration is restored",
+            entry.number
+        ),
+        help: format!(
+            "keep the new one: gypsum keep {daemon}; restore the old one now: gypsum restore {daemon}"
+        ),
     }
 }
 

@@ -109,6 +109,7 @@ fn plan(in_place: bool) -> Plan {
         activation: Activation::Restart,
         touch_service: true,
         same_settings: false,
+        probation_ms: None,
         limit_ms: 1000,
         steady_ms: 10,
         checks_before: vec![board()],

@@ -135,6 +135,8 @@ impl World for FakeWorld<'_> {
 
     fn log_change(&self, _report: &Report, _number: u32) {}
 
+    fn guard(&self, _state: &gypsum_host::state::State, _daemon: &str) {}
+
     fn is_watched(&self) -> bool {
         true
     }

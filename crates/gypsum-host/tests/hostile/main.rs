@@ -111,6 +111,7 @@ fn plan(harbour: &Harbour) -> Plan {
         activation: Activation::None,
         touch_service: false,
         same_settings: false,
+        probation_ms: None,
         limit_ms: 1000,
         steady_ms: 0,
         related: Vec::new(),

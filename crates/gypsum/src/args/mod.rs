@@ -102,6 +102,8 @@ impl Command {
             Self::Merge(_) => "merge",
             Self::Changes(_) => "changes",
             Self::Restore { .. } => "restore",
+            Self::Keep { .. } => "keep",
+            Self::Follow { .. } => "follow",
             Self::Recover { .. } => "recover",
             Self::Daemons { .. } => "daemons",
             Self::Enrol { .. } => "enrol",
@@ -122,11 +124,13 @@ impl Command {
             | Self::Changes(_)
             | Self::Daemons { .. }
             | Self::Settings
+            | Self::Follow { .. }
             | Self::Enrol { .. } => true,
             Self::Change { .. }
             | Self::Edit { .. }
             | Self::Merge(_)
             | Self::Restore { .. }
+            | Self::Keep { .. }
             | Self::Recover { .. }
             | Self::Setup { .. }
             | Self::Demo { .. } => false,
@@ -295,6 +299,27 @@ Examples:
         whole: bool,
         #[command(flatten)]
         manner: ChangeOptions,
+    },
+    /// Keep a change that is on probation
+    #[command(after_help = "\
+Examples:
+  gypsum change sshd MaxAuthTries=4 --probation 10m
+  gypsum keep sshd
+  gypsum restore sshd     (restores the old configuration now)")]
+    Keep {
+        /// The daemon
+        daemon: String,
+    },
+    /// Show the last change from its beginning, and go on until it ends
+    #[command(after_help = "\
+Examples:
+  gypsum follow sshd
+  gypsum follow sshd --json
+
+The exit status is that of the change. Ctrl-C ends the view, and not the change.")]
+    Follow {
+        /// The daemon
+        daemon: String,
     },
     /// Finish or undo an interrupted change
     #[command(after_help = "Examples:\n  gypsum recover sshd\n  gypsum recover sshd --set-aside")]

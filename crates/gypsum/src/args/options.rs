@@ -25,6 +25,10 @@ pub struct ChangeOptions {
     /// Refuse the change on warnings, too
     #[arg(long)]
     pub strict: bool,
+    /// Once it is healthy it is live for this time, such as 10m; then the old configuration is restored, unless you keep
+    /// the new one: gypsum keep DAEMON
+    #[arg(long, value_name = "TIME", conflicts_with_all = ["dry_run", "hold"])]
+    pub probation: Option<String>,
     /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all], and for
     /// the package manager [default: 1m]
     #[arg(long, value_name = "TIME")]

@@ -2,12 +2,14 @@
 
 use super::{Context, world};
 use crate::args::{ChangeOptions, Target};
+use crate::ask::{choose, is_interactive};
 use crate::target::{NoTarget, check_of, profile_of, remember};
 use crate::typed::{Typed, content_of, extra_files_of};
 use crate::view::ChangeView;
 use gypsum_core::change::Verdict;
 use gypsum_core::edit::{Edit, Request};
 use gypsum_core::exit_status::ExitStatus;
+use gypsum_core::own_way::is_own_way;
 use gypsum_core::probe::{Check, Probe, parse_source};
 use gypsum_core::profile::{Activation, Profile};
 use gypsum_core::reading::Reading;
@@ -18,7 +20,7 @@ use gypsum_host::profiles::for_file;
 use gypsum_host::run::{
     Acceptance, ChangeRequest, Finished, NewContent, Replaying, TrialWish, Wishes, ready,
 };
-use gypsum_host::who::login_name;
+use gypsum_host::who::{connection, login_name};
 use std::time::Duration;
 
 pub fn run(
@@ -114,6 +116,7 @@ pub fn request_of(
         hold: options.hold,
         start: options.start,
         packages: options.packages.as_deref().map_or(Ok(Duration::ZERO), |text| time_of("--wait", text))?,
+        probation: options.probation.as_deref().map(|text| time_of("--probation", text)).transpose()?,
         wait: options.wait.as_deref().map(|text| time_of("--wait", text)).transpose()?,
         activation: options.activation.map(Into::into),
         musts,
@@ -205,8 +208,11 @@ pub fn carry_out(context: &Context, target: &Target, request: ChangeRequest) -> 
 pub fn carry_out_told(
     context: &Context,
     target: &Target,
-    request: ChangeRequest,
+    mut request: ChangeRequest,
 ) -> Result<(ExitStatus, Option<Verdict>), NoTarget> {
+    if let Some(time) = offered_probation(context, &request)? {
+        request.wishes.probation = Some(time);
+    }
     let world = world()?;
     let strict = request.wishes.acceptance.strict;
     let profile = request.profile.clone();
@@ -223,4 +229,34 @@ pub fn carry_out_told(
         context.out.error(&error);
     }
     Ok((status, report.verdict))
+}
+
+/// How long the person has to look whether they still get in.
+const OFFERED: Duration = Duration::from_secs(600);
+
+/// A probation for a change that concerns the way by which the person is connected, unless they say that they need none.
+/// Without a terminal nobody is asked, and there is none.
+fn offered_probation(context: &Context, request: &ChangeRequest) -> Result<Option<Duration>, Error> {
+    let wishes = &request.wishes;
+    let is_offered = wishes.probation.is_none() && !wishes.dry_run && !context.yes && !context.out.json;
+    let file =
+        request.only().map_or(request.profile.files.home.as_str().into(), |path| path.to_string_lossy());
+    if !is_offered || !is_own_way(&file) || !is_interactive() || connection().is_none() {
+        return Ok(None);
+    }
+    let daemon = &request.profile.daemon;
+    let question = format!(
+        "You are connected over the network, and this may keep you out: {file}\nTo try it: log in from a second terminal, and leave this one open."
+    );
+    let keep = format!("go live for 10 min; then it is restored, unless: gypsum keep {daemon}");
+    let choices = [
+        ('p', keep.as_str()),
+        ('g', "go live and keep it once it is healthy"),
+        ('s', "stop here: nothing is touched"),
+    ];
+    match choose(&question, &choices)? {
+        Some('p') => Ok(Some(OFFERED)),
+        Some('g') => Ok(None),
+        Some(_) | None => Err(Error::cannot("stopped by you; nothing was touched")),
+    }
 }

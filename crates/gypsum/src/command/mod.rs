@@ -11,7 +11,9 @@ mod drafts;
 mod edit;
 mod enrol;
 mod explain;
+mod follow;
 mod health;
+mod keep;
 mod merge;
 mod recover;
 mod restore;
@@ -105,6 +107,8 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
             let settings = Settings { strict: false, ..settings };
             restore::run(&context, &target, &asked, &manner.or(&settings))
         }
+        Command::Keep { daemon } => keep::keep(&context, &daemon),
+        Command::Follow { daemon } => follow::run(&context, &daemon),
         Command::Recover { daemon, set_aside: true } => recover::set_aside(&context, daemon.as_deref()),
         Command::Recover { daemon, set_aside: false } => recover::run(&context, daemon.as_deref()),
         Command::Daemons { forget: Some(daemon), .. } => daemons::forget(&context, &daemon),

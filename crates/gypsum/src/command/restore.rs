@@ -2,6 +2,7 @@
 
 use super::Context;
 use super::change::{carry_out, request_of};
+use super::keep;
 use crate::args::{ChangeOptions, Target};
 use crate::target::{NoTarget, profile_of};
 use gypsum_core::change::Verdict;
@@ -35,6 +36,9 @@ pub fn run(
         return Err(error.help("-n shows what a restore would do").into());
     }
     let daemon = profile.daemon.clone();
+    if asked.change.is_none() && asked.to.is_none() && keep::is_on_probation(context, &daemon)? {
+        return keep::restore(context, &daemon);
+    }
     let (changes, why) = match (asked.change, asked.to) {
         (Some(word), _) => {
             let entry = context.state.find(&RealDisk, &daemon, word)?;

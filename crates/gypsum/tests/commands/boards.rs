@@ -23,10 +23,15 @@ pub fn host() -> Host {
 /// The program with this host's profile and state.
 pub fn command(host: &Host, words: &[&str]) -> Command {
     let mut command = Command::new(program());
-    command.args(words).arg("--state").arg(host.state()).env("XDG_CONFIG_HOME", host.settings());
+    command
+        .args(words)
+        .arg("--state")
+        .arg(host.state())
+        .env("XDG_CONFIG_HOME", host.settings())
+        .env("TZ", "UTC");
     if !matches!(
         words.first(),
-        Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo" | &"settings")
+        Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo" | &"settings" | &"keep" | &"follow")
     ) && !words.contains(&"--file")
     {
         command.arg("--profile").arg(host.profile());

@@ -185,6 +185,15 @@ fn short() -> Vec<(&'static str, Vec<Event>)> {
             ],
         ),
         (
+            "on probation",
+            vec![
+                begun(false, false),
+                Event::OnProbation { until: "2026-11-23T06:11:22Z".into(), for_ms: 600_000 },
+                Event::Restoring { cause: "nobody kept it in time".into() },
+                ended(Verdict::Restored, "departures is running on its old configuration", None),
+            ],
+        ),
+        (
             "stuck",
             vec![
                 begun(false, false),
@@ -221,6 +230,7 @@ fn name(event: &Event) -> &'static str {
         Event::Noted { .. } => "noted",
         Event::Saved { .. } => "saved",
         Event::Stage { .. } => "stage",
+        Event::OnProbation { .. } => "on-probation",
         Event::Ended { .. } => "ended",
     }
 }
@@ -247,6 +257,6 @@ fn every_event_is_drawn_as_it_was_read_and_found_good() {
         let text = text.split_once('\n').unwrap().1;
         all.push_str(&format!("# {title}\n{text}\n"));
     }
-    assert_eq!(drawn.len(), 19, "all but one are drawn: {drawn:?}");
+    assert_eq!(drawn.len(), 20, "all but one are drawn: {drawn:?}");
     snapbox::assert_data_eq!(all, snapbox::file!["events.txt"].raw());
 }

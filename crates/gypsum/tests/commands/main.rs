@@ -20,6 +20,7 @@ mod housekeeping;
 mod interrupts;
 mod merge;
 mod outputs;
+mod probation;
 mod real;
 mod records;
 mod reports;

@@ -92,7 +92,7 @@ case ${1:-} in
     exit 1
     ;;
   first) first_process "${@:2}" ;;
-  in) enter "$(cat "$2/init")" "${@:3}" ;;
+  in) exec nsenter -t "$(cat "$2/init")" -m -p -u -i -n -C "${@:3}" ;;
   cut)
     enter "$(cat "$2/init")" kill -STOP -- -1
     cp --sparse=always "$(cat "$2/image")" "$3"

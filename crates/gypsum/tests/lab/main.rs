@@ -26,6 +26,7 @@ mod owners;
 mod packages;
 mod places;
 mod power_cuts;
+mod probation;
 mod probes;
 mod profiles;
 mod reasons;

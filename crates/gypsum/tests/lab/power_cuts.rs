@@ -78,7 +78,11 @@ fn a_host_that_goes_down_in_a_change_starts_on_old_or_new_files() {
         let before = lab.sh(&format!("cat {}", case.file));
         let earlier = newest(&lab, case.daemon).0;
         let (edit, line) = ((case.edit)(n), (case.line)(n));
-        let words = ["gypsum", "change", case.daemon, &edit, "--why", "winter timetable"];
+        let mut words = vec!["gypsum", "change", case.daemon, &edit, "--why", "winter timetable"];
+        if n % 2 == 0 {
+            // A start of the host ends a probation as restored.
+            words.extend(["--probation", "10m"]);
+        }
         let mut front = lab.command(&words).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
         let moment = millis_below(1_600);
         std::thread::sleep(Duration::from_millis(moment.into()));

@@ -1,6 +1,7 @@
 //! The way forward: the new files go live, the service takes them up, its health decides. One file an order.
 
 mod activate;
+mod await_word;
 mod check_health;
 mod complaints;
 mod hooks;
@@ -13,6 +14,7 @@ mod stage;
 mod tidy;
 
 pub(super) use activate::{activate, gentle_action};
+pub(super) use await_word::await_word;
 pub(super) use check_health::{check_health, health_of};
 pub(super) use hooks::run_hooks;
 pub(super) use log_excerpt::{keep_log, mark_log, quote_log};

@@ -9,7 +9,7 @@ use crate::package_lock;
 use crate::run::handover::HandOver;
 use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
-use crate::state::State;
+use crate::state::{Standing, State};
 use crate::survey::Early;
 use gypsum_core::event::Event;
 use std::path::PathBuf;
@@ -46,7 +46,11 @@ pub(super) fn lock(
         let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
         let since = since.to_zoned(crate::local_zone::local_zone());
         to.holder = format!("{}, since {}", request.who, since.strftime("%H:%M:%S %Z"));
-        to.locks = take(cx, &things, &to.holder, request.wishes.wait.unwrap_or_default())?;
+        let taken = take(cx, &things, &to.holder, request.wishes.wait.unwrap_or_default());
+        to.locks = taken.map_err(|error| on_probation(state, disk, daemon).unwrap_or(error))?;
+    }
+    if let Some(error) = on_probation(state, disk, daemon) {
+        return Err(error);
     }
     // Another process that is at work holds the locks, and was named by them. An open record without a holder is a
     // change that was interrupted.
@@ -61,6 +65,13 @@ pub(super) fn lock(
     let held = held_already(state, &request)?;
     let before = files::load_over(profile, new_file, &held, &known)?;
     Ok(Step::Done(Loaded { request, before, early }))
+}
+
+/// Why a change of this daemon on probation is in the way, if there is one.
+fn on_probation(state: &State, disk: &dyn Disk, daemon: &str) -> Option<Error> {
+    // What cannot be read is told where the open change is looked for.
+    let open = state.standing(disk, daemon).ok().flatten()?;
+    (open.standing == Standing::OnProbation).then(|| Error::busy(open.message).help(open.help))
 }
 
 /// Two daemons can have a file in common. While a change of the other one is open, what is written now would be taken

@@ -190,6 +190,24 @@ impl ChangeView {
         }
     }
 
+    /// Until when the person has time, and what to type: the last thing that they see of it.
+    fn on_probation(&self, until: &str, for_ms: u64) {
+        let until = until.parse::<jiff::Timestamp>().map_or_else(
+            |_| until.to_owned(),
+            |until| until.to_zoned(gypsum_host::local_zone::local_zone()).strftime("%H:%M:%S %Z").to_string(),
+        );
+        let (daemon, minutes) = (&self.daemon, for_ms / 60_000);
+        let time = if minutes > 0 { format!("{minutes} min") } else { format!("{} s", for_ms / 1_000) };
+        let text =
+            format!("On probation for {time}: at {until} the old configuration of {daemon} is restored.");
+        if self.out.json {
+            return;
+        }
+        wrapped(&text, self.out.width).iter().for_each(|line| self.out.print(&styled(BOLD, line)));
+        self.out.print(&format!("    keep the new one: gypsum keep {daemon}"));
+        self.out.print(&format!("    restore the old one now: gypsum restore {daemon}"));
+    }
+
     /// A finding, apart from what is above it.
     fn found(&mut self, finding: &Finding) {
         let fits = self.shown.shows(finding, self.out.verbose);
@@ -293,6 +311,7 @@ impl Observer for ChangeView {
                 self.reason = Some(cause.clone());
                 self.row("restoring", &format!("because {cause}"));
             }
+            Event::OnProbation { until, for_ms } => self.on_probation(until, *for_ms),
             Event::Noted { text } => self.row("note", text),
             Event::Saved { draft, file, held } => self.saved(*draft, file, *held),
             Event::Stage { name, outcome, ms } if self.out.verbose => {

@@ -1,0 +1,140 @@
+//! A change on probation: until when, and what the person said meanwhile. The time is counted by a clock that nobody sets
+//! and that goes on while the host sleeps (`CLOCK_BOOTTIME`, clock_gettime(2)); a start of the host ends it.
+
+use crate::disk::Disk;
+use rustix::time::{ClockId, clock_gettime};
+use serde::{Deserialize, Serialize};
+use std::fs;
+use std::io;
+use std::path::Path;
+use std::time::Duration;
+
+/// The file with the end, in the change's folder.
+const END: &str = "probation";
+/// The file with the person's word.
+const WORD: &str = "word";
+
+/// What the person said.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Word {
+    /// Keep it.
+    Keep,
+    /// Restore what was before.
+    Restore,
+}
+
+/// When a probation ends.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct End {
+    /// The start of the host in which it began (`/proc/sys/kernel/random/boot_id`, random(4)).
+    boot: String,
+    /// When it ends, in milliseconds since that start.
+    at_ms: u64,
+    /// The same by the clock of the host as it was then, in milliseconds since 1970: for people.
+    pub until_ms: i64,
+}
+
+impl End {
+    /// The one of the change in `folder`; it begins now, for so long, where it has not begun.
+    ///
+    /// # Errors
+    ///
+    /// If it cannot be read or written: then the change cannot be on probation.
+    pub fn of(disk: &dyn Disk, folder: &Path, time: Duration, now_ms: i64) -> io::Result<Self> {
+        if let Some(end) = Self::known(disk, folder)? {
+            return Ok(end);
+        }
+        let ms = u64::try_from(time.as_millis()).unwrap_or(u64::MAX);
+        let until_ms = now_ms.saturating_add(i64::try_from(ms).unwrap_or(i64::MAX));
+        let end = Self { boot: boot(), at_ms: since_start().saturating_add(ms), until_ms };
+        let path = folder.join(END);
+        disk.create(&path, &serde_json::to_vec(&end)?, None)?;
+        disk.sync_file(&path)?;
+        Ok(end)
+    }
+
+    /// The one of the change in `folder`, if it has begun.
+    ///
+    /// # Errors
+    ///
+    /// If it cannot be read.
+    pub fn known(disk: &dyn Disk, folder: &Path) -> io::Result<Option<Self>> {
+        let bytes = disk.read(&folder.join(END))?;
+        bytes.map(|bytes| serde_json::from_slice(&bytes).map_err(io::Error::other)).transpose()
+    }
+
+    /// How much time is left; none once it is over, and after a start of the host.
+    pub fn left(&self) -> Option<Duration> {
+        let left = self.at_ms.checked_sub(since_start()).filter(|left| *left > 0);
+        left.filter(|_| self.boot == boot()).map(Duration::from_millis)
+    }
+}
+
+/// Says it for the change in `folder`. A word that was said stays.
+///
+/// # Errors
+///
+/// If it cannot be written.
+pub fn say(disk: &dyn Disk, folder: &Path, word: Word) -> io::Result<()> {
+    let text: &[u8] = match word {
+        Word::Keep => b"keep\n",
+        Word::Restore => b"restore\n",
+    };
+    let path = folder.join(WORD);
+    match disk.create(&path, text, None) {
+        Err(error) if error.kind() == io::ErrorKind::AlreadyExists => Ok(()),
+        Err(error) => Err(error),
+        Ok(()) => disk.sync_file(&path),
+    }
+}
+
+/// What was said of the change in `folder`. Anything but a whole word to keep it is none to keep it.
+///
+/// # Errors
+///
+/// If it cannot be read.
+pub fn said(disk: &dyn Disk, folder: &Path) -> io::Result<Option<Word>> {
+    Ok(match disk.read(&folder.join(WORD))?.as_deref() {
+        Some(b"keep\n") => Some(Word::Keep),
+        Some(b"restore\n") => Some(Word::Restore),
+        // It is being written.
+        Some(_) | None => None,
+    })
+}
+
+fn boot() -> String {
+    fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default().trim().to_owned()
+}
+
+/// Milliseconds since the start of the host.
+fn since_start() -> u64 {
+    let now = clock_gettime(ClockId::Boottime);
+    let seconds = u64::try_from(now.tv_sec).unwrap_or_default();
+    seconds.saturating_mul(1_000) + u64::try_from(now.tv_nsec / 1_000_000).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::RealDisk;
+
+    #[test]
+    fn an_end_outlives_its_process_and_not_the_start_of_the_host() {
+        let folder = tempfile::tempdir().unwrap();
+        let of = |time| End::of(&RealDisk, folder.path(), time, 0).unwrap();
+        let end = of(Duration::from_secs(60));
+        assert_eq!(end, of(Duration::from_secs(5)), "it is not begun again");
+        assert!(end.left().is_some_and(|left| left <= Duration::from_secs(60)));
+        assert_eq!(End { boot: "another start".into(), ..end.clone() }.left(), None);
+        assert_eq!(End { at_ms: since_start(), ..end }.left(), None);
+    }
+
+    #[test]
+    fn the_first_word_counts() {
+        let folder = tempfile::tempdir().unwrap();
+        assert_eq!(said(&RealDisk, folder.path()).unwrap(), None);
+        say(&RealDisk, folder.path(), Word::Keep).unwrap();
+        say(&RealDisk, folder.path(), Word::Restore).unwrap();
+        assert_eq!(said(&RealDisk, folder.path()).unwrap(), Some(Word::Keep));
+    }
+}
