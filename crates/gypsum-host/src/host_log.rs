@@ -14,11 +14,30 @@ const SYSLOG: &str = "/dev/log";
 /// The facility of system daemons (RFC 5424, 6.2.1).
 const DAEMON: u8 = 3;
 
+/// The severity of what deserves a look (RFC 5424, 6.2.1).
+const WARNING: u8 = 4;
+
 /// Writes it. That it cannot be written is no reason to judge a change otherwise.
 pub fn write(report: &Report, number: u32) {
     let fields = fields(report, number);
     let sent = send(JOURNAL, &native(&fields)).or_else(|_| send(SYSLOG, classic(report, &fields).as_bytes()));
     if let Err(error) = sent {
+        tracing::debug!(%error, "the log of the host takes nothing");
+    }
+}
+
+/// Writes that what was watched after a change failed.
+pub fn write_watch(daemon: &str, change: u32, who: &str, message: &str) {
+    let fields = vec![
+        ("MESSAGE", message.to_owned()),
+        ("PRIORITY", WARNING.to_string()),
+        ("SYSLOG_IDENTIFIER", "gypsum".to_owned()),
+        ("GYPSUM_DAEMON", daemon.to_owned()),
+        ("GYPSUM_CHANGE", change.to_string()),
+        ("GYPSUM_WHO", who.to_owned()),
+    ];
+    let line = format!("<{}>gypsum[{}]: {message}", DAEMON * 8 + WARNING, std::process::id());
+    if let Err(error) = send(JOURNAL, &native(&fields)).or_else(|_| send(SYSLOG, line.as_bytes())) {
         tracing::debug!(%error, "the log of the host takes nothing");
     }
 }

@@ -36,14 +36,11 @@ impl Journal {
             disk.remove(&self.reserve())?;
             append(disk, &path, &line)?;
         }
-        if stage == Stage::Armed {
-            disk.sync_file(&self.folder.join("plan"))?;
-        }
         if stage.is_synced() {
             disk.sync_file(&path)?;
         }
         if stage == Stage::Armed {
-            // Its name, too, must be on the disk before the first live byte changes.
+            // All names, too, must be on the disk before the first live byte changes.
             disk.sync_folder(&self.folder)?;
         }
         Ok(())
@@ -56,7 +53,10 @@ impl Journal {
             // A plan is lost with a single damaged byte, and without it nothing can be put back.
             .create(&plan, line, None)
             .and_then(|()| disk.create(&self.reserve(), &vec![0; RESERVE], None))
-            .and_then(|()| append(disk, path, line));
+            .and_then(|()| append(disk, path, line))
+            // Before a new file is beside an old one: nobody else would know whose it is.
+            .and_then(|()| disk.sync_file(&plan))
+            .and_then(|()| disk.sync_folder(&self.folder));
         if begun.is_err() {
             // Half of a record would be read as damage later.
             for file in [path, &plan, &self.reserve()] {

@@ -90,5 +90,6 @@ pub mod trial;
 pub mod trust;
 mod unread;
 pub mod view;
+pub mod watching;
 pub mod who;
 pub mod world;

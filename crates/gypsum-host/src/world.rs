@@ -6,7 +6,8 @@ use crate::interrupt;
 use crate::logs::Mark;
 use crate::probe::{ProbeContext, ProbeError};
 use crate::service::{self, Acted, ActionError, OwnedResources, ServiceAction};
-use crate::state::State;
+use crate::state::{Entry, State};
+use gypsum_core::change::{Plan, PlannedWatch};
 use gypsum_core::health::Outcome;
 use gypsum_core::log::LogLine;
 use gypsum_core::probe::{Check, Probe};
@@ -80,6 +81,8 @@ pub trait World: Sync {
     fn tell(&self, state: &State, report: &Report, number: u32) -> Vec<String>;
     /// Starts a process that goes on with the change of `daemon` on probation where this one is lost.
     fn guard(&self, state: &State, daemon: &str);
+    /// Begins what is looked at after a change was kept; what was begun, or why not, a sentence each.
+    fn watch_on(&self, state: &State, entry: &Entry, plan: &Plan) -> Vec<String>;
     /// So many of the checks that are waited for are healthy.
     fn note_progress(&self, healthy: usize, of: usize);
     /// Whether the person wants out, and forgets it: who does once more asks for something else.
@@ -260,6 +263,18 @@ impl World for RealWorld {
         if let Err(error) = crate::guardian::stand_by(state.root(), daemon) {
             tracing::warn!(%error, "no second process stands by");
         }
+    }
+
+    fn watch_on(&self, state: &State, entry: &Entry, plan: &Plan) -> Vec<String> {
+        let begin =
+            |planned: &PlannedWatch| match crate::watching::begin(state, entry, plan, planned, self.now_ms())
+            {
+                Ok(watch) => {
+                    format!("watch {} looks on: {}", watch.number, watch.check.name)
+                }
+                Err(error) => format!("{} is not watched on: {error}", planned.check.name),
+            };
+        plan.watches.iter().map(begin).collect()
     }
 
     fn note_progress(&self, healthy: usize, of: usize) {

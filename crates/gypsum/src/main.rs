@@ -41,6 +41,11 @@ fn main() -> ExitCode {
     {
         return ExitCode::from(gypsum_host::guardian_process::serve(socket.as_ref()));
     }
+    if let [word, how, root, number] = rest
+        && word == gypsum_host::watching::ENTRY
+    {
+        return ExitCode::from(command::watching::enter(how, root.as_ref(), number));
+    }
     if let [word, root, daemon] = rest
         && word == gypsum_host::guardian::STAND_BY
     {

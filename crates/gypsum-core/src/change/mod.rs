@@ -13,6 +13,8 @@ mod verdict;
 pub use journal::{Log, Record, decode, encode};
 pub use machine::{Change, Early, State};
 pub use order::{Order, StepOutcome};
-pub use plan::{Content, Ownership, Plan, PlannedDraft, PlannedFile, PlannedRelated, ReplaceBy, TakenDraft};
+pub use plan::{
+    Content, Ownership, Plan, PlannedDraft, PlannedFile, PlannedRelated, PlannedWatch, ReplaceBy, TakenDraft,
+};
 pub use stage::Stage;
 pub use verdict::Verdict;

@@ -65,6 +65,20 @@ pub struct PlannedFile {
     pub ownership: Option<Ownership>,
 }
 
+/// A check that is looked at for some time after a change was kept.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlannedWatch {
+    /// The check.
+    pub check: Check,
+    /// For how long, in milliseconds.
+    pub for_ms: u64,
+    /// Whether the change is taken back where it fails.
+    pub restores: bool,
+    /// The options of the command line by which the daemon is named, for that.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub target: Vec<String>,
+}
+
 /// A further service of a change.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlannedRelated {
@@ -125,6 +139,9 @@ pub struct Plan {
     /// How long it is on probation, in milliseconds; none where it is kept once it is healthy.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub probation_ms: Option<u64>,
+    /// What is looked at for some time after it was kept.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub watches: Vec<PlannedWatch>,
     /// Further services that have to do with it.
     #[serde(default, alias = "neighbours", skip_serializing_if = "Vec::is_empty")]
     pub related: Vec<PlannedRelated>,

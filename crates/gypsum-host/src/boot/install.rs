@@ -140,7 +140,8 @@ RequiresMountsFor={STATE}
 After=sysinit.target basic.target multi-user.target {early}
 Before=shutdown.target
 Conflicts=shutdown.target
-ConditionPathExistsGlob={STATE}/{FOLDER}/*
+ConditionPathExistsGlob=|{STATE}/{FOLDER}/*
+ConditionPathExistsGlob=|{STATE}/.watches/*
 
 [Service]
 Type=oneshot

@@ -6,6 +6,7 @@ use crate::marks::{Marks, note_put_back};
 use crate::run::{Finished, Observer, put_files_back, recover};
 use crate::service;
 use crate::state::State;
+use crate::watching;
 use crate::world::{RealWorld, World};
 use gypsum_core::change::Plan;
 use gypsum_core::exit_status::ExitStatus;
@@ -51,6 +52,7 @@ pub fn early(state: &State) -> Result<usize, Error> {
 pub fn late(state: &State, observer: &mut dyn Observer) -> Result<ExitStatus, Error> {
     let Some(marks) = Marks::of(state) else { return Ok(ExitStatus::Success) };
     let world = RealWorld::new().map_err(Error::because)?;
+    watching::start_all(state)?;
     let mut worst = ExitStatus::Success;
     for daemon in marks.daemons()? {
         if let Some(plan) = plan_of(state, &world, &daemon)? {

@@ -6,7 +6,7 @@
 //! known to run when `systemd-run` returns.
 
 use crate::children;
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::fs;
 use std::io;
 use std::os::unix::fs::MetadataExt;
@@ -26,7 +26,7 @@ const LIMIT: Duration = Duration::from_secs(5);
 pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
     let words = [OsStr::new(ENTRY), socket.as_os_str()];
     let about = format!("gypsum: a change of {daemon}");
-    start(&unit_name("gypsum", daemon), &about, &[], &words)
+    start(&unit_name("gypsum", daemon), &about, &[], &words, &words)
 }
 
 /// Starts a process that stands by the change of `daemon` in the state folder `root`; a service manager starts it again
@@ -34,8 +34,23 @@ pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
 pub fn stand_by(root: &Path, daemon: &str) -> io::Result<()> {
     let words = [OsStr::new(STAND_BY), root.as_os_str(), OsStr::new(daemon)];
     let again = ["Restart=on-failure", "RestartSec=1", "StartLimitIntervalSec=0"];
+    let again = again.map(|property| format!("--property={property}"));
     let about = format!("gypsum: stands by a change of {daemon} on probation");
-    start(&unit_name("gypsum-stand-by", daemon), &about, &again, &words)
+    start(&unit_name("gypsum-stand-by", daemon), &about, &again, &words, &words)
+}
+
+/// Starts this program beside this process: as the unit `unit` of systemd, with these options of systemd-run(1) and the
+/// words `as_unit`, else as a process of its own with the words `detached`.
+pub fn start_beside(
+    unit: &str,
+    about: &str,
+    options: &[String],
+    as_unit: &[OsString],
+    alone: &[OsString],
+) -> io::Result<()> {
+    let (as_unit, alone): (Vec<&OsStr>, Vec<&OsStr>) =
+        (as_unit.iter().map(OsString::as_os_str).collect(), alone.iter().map(OsString::as_os_str).collect());
+    start(unit, about, options, &as_unit, &alone)
 }
 
 fn unit_name(kind: &str, daemon: &str) -> String {
@@ -44,20 +59,20 @@ fn unit_name(kind: &str, daemon: &str) -> String {
     format!("{kind}-{name}-{}", std::process::id())
 }
 
-/// Starts this program with these words, as a unit where that can be done.
-fn start(unit: &str, about: &str, properties: &[&str], words: &[&OsStr]) -> io::Result<()> {
-    let Some(argv) = unit_of(unit, about, properties, words) else { return detached(words) };
+/// Starts this program with these words, as a unit where that can be done, else with `alone`.
+fn start(unit: &str, about: &str, options: &[String], words: &[&OsStr], alone: &[&OsStr]) -> io::Result<()> {
+    let Some(argv) = unit_of(unit, about, options, words) else { return detached(alone) };
     match children::run(&argv, LIMIT) {
         Ok(ran) if ran.ok() => return Ok(()),
         Ok(ran) => tracing::debug!(said = ran.last_words(), "no transient unit"),
         Err(error) => tracing::debug!(%error, "no transient unit"),
     }
-    detached(words)
+    detached(alone)
 }
 
 /// The command that makes it a unit of its own; none where there is no service manager that could, or where it
 /// would not see the same host as we do.
-fn unit_of(unit: &str, about: &str, properties: &[&str], words: &[&OsStr]) -> Option<Vec<String>> {
+fn unit_of(unit: &str, about: &str, options: &[String], words: &[&OsStr]) -> Option<Vec<String>> {
     let manager = Path::new("/run/systemd/system").is_dir() && rustix::process::geteuid().is_root();
     let program = std::env::current_exe().ok().filter(|path| path.is_file())?;
     if !manager || !sees_the_same_host() {
@@ -75,7 +90,7 @@ fn unit_of(unit: &str, about: &str, properties: &[&str], words: &[&OsStr]) -> Op
         // A daemon that is no unit may be started by it: it must not end with it, and gets all that is set here.
         "--property=KillMode=process".into(),
     ];
-    argv.extend(properties.iter().map(|property| format!("--property={property}")));
+    argv.extend_from_slice(options);
     if let Ok(folder) = std::env::current_dir() {
         argv.push(format!("--working-directory={}", folder.display()));
     }

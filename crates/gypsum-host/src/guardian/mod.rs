@@ -9,7 +9,7 @@
 mod launch;
 mod protocol;
 
-pub use launch::{ENTRY, STAND_BY, stand_by};
+pub use launch::{ENTRY, STAND_BY, stand_by, start_beside};
 pub use protocol::{GuardianClient, GuardianMessage, GuardianServer, Handover, Received, Staged};
 
 use crate::scratch::Scratch;

@@ -63,6 +63,11 @@ pub(super) fn close_live(live: &mut Live<'_>, verdict: Verdict) -> Result<StepOu
         Some(done) => format!("{done}, and {summary}"),
         None => summary,
     };
+    if verdict == Verdict::Kept {
+        for text in live.cx.world.watch_on(live.cx.state, &live.entry, &live.plan) {
+            live.note(text);
+        }
+    }
     live.emit(Event::Ended { verdict, summary, next });
     live.cx.world.log_change(live.cx.recorder.report(), live.entry.number);
     let (disk, folder) = (live.cx.world.disk(), &live.entry.folder);

@@ -4,7 +4,7 @@ use super::extra_files::ExtraFiles;
 use super::recorder::Acceptance;
 use super::replayed::Replaying;
 use crate::state::Entry;
-use gypsum_core::change::TakenDraft;
+use gypsum_core::change::{PlannedWatch, TakenDraft};
 use gypsum_core::edit::Request;
 use gypsum_core::probe::Check;
 use gypsum_core::profile::{Activation, Profile};
@@ -72,6 +72,8 @@ pub struct Wishes {
     pub activation: Option<Activation>,
     /// How long it is live on probation, where the person wants that.
     pub probation: Option<Duration>,
+    /// What is looked at for some time after it was kept.
+    pub watches: Vec<PlannedWatch>,
     /// What must hold afterwards, whatever was before.
     pub musts: Vec<Check>,
     /// Further readings.

@@ -95,7 +95,7 @@ impl Newest<'_> {
     }
 
     /// The highest number that was given so far; 0 if none was.
-    pub(super) fn highest(&self) -> u32 {
+    pub fn highest(&self) -> u32 {
         self.highest
     }
 

@@ -2,8 +2,8 @@
 
 use crate::accounts;
 use crate::children::{Limit, run_with_input};
-use gypsum_core::report::Report;
 use gypsum_core::settings::TellCommand;
+use serde_json::Value;
 use std::os::unix::process::CommandExt;
 use std::process::Command;
 
@@ -12,7 +12,7 @@ use std::process::Command;
 /// # Errors
 ///
 /// In words, if it cannot be run, fails, or takes too long.
-pub fn run(command: &TellCommand, report: &Report) -> Result<(), String> {
+pub fn run(command: &TellCommand, document: &Value) -> Result<(), String> {
     let (program, rest) = command.argv.split_first().ok_or("it names no program")?;
     let mut child = Command::new(program);
     child.args(rest).current_dir("/");
@@ -22,7 +22,7 @@ pub fn run(command: &TellCommand, report: &Report) -> Result<(), String> {
         // The standard library drops the other groups of root with this.
         child.uid(uid).gid(gid);
     }
-    let document = serde_json::to_vec(&report.document()).map_err(|error| error.to_string())?;
+    let document = serde_json::to_vec(document).map_err(|error| error.to_string())?;
     let ran = run_with_input(child, &document, Limit::of(command.limit))
         .map_err(|error| format!("{program}: {}", crate::error::plain(&error)))?;
     match ran.status {

@@ -10,23 +10,36 @@ pub use notices::{Notice, take_notices};
 use crate::settings::SettingsFiles;
 use crate::state::State;
 use gypsum_core::change::Verdict;
-use gypsum_core::report::Report;
+use gypsum_core::report::{Report, SCHEMA};
+use serde_json::{Value, json};
 
-/// Tells all of them; returns what could not be told, a sentence each.
+/// Tells all of them how a change ended; returns what could not be told, a sentence each.
 pub fn tell(state: &State, report: &Report, number: u32) -> Vec<String> {
+    let name = format!("{}-{number}", report.daemon);
+    tell_all(state, &name, &message(report, number), &report.document())
+}
+
+/// Tells all of them that what was watched after a change failed.
+pub fn tell_watch(state: &State, daemon: &str, change: u32, watch: u32, message: &str) -> Vec<String> {
+    let document = json!({
+        "schema": SCHEMA, "daemon": daemon, "change": { "number": change }, "watch": watch, "summary": message,
+    });
+    tell_all(state, &format!("watch-{watch}"), message, &document)
+}
+
+fn tell_all(state: &State, name: &str, message: &str, document: &Value) -> Vec<String> {
     let settings = SettingsFiles::load().settings();
     let mut failed = Vec::new();
-    let message = message(report, number);
     if settings.terminals {
-        terminals::write_to_all(&message);
+        terminals::write_to_all(message);
     }
     if let Some(command) = &settings.command
-        && let Err(why) = command::run(command, report)
+        && let Err(why) = command::run(command, document)
     {
         failed.push(format!("the command that tells how changes end failed: {why}"));
     }
-    let notice = Notice { message, failed: failed.first().cloned() };
-    if let Err(error) = notices::leave(state, &report.daemon, number, &notice) {
+    let notice = Notice { message: message.to_owned(), failed: failed.first().cloned() };
+    if let Err(error) = notices::leave(state, name, &notice) {
         failed.push(format!("nothing can be left for the next command: {error}"));
     }
     failed

@@ -24,11 +24,11 @@ fn folder(state: &State) -> PathBuf {
     state.root().join(FOLDER)
 }
 
-pub(super) fn leave(state: &State, daemon: &str, number: u32, notice: &Notice) -> io::Result<()> {
+pub(super) fn leave(state: &State, name: &str, notice: &Notice) -> io::Result<()> {
     let folder = folder(state);
     fs::create_dir_all(&folder)?;
     let text = serde_json::to_string(notice)?;
-    let path = folder.join(format!("{daemon}-{number}"));
+    let path = folder.join(name);
     write_whole(&path, &text, 0o600).map_err(io::Error::other)
 }
 

@@ -110,6 +110,7 @@ fn plan(in_place: bool) -> Plan {
         touch_service: true,
         same_settings: false,
         probation_ms: None,
+        watches: Vec::new(),
         limit_ms: 1000,
         steady_ms: 10,
         checks_before: vec![board()],

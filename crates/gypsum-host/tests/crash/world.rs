@@ -137,6 +137,15 @@ impl World for FakeWorld<'_> {
 
     fn guard(&self, _state: &gypsum_host::state::State, _daemon: &str) {}
 
+    fn watch_on(
+        &self,
+        _state: &gypsum_host::state::State,
+        _entry: &gypsum_host::state::Entry,
+        _plan: &gypsum_core::change::Plan,
+    ) -> Vec<String> {
+        Vec::new()
+    }
+
     fn is_watched(&self) -> bool {
         true
     }

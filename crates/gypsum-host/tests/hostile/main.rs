@@ -112,6 +112,7 @@ fn plan(harbour: &Harbour) -> Plan {
         touch_service: false,
         same_settings: false,
         probation_ms: None,
+        watches: Vec::new(),
         limit_ms: 1000,
         steady_ms: 0,
         related: Vec::new(),

@@ -246,10 +246,19 @@ Examples:
         all: bool,
     },
     /// Check the health of the daemon
-    #[command(after_help = "Example: gypsum health mariadb")]
+    #[command(
+        after_help = "Examples:\n  gypsum health mariadb\n  gypsum health --watching     (what --watch looks at)\n  gypsum health --stop 3",
+        mut_arg("daemon", |daemon| daemon.required(false).required_unless_present_any(["watching", "stop"]))
+    )]
     Health {
         #[command(flatten)]
-        target: Target,
+        target: Option<Target>,
+        /// List what is watched on after changes, and how it was seen last
+        #[arg(long)]
+        watching: bool,
+        /// End the watch of this number
+        #[arg(long, value_name = "N")]
+        stop: Option<u32>,
     },
     /// Show what differs from what was shipped, from another file, or from how a change left it
     #[command(after_help = "\

@@ -29,6 +29,12 @@ pub struct ChangeOptions {
     /// the new one: gypsum keep DAEMON
     #[arg(long, value_name = "TIME", conflicts_with_all = ["dry_run", "hold"])]
     pub probation: Option<String>,
+    /// Once it is kept, look at this check for so long, and tell once where it fails: 3d 'http http://localhost/map 200'
+    #[arg(long, num_args = 2, value_names = ["TIME", "CHECK"], action = clap::ArgAction::Append)]
+    pub watch: Vec<String>,
+    /// Take the change back where what is watched fails, unless a later change was made
+    #[arg(long, requires = "watch")]
+    pub restore_if_failing: bool,
     /// How long to wait for another change of the same daemon or file to end, such as 2m [default: not at all], and for
     /// the package manager [default: 1m]
     #[arg(long, value_name = "TIME")]

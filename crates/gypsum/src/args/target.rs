@@ -30,6 +30,27 @@ pub struct Target {
 }
 
 impl Target {
+    /// The options by which the daemon is named, as another command can be given them.
+    ///
+    /// # Errors
+    ///
+    /// If a relative path cannot be made whole.
+    pub fn words(&self) -> std::io::Result<Vec<String>> {
+        let mut words = Vec::new();
+        for (option, path) in [("--profile", &self.profile), ("--file", &self.file)] {
+            if let Some(path) = path {
+                words.extend([option.to_owned(), std::path::absolute(path)?.display().to_string()]);
+            }
+        }
+        for (option, value) in
+            [("--format", &self.format), ("--unit", &self.unit), ("--checker", &self.checker)]
+        {
+            words.extend(value.iter().flat_map(|value| [option.to_owned(), value.clone()]));
+        }
+        words.extend(self.checks.iter().flat_map(|check| ["--health".to_owned(), check.clone()]));
+        Ok(words)
+    }
+
     /// The daemon of this name, with nothing else said about it.
     pub fn named(daemon: &str) -> Self {
         Self {

@@ -6,7 +6,7 @@ use crate::ask::{choose, is_interactive};
 use crate::target::{NoTarget, check_of, profile_of, remember};
 use crate::typed::{Typed, content_of, extra_files_of};
 use crate::view::ChangeView;
-use gypsum_core::change::Verdict;
+use gypsum_core::change::{PlannedWatch, Verdict};
 use gypsum_core::edit::{Edit, Request};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::own_way::is_own_way;
@@ -117,6 +117,7 @@ pub fn request_of(
         start: options.start,
         packages: options.packages.as_deref().map_or(Ok(Duration::ZERO), |text| time_of("--wait", text))?,
         probation: options.probation.as_deref().map(|text| time_of("--probation", text)).transpose()?,
+        watches: options.watch.chunks(2).map(|pair| watch_of(pair, options)).collect::<Result<_, _>>()?,
         wait: options.wait.as_deref().map(|text| time_of("--wait", text)).transpose()?,
         activation: options.activation.map(Into::into),
         musts,
@@ -136,6 +137,21 @@ pub fn request_of(
     };
     let why = options.why.clone();
     Ok(ChangeRequest { why, wishes, ..ChangeRequest::new(profile, content, login_name()) })
+}
+
+/// A time and a check, as they are typed behind --watch.
+fn watch_of(pair: &[String], options: &ChangeOptions) -> Result<PlannedWatch, Error> {
+    let [time, sentence] = pair else {
+        return Err(Error::usage("--watch takes a time and a check")
+            .help("for example --watch 3d 'http http://localhost/ 200'"));
+    };
+    let time = time_of("--watch", time)?;
+    Ok(PlannedWatch {
+        check: check_of("--watch", sentence)?,
+        for_ms: u64::try_from(time.as_millis()).unwrap_or(u64::MAX),
+        restores: options.restore_if_failing,
+        target: Vec::new(),
+    })
 }
 
 /// Takes held changes live.
@@ -213,6 +229,9 @@ pub fn carry_out_told(
     if let Some(time) = offered_probation(context, &request)? {
         request.wishes.probation = Some(time);
     }
+    let named =
+        target.words().map_err(|error| Error::cannot(format!("a path cannot be made whole: {error}")))?;
+    request.wishes.watches.iter_mut().for_each(|watch| watch.target.clone_from(&named));
     let world = world()?;
     let strict = request.wishes.acceptance.strict;
     let profile = request.profile.clone();

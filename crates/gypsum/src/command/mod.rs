@@ -21,6 +21,7 @@ mod running;
 mod settings;
 mod setup;
 mod show;
+pub mod watching;
 
 use crate::args::{Cli, Command};
 use crate::document::{document, of_error, of_report};
@@ -94,7 +95,11 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         }
         Command::Check { target } => check::run(&context, &target),
         Command::Show { target, words, all } => show::run(&context, &target, &words, all),
-        Command::Health { target } => health::run(&context, &target),
+        Command::Health { stop: Some(number), .. } => watching::stop(&context, number),
+        Command::Health { target: Some(target), watching: false, .. } => health::run(&context, &target),
+        Command::Health { target, .. } => {
+            watching::list(&context, target.as_ref().map(|target| target.daemon.as_str()))
+        }
         Command::Diff(asked) => diff::run(&context, &asked),
         Command::Merge(mut asked) => {
             asked.options = asked.options.or(&settings);

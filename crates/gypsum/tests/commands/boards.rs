@@ -32,7 +32,7 @@ pub fn command(host: &Host, words: &[&str]) -> Command {
     if !matches!(
         words.first(),
         Some(&"changes" | &"recover" | &"daemons" | &"drafts" | &"demo" | &"settings" | &"keep" | &"follow")
-    ) && !words.contains(&"--file")
+    ) && !["--file", "--watching", "--stop"].iter().any(|option| words.contains(option))
     {
         command.arg("--profile").arg(host.profile());
     }

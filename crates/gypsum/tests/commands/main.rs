@@ -32,3 +32,4 @@ mod standing;
 mod telling;
 mod terminal;
 mod verdicts;
+mod watching;

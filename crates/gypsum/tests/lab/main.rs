@@ -40,3 +40,4 @@ mod trial;
 mod units;
 mod upgrade;
 mod users;
+mod watching;

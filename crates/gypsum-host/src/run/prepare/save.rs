@@ -135,6 +135,7 @@ fn plan_of(
         limit_ms: ms(given(service.limit).unwrap_or(allowed.max(USUAL_LIMIT))),
         steady_ms: ms(request.wishes.steady.or(given(service.steady)).unwrap_or(USUAL_STEADY)),
         probation_ms: request.wishes.probation.map(ms),
+        watches: request.wishes.watches,
         related: activation.related,
         taken_along: activation.taken_along,
         callers: activation.callers,
