@@ -33,7 +33,8 @@ pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
 /// where it is killed.
 pub fn stand_by(root: &Path, daemon: &str) -> io::Result<()> {
     let words = [OsStr::new(STAND_BY), root.as_os_str(), OsStr::new(daemon)];
-    let again = ["Restart=on-failure", "RestartSec=1", "StartLimitIntervalSec=0"];
+    // Another version of this program may not know these words: then it is not started for ever.
+    let again = ["Restart=on-failure", "RestartSec=1", "StartLimitIntervalSec=60", "StartLimitBurst=20"];
     let again = again.map(|property| format!("--property={property}"));
     let about = format!("gypsum: stands by a change of {daemon} on probation");
     start(&unit_name("gypsum-stand-by", daemon), &about, &again, &words, &words)

@@ -68,7 +68,7 @@ fn on_probation(daemon: &str, entry: &Entry, end: &End) -> OpenChange {
             entry.number
         ),
         help: format!(
-            "keep the new one: gypsum keep {daemon}; restore the old one now: gypsum restore {daemon}"
+            "keep the new one: gypsum keep {daemon}\nrestore the old one now: gypsum restore {daemon}"
         ),
     }
 }

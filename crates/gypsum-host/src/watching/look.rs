@@ -59,7 +59,8 @@ pub fn look(state: &State, number: u32) -> Result<Option<Watch>, Error> {
     if !has_failed {
         return Ok(Some(watch));
     }
-    let then = if watch.restores { take_back(state, &watch)? } else { String::new() };
+    let failed = |error: Error| format!("; change {} could not be taken back: {error}", watch.change);
+    let then = if watch.restores { take_back(state, &watch).unwrap_or_else(failed) } else { String::new() };
     let message = format!(
         "{}: {} (watched since change {} by {}; gypsum changes {} {}){then}",
         watch.daemon,
@@ -100,9 +101,9 @@ fn take_back(state: &State, watch: &Watch) -> Result<String, Error> {
     if newest != watch.change {
         return Ok(format!("; not restored: change {newest} was made later"));
     }
-    let program = std::env::current_exe().map_err(Error::because)?;
+    // This program, also where its file was replaced meanwhile.
     let mut argv = vec![
-        program.display().to_string(),
+        "/proc/self/exe".to_owned(),
         "restore".into(),
         watch.daemon.clone(),
         watch.change.to_string(),

@@ -22,14 +22,18 @@ pub fn run(context: &Context, daemon: &str) -> Result<ExitStatus, NoTarget> {
         must_be_known(daemon)?;
         return Err(Error::usage(format!("{daemon} has no change to follow")).into());
     };
-    let (status, report) = follow(context, daemon, &entry)?;
+    let (status, report) = follow(context, daemon, &entry, ChangeView::new(context.out))?;
     context.report(status, &report);
     Ok(status)
 }
 
-/// Shows this change until it ends; its exit status, and what is known of it.
-pub fn follow(context: &Context, daemon: &str, entry: &Entry) -> Result<(ExitStatus, Report), NoTarget> {
-    let mut view = ChangeView::new(context.out);
+/// Shows this change in `view` until it ends; its exit status, and what is known of it.
+pub fn follow(
+    context: &Context,
+    daemon: &str,
+    entry: &Entry,
+    mut view: ChangeView,
+) -> Result<(ExitStatus, Report), NoTarget> {
     let mut report = Report::new(daemon);
     let mut shown = 0;
     loop {

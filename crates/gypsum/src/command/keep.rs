@@ -48,10 +48,12 @@ fn end(context: &Context, daemon: &str, word: Word) -> Result<ExitStatus, NoTarg
         .map_err(|error| Error::file("write your word in", &entry.folder, error))?;
     // Where nobody carries it any more it is ended here.
     let world = world()?;
-    let mut view = ChangeView::new(context.out).progress(world.progress());
-    let (status, report) = match go_on_with_probation(&world, &context.state, &mut view, daemon) {
+    // What it did was seen before: how it ends is all that is new.
+    let view = || ChangeView::only_end(context.out);
+    let mut own = view().progress(world.progress());
+    let (status, report) = match go_on_with_probation(&world, &context.state, &mut own, daemon) {
         Ok(Some(finished)) => (finished.status, finished.report),
-        Ok(None) | Err(Error::Busy { .. }) => follow::follow(context, daemon, &entry)?,
+        Ok(None) | Err(Error::Busy { .. }) => follow::follow(context, daemon, &entry, view())?,
         Err(error) => return Err(error.into()),
     };
     // What was asked for is done.

@@ -176,9 +176,9 @@ impl Context {
             wrapped(&open.message, self.out.width)
                 .iter()
                 .for_each(|line| self.out.print(&styled(ERROR, line)));
-            wrapped(&open.help, self.out.width - 4)
-                .iter()
-                .for_each(|line| self.out.print(&format!("    {line}")));
+            for line in open.help.lines().flat_map(|line| wrapped(line, self.out.width - 4)) {
+                self.out.print(&format!("    {line}"));
+            }
         }
         Ok(open)
     }

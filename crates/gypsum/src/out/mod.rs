@@ -67,6 +67,11 @@ impl Terminal {
         }
     }
 
+    /// The same, for the result alone.
+    pub fn quietly(self) -> Self {
+        Self { quiet: true, ..self }
+    }
+
     /// A line of the answer.
     pub fn print(self, text: &str) {
         let text = for_terminal(&Redactor::default().text(text), self.ascii);

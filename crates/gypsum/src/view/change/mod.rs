@@ -39,6 +39,8 @@ pub struct ChangeView {
     dry_run: bool,
     hold: bool,
     replay: bool,
+    /// Whether only its end is new.
+    only_end: bool,
     /// Whether the last line was one of a finding, and if so, whether it stood in the way.
     found: Option<bool>,
     /// The findings in a row.
@@ -64,6 +66,7 @@ impl ChangeView {
             dry_run: false,
             hold: false,
             replay: false,
+            only_end: false,
             found: None,
             shown: Shown::default(),
         }
@@ -72,6 +75,11 @@ impl ChangeView {
     /// A view of a change that is over: nothing in it takes time.
     pub fn replay(out: Terminal) -> Self {
         Self { replay: true, ..Self::new(out) }
+    }
+
+    /// A view of a change whose end alone is new.
+    pub fn only_end(out: Terminal) -> Self {
+        Self { only_end: true, ..Self::new(out.quietly()) }
     }
 
     /// The same, and whether the person may be asked where there is a choice.
@@ -200,7 +208,7 @@ impl ChangeView {
         let time = if minutes > 0 { format!("{minutes} min") } else { format!("{} s", for_ms / 1_000) };
         let text =
             format!("On probation for {time}: at {until} the old configuration of {daemon} is restored.");
-        if self.out.json {
+        if self.only_end {
             return;
         }
         wrapped(&text, self.out.width).iter().for_each(|line| self.out.print(&styled(BOLD, line)));
