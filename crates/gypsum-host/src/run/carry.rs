@@ -51,8 +51,8 @@ impl Live<'_> {
         let Reached::Durable(stage) = change.state() else { return Ok(()) };
         let plan = (stage == Stage::Saved).then_some(&self.plan);
         let folder = &self.entry.folder;
-        if stage == Stage::Armed {
-            // The sync of the folder behind it makes its name durable, too.
+        if stage == Stage::Saved {
+            // The journal makes its name durable, too.
             self.cx.recorder.sync();
         }
         let written = Journal::of(folder).write(self.cx.world.disk(), stage, plan, self.cx.world.now_ms());

@@ -6,7 +6,8 @@ use gypsum_core::change::{Change, Stage, State, StepOutcome};
 
 pub(in crate::run) fn tidy(live: &mut Live<'_>, change: &Change) -> Result<StepOutcome, Error> {
     if change.state() == State::Durable(Stage::Withdrawn) {
-        live.files().unstage()?;
+        // Once more where something failed: it may have been for a moment.
+        live.files().unstage().or_else(|_| live.files().unstage())?;
         return Ok(StepOutcome::Done);
     }
     // Once more where something failed: it may have been for a moment.
