@@ -16,6 +16,8 @@ pub struct Malformed {
     pub text: String,
 }
 
+const NO_TIME: &str = "this is no time; write for example \"10s\" or \"2m\"";
+
 impl Malformed {
     /// This is wrong with `text` at byte `at`.
     pub fn at(text: &str, at: usize, message: String) -> Self {
@@ -28,7 +30,11 @@ impl Malformed {
     /// What the reader of TOML says of `text`.
     pub fn of_toml(text: &str, error: &toml::de::Error) -> Self {
         let lines = error.message().split('\n').map(str::trim).filter(|line| !line.is_empty());
-        let message = lines.collect::<Vec<_>>().join("; ");
+        let message = match lines.collect::<Vec<_>>().join("; ") {
+            // What the library says of a time is for those who know its formats.
+            message if message.contains("duration format") => NO_TIME.to_owned(),
+            message => message,
+        };
         Self::at(text, error.span().map_or(0, |span| span.start), message)
     }
 }

@@ -326,7 +326,7 @@ command = [\"/usr/local/bin/tell-harbour\", \"--boards\"]
     fn what_is_wrong_is_told_with_its_place() {
         for (text, place, says) in [
             ("[change]\nstedy = \"1s\"\n", (2, 1), "stedy"),
-            ("[change]\nsteady = \"soon\"\n", (2, 10), "soon"),
+            ("[change]\nsteady = \"soon\"\n", (2, 10), "is no time"),
             ("[change]\nsteady = \"-3s\"\n", (2, 11), "negative"),
             ("[records]\nsize = \"much\"\n", (2, 9), "500MB"),
             ("[records]\nchanges = 0\n", (2, 1), "at least 1"),

@@ -1,5 +1,5 @@
 //! Telling people who did not look on how a change ended: those who are logged in, a command of the administrator's, and
-//! whoever runs `gypsum` next. The host's log is told of every change ([`crate::host_log`]).
+//! whoever runs `gypsum` next. The host's log is told of every change (`host_log.rs`).
 
 mod command;
 mod notices;
