@@ -20,7 +20,7 @@ use gypsum_host::profiles::for_file;
 use gypsum_host::run::{
     Acceptance, ChangeRequest, Finished, NewContent, Replaying, TrialWish, Wishes, ready,
 };
-use gypsum_host::who::{connection, login_name};
+use gypsum_host::who::{account, connection, login_name};
 use std::time::Duration;
 
 pub fn run(
@@ -260,12 +260,16 @@ fn offered_probation(context: &Context, request: &ChangeRequest) -> Result<Optio
     let is_offered = wishes.probation.is_none() && !wishes.dry_run && !context.yes && !context.out.json;
     let file =
         request.only().map_or(request.profile.files.home.as_str().into(), |path| path.to_string_lossy());
-    if !is_offered || !is_own_way(&file) || !is_interactive() || connection().is_none() {
+    if !is_offered || !is_own_way(&file) || !is_interactive() {
         return Ok(None);
     }
+    let Some([_, host, port]) = connection().and_then(|words| <[String; 3]>::try_from(words).ok()) else {
+        return Ok(None);
+    };
     let daemon = &request.profile.daemon;
     let question = format!(
-        "You are connected over the network, and this may keep you out: {file}\nTo try it: log in from a second terminal, and leave this one open."
+        "You are connected over the network, and this may keep you out: {file}\nLeave this terminal open, and try it from a second one: ssh -p {port} {}@{host}",
+        account()
     );
     let keep = format!("go live for 10 min; then it is restored, unless: gypsum keep {daemon}");
     let choices = [

@@ -120,7 +120,7 @@ fn a_malformed_profile_is_shown_with_its_place() {
     let table = [
         ("rows = { kind = \"integer\"", "rows = { kind = \"numbers\"", "line 48"),
         ("[service]", "[service]\nreloads = true", "unknown field `reloads`"),
-        ("limit = \"5s\"", "limit = \"5\"", "find unit designator"),
+        ("limit = \"5s\"", "limit = \"5\"", "this is no time"),
         ("limit = \"5s\"", "limit = \"5s\"\nlimits = { relaod = \"1s\" }", "did you mean reload?"),
         ("status = 200", "status = 200\ntcp = \"x:1\"", "exactly one of"),
         ("run = [\"/", "run = [\"", "absolute path"),

@@ -22,6 +22,7 @@ mod instances;
 mod journal;
 mod keepers;
 mod kill;
+mod own_upgrade;
 mod owners;
 mod packages;
 mod places;

@@ -13,7 +13,8 @@ fn until_seconds(lab: &Lab, test: &str) {
 #[ignore = "needs root and daemons"]
 fn the_time_outlives_every_process_that_counts_it() {
     let lab = boot(&["/usr/sbin/nginx"]);
-    lab.sh("systemctl start nginx");
+    lab.sh("systemctl start nginx; mkdir -p /etc/gypsum
+        printf '[tell]\\ncommand = [\"/usr/bin/tee\", \"/tmp/told\"]\\naccount = \"nobody\"\\n' > /etc/gypsum/gypsum.toml");
     for (time, word, verdict) in [("6s", "true", "restored"), ("10m", "gypsum keep nginx", "kept")] {
         let edit = format!("http..keepalive_timeout={}", if verdict == "kept" { 61 } else { 62 });
         let (status, document) = lab.gypsum(&["change", "nginx", &edit, "--probation", time]);
@@ -33,6 +34,8 @@ fn the_time_outlives_every_process_that_counts_it() {
         until_seconds(&lab, "! systemctl list-units --all --no-legend 'gypsum-*' | grep -q gypsum");
     }
     assert!(lab.sh("cat /etc/nginx/nginx.conf").contains("61"));
+    // The administrator's command had the one that nobody kept, as the account of their choice.
+    assert_eq!(lab.sh("stat -c %U /tmp/told; jq -r .verdict /tmp/told"), "nobody\nrestored");
 }
 
 /// Who is connected over the network and changes how one gets in is offered a probation, as the default.
@@ -48,7 +51,12 @@ fn a_probation_is_offered_for_ones_own_way_in() {
         ))
     };
     let offered = run("\\r", "MaxAuthTries=4");
-    for part in ["You are connected over the network", "On probation for 10 min", "status 8"] {
+    for part in [
+        "You are connected over the network",
+        "ssh -p 22 root@192.0.2.1",
+        "On probation for 10 min",
+        "status 8",
+    ] {
         assert!(offered.contains(part), "{part}: {offered}");
     }
     lab.sh("gypsum restore sshd");
