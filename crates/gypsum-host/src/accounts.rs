@@ -12,14 +12,15 @@ pub fn own_folder(variable: &str, usual: &str) -> Option<PathBuf> {
     Some(named.or_else(at_home)?.join("gypsum"))
 }
 
-/// The folder with the account's own settings of Gypsum. Root's home folder is the one that it has, also where `sudo` left
-/// the environment of somebody else.
+/// The folder with the account's own settings of Gypsum: in the home folder that it has, also where `sudo` or `su` left the
+/// environment of somebody else.
 pub fn settings_folder() -> Option<PathBuf> {
     const VARIABLE: &str = "XDG_CONFIG_HOME";
-    if std::env::var_os(VARIABLE).is_some() || !rustix::process::geteuid().is_root() {
+    if std::env::var_os(VARIABLE).is_some() {
         return own_folder(VARIABLE, ".config");
     }
-    uzers::get_user_by_uid(0).map(|root| root.home_dir().join(".config/gypsum"))
+    let account = uzers::get_user_by_uid(rustix::process::geteuid().as_raw())?;
+    Some(account.home_dir().join(".config/gypsum"))
 }
 
 /// The number of the user called `name`, or written as a number.
