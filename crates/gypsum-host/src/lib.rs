@@ -63,6 +63,7 @@ pub mod locks;
 pub mod logs;
 pub mod marks;
 mod merging;
+mod moment;
 pub mod mounts;
 mod package_lock;
 pub mod probation;

@@ -3,10 +3,8 @@
 use crate::disk::{Disk, RealDisk, entries};
 use crate::error::Error;
 use crate::state::State;
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
 
 /// Their folder, in the state folder. Its name begins with a dot, so that it is no daemon's.
 pub const FOLDER: &str = ".open";
@@ -21,8 +19,6 @@ pub const UNIT_FOLDERS: [&str; 2] = ["/etc/systemd/system", "/usr/lib/systemd/sy
 pub const SCRIPT: &str = "/etc/init.d/gypsum-boot";
 /// The same where runit has its own first stage.
 pub const CORE_SERVICES: &str = "/etc/runit/core-services";
-/// Where it is noted, until the next start, which files were put back in this one, and when.
-const PUT_BACK: &str = "/run/gypsum/put-back";
 
 /// Whether anything looks after open changes when this host starts.
 fn is_installed() -> bool {
@@ -96,20 +92,4 @@ impl Marks {
         }
         Ok(())
     }
-}
-
-/// Notes that the files of `daemon` were put back so long after the start of this host. Where this cannot be noted, the service is restarted once more than it must be.
-pub fn note_put_back(daemon: &str, uptime: Duration) {
-    let noted = fs::create_dir_all(PUT_BACK)
-        .and_then(|()| fs::write(Path::new(PUT_BACK).join(daemon), uptime.as_millis().to_string()));
-    if let Err(error) = noted {
-        tracing::debug!(%error, "it cannot be noted when files were put back");
-    }
-}
-
-/// How long after the start of this host the files of `daemon` were put back, if that was in this start.
-pub fn was_put_back(daemon: &str) -> Option<Duration> {
-    let path: PathBuf = Path::new(PUT_BACK).join(daemon);
-    let text = fs::read_to_string(path).ok()?;
-    text.parse().ok().map(Duration::from_millis)
 }

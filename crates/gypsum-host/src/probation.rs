@@ -1,10 +1,8 @@
-//! A change on probation: until when, and what the person said meanwhile. The time is counted by a clock that nobody sets
-//! and that goes on while the host sleeps (`CLOCK_BOOTTIME`, clock_gettime(2)); a start of the host ends it.
+//! A change on probation: until when, and what the person said meanwhile. A start of the host ends it.
 
 use crate::disk::Disk;
-use rustix::time::{ClockId, clock_gettime};
+use crate::moment::Moment;
 use serde::{Deserialize, Serialize};
-use std::fs;
 use std::io;
 use std::path::Path;
 use std::time::Duration;
@@ -26,10 +24,9 @@ pub enum Word {
 /// When a probation ends.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct End {
-    /// The start of the host in which it began (`/proc/sys/kernel/random/boot_id`, random(4)).
-    boot: String,
-    /// When it ends, in milliseconds since that start.
-    at_ms: u64,
+    /// When it ends, in the start of the host in which it began.
+    #[serde(flatten)]
+    at: Moment,
     /// The same by the clock of the host as it was then, in milliseconds since 1970: for people.
     pub until_ms: i64,
 }
@@ -44,9 +41,8 @@ impl End {
         if let Some(end) = Self::known(disk, folder)? {
             return Ok(end);
         }
-        let ms = u64::try_from(time.as_millis()).unwrap_or(u64::MAX);
-        let until_ms = now_ms.saturating_add(i64::try_from(ms).unwrap_or(i64::MAX));
-        let end = Self { boot: boot(), at_ms: since_start().saturating_add(ms), until_ms };
+        let until_ms = now_ms.saturating_add(i64::try_from(time.as_millis()).unwrap_or(i64::MAX));
+        let end = Self { at: Moment::after(time), until_ms };
         let path = folder.join(END);
         disk.create(&path, &serde_json::to_vec(&end)?, None)?;
         disk.sync_file(&path)?;
@@ -65,8 +61,7 @@ impl End {
 
     /// How much time is left; none once it is over, and after a start of the host.
     pub fn left(&self) -> Option<Duration> {
-        let left = self.at_ms.checked_sub(since_start()).filter(|left| *left > 0);
-        left.filter(|_| self.boot == boot()).map(Duration::from_millis)
+        self.at.left()
     }
 }
 
@@ -102,17 +97,6 @@ pub fn said(disk: &dyn Disk, folder: &Path) -> io::Result<Option<Word>> {
     })
 }
 
-fn boot() -> String {
-    fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default().trim().to_owned()
-}
-
-/// Milliseconds since the start of the host.
-fn since_start() -> u64 {
-    let now = clock_gettime(ClockId::Boottime);
-    let seconds = u64::try_from(now.tv_sec).unwrap_or_default();
-    seconds.saturating_mul(1_000) + u64::try_from(now.tv_nsec / 1_000_000).unwrap_or_default()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -125,8 +109,9 @@ mod tests {
         let end = of(Duration::from_secs(60));
         assert_eq!(end, of(Duration::from_secs(5)), "it is not begun again");
         assert!(end.left().is_some_and(|left| left <= Duration::from_secs(60)));
-        assert_eq!(End { boot: "another start".into(), ..end.clone() }.left(), None);
-        assert_eq!(End { at_ms: since_start(), ..end }.left(), None);
+        let another = Moment { boot: "another start".into(), ..end.at.clone() };
+        assert_eq!(End { at: another, ..end.clone() }.left(), None);
+        assert_eq!(End { at: Moment::after(Duration::ZERO), ..end }.left(), None);
     }
 
     #[test]

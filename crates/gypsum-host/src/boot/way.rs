@@ -2,7 +2,7 @@
 
 use crate::error::Error;
 use crate::evidence::Progress;
-use crate::marks::{Marks, note_put_back};
+use crate::marks::Marks;
 use crate::run::{Finished, Observer, put_files_back, recover};
 use crate::service;
 use crate::state::State;
@@ -30,10 +30,7 @@ pub fn early(state: &State) -> Result<usize, Error> {
     let (mut count, mut failed) = (0, None);
     for daemon in marks.daemons()? {
         match put_files_back(&world, state, &daemon, WHO) {
-            Ok(true) => {
-                count += 1;
-                note_put_back(&daemon, world.uptime());
-            }
+            Ok(true) => count += 1,
             Ok(false) => {}
             Err(error) => {
                 eprintln!("gypsum: {daemon}: {error}");

@@ -3,13 +3,18 @@
 use super::live::Live;
 use super::observer::Observer;
 use super::prepare::Saved;
+use crate::disk::Disk;
 use crate::error::Error;
 use crate::journal::Journal;
 use crate::locks::{Locks, Thing};
+use crate::moment::Moment;
 use crate::state::State;
 use crate::world::World;
 use gypsum_core::change::Stage;
 use gypsum_core::event::Event;
+use std::io;
+use std::path::Path;
+use std::time::Duration;
 
 /// Nobody looks on while a host starts.
 struct Nobody;
@@ -49,9 +54,33 @@ pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str)
     }
     let notes = live.files().put_back()?;
     record(&live, Stage::FilesRestored)?;
+    note_put_back(world.disk(), &live.entry.folder);
     live.note("this host was started anew in the middle of the change; its old files were put back first");
     notes.into_iter().for_each(|text| live.note(text));
     Ok(true)
+}
+
+/// The note, in the folder of a change, of when its files were put back by the start of the host.
+const PUT_BACK: &str = "put-back";
+
+/// Where this cannot be noted, the service is restarted once more than it must be.
+fn note_put_back(disk: &dyn Disk, folder: &Path) {
+    let path = folder.join(PUT_BACK);
+    let noted = || -> io::Result<()> {
+        disk.remove(&path)?;
+        disk.create(&path, &serde_json::to_vec(&Moment::after(Duration::ZERO))?, None)
+    };
+    if let Err(error) = noted() {
+        tracing::warn!(%error, "it cannot be noted when files were put back");
+    }
+}
+
+/// When this start of the host put the files of the change in `folder` back, in milliseconds since it began; none if it
+/// did not.
+pub(super) fn put_back_at(disk: &dyn Disk, folder: &Path) -> Option<u64> {
+    let noted = disk.read(&folder.join(PUT_BACK)).unwrap_or_default()?;
+    // What cannot be read is no note: then the service is restarted.
+    serde_json::from_slice::<Moment>(&noted).ok()?.in_this_start()
 }
 
 /// Whether new files of a change at this stage may be live without a verdict.

@@ -1,5 +1,6 @@
 //! Recovery: the same loop, entered with the last record of the journal and what is found on disk.
 
+use super::boot::put_back_at;
 use super::live::Live;
 use super::observer::{Finished, Observer};
 use super::prepare::Saved;
@@ -89,7 +90,7 @@ pub fn resume(
     recorder.record_in(live.entry.folder.clone());
     live.obstacle.cause = Some(match stage {
         Stage::Closed(_) => "the change was stuck".into(),
-        _ if crate::marks::was_put_back(&live.plan.daemon).is_some() => {
+        _ if put_back_at(world.disk(), &live.entry.folder).is_some() => {
             "this host went down in the middle of it".into()
         }
         _ => "the change was interrupted".into(),

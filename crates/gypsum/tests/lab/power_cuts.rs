@@ -159,6 +159,33 @@ fn is_told(lab: &Lab, daemon: &str, last: &serde_json::Value) -> bool {
     !events.contains("was interrupted") || lab.sh(&entry) == "1"
 }
 
+/// A start of the host that put files back says nothing of a later change in the same start: what is restored then is
+/// taken up by the service.
+#[test]
+#[ignore = "needs root and daemons"]
+fn a_later_restore_in_the_same_start_is_taken_up() {
+    let lab = boot(&["/usr/bin/redis-server"]);
+    lab.sh("systemctl start redis-server; gypsum setup boot > /dev/null");
+    let mut front =
+        lab.command(&["gypsum", "change", "redis", "timeout=77", "--steady", "60s", "--no-trial"]);
+    let mut front = front.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+    let timeout = "redis-cli config get timeout | tail -n 1";
+    lab.until(20, &format!("[ \"$({timeout})\" = 77 ]"), &|| lab.sh("gypsum changes redis"));
+    // All that was at work is gone, as after a power cut, and the daemon starts between the two parts.
+    lab.sh("pkill -KILL -f '[_]_guardian|[g]ypsum change' || :; systemctl stop redis-server; gypsum __boot early; sleep 0.1");
+    front.kill().unwrap();
+    front.wait().unwrap();
+    lab.sh("systemctl start redis-server; gypsum __boot late");
+    assert_eq!(lab.gypsum(&["check", "redis"]).1["open_change"], serde_json::Value::Null);
+    let events = lab.sh("cat /var/lib/gypsum/redis/*-0001/events.jsonl");
+    assert!(events.contains("was started with this host, on its old configuration"), "{events}");
+    let was = lab.sh(timeout);
+    let fails = ["change", "redis", "timeout=88", "--must", "tcp 127.0.0.1:9", "--no-trial"];
+    let (status, document) = lab.gypsum(&fails);
+    assert_eq!(status, 4, "{document:#}");
+    assert_eq!(lab.sh(timeout), was, "the running daemon has its old configuration");
+}
+
 /// What is installed goes again, and a host without an open change is not held up.
 #[test]
 #[ignore = "needs root and daemons"]

@@ -4,9 +4,10 @@ use crate::error::Error;
 use crate::run::apply::{
     act_on_service, gentle_action, open_sockets, reopen_sockets, reread, run_hooks, start_taken_along,
 };
+use crate::run::boot::put_back_at;
 use crate::run::live::Live;
 use crate::service::ServiceAction;
-use gypsum_core::change::{Change, Plan, StepOutcome};
+use gypsum_core::change::{Change, StepOutcome};
 use gypsum_core::profile::Activation;
 use gypsum_core::service::{Observation, State as ServiceState, TakenUp, taken_up};
 
@@ -32,7 +33,7 @@ pub(in crate::run) fn reactivate(live: &mut Live<'_>, change: &Change) -> Result
     if untouched && taken_up(&before, &now, plan.activation, plan.service.proof.as_ref()) != TakenUp::Yes {
         return Ok(reread(live, &plan, true));
     }
-    if started_on_old_files(&plan, &now) {
+    if started_on_old_files(live, &now) {
         live.note("the service was started with this host, on its old configuration");
         return Ok(reread(live, &plan, true));
     }
@@ -54,10 +55,10 @@ pub(in crate::run) fn reactivate(live: &mut Live<'_>, change: &Change) -> Result
 
 /// Whether the service was started with the host, after its files were put back: then it runs on them. A unit's own files
 /// were read before that.
-fn started_on_old_files(plan: &Plan, now: &Observation) -> bool {
-    let Some(put_back) = crate::marks::was_put_back(&plan.daemon) else { return false };
-    let is_of_unit = plan.files.iter().any(|file| file.path.starts_with("/etc/systemd"));
-    let ticks = u128::from(rustix::param::clock_ticks_per_second());
-    let started = now.main.map(|main| u128::from(main.started) * 1_000 / ticks.max(1));
-    !is_of_unit && now.state.is_up() && started.is_some_and(|started| started > put_back.as_millis())
+fn started_on_old_files(live: &Live<'_>, now: &Observation) -> bool {
+    let Some(put_back_ms) = put_back_at(live.cx.world.disk(), &live.entry.folder) else { return false };
+    let is_of_unit = live.plan.files.iter().any(|file| file.path.starts_with("/etc/systemd"));
+    let ticks = rustix::param::clock_ticks_per_second();
+    let started_ms = now.main.map(|main| main.started.saturating_mul(1_000) / ticks.max(1));
+    !is_of_unit && now.state.is_up() && started_ms.is_some_and(|started_ms| started_ms > put_back_ms)
 }
