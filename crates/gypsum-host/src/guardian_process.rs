@@ -4,7 +4,7 @@ use crate::error::Error;
 use crate::guardian::{GuardianMessage, GuardianServer};
 use crate::interrupt;
 use crate::prune::{Haste, prune};
-use crate::run::{Observer, carry_staged};
+use crate::run::{Nobody, Observer, carry_staged};
 use crate::state::State;
 use crate::world::RealWorld;
 use gypsum_core::event::Event;
@@ -52,17 +52,6 @@ pub fn stand_by(root: &Path, daemon: &str) -> u8 {
             // No failure that a second try mends: a service manager would start it for ever.
             0
         }
-    }
-}
-
-/// Nobody looks on.
-struct Nobody;
-
-impl Observer for Nobody {
-    fn on_event(&mut self, _event: &Event) {}
-
-    fn confirm(&mut self) -> bool {
-        true
     }
 }
 

@@ -1,31 +1,18 @@
 //! The early part of a start of the host: the files of an open change are put back, and nothing else is touched.
 
 use super::live::Live;
-use super::observer::Observer;
+use super::observer::Nobody;
 use super::prepare::Saved;
+use super::recover::take_open;
 use crate::disk::Disk;
 use crate::error::Error;
-use crate::journal::Journal;
-use crate::locks::{Locks, Thing};
 use crate::moment::Moment;
 use crate::state::State;
 use crate::world::World;
-use gypsum_core::change::Stage;
-use gypsum_core::event::Event;
+use gypsum_core::change::{Change, Order, Stage, StepOutcome};
 use std::io;
 use std::path::Path;
 use std::time::Duration;
-
-/// Nobody looks on while a host starts.
-struct Nobody;
-
-impl Observer for Nobody {
-    fn on_event(&mut self, _event: &Event) {}
-
-    fn confirm(&mut self) -> bool {
-        true
-    }
-}
 
 /// Puts the files of the open change of `daemon` back, if anything of it may be live; whether there was one. No service
 /// manager is asked or told anything: it may be waiting for this.
@@ -34,26 +21,14 @@ impl Observer for Nobody {
 ///
 /// If the records do not tell, another process has the change, or a file cannot be put back.
 pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str) -> Result<bool, Error> {
-    let Some((entry, plan, stage)) = state.last_change(world.disk(), daemon)? else { return Ok(false) };
-    if !may_be_live(stage) {
-        return Ok(false);
-    }
-    let mut things: Vec<Thing> = plan.files.iter().map(|file| Thing::file(&file.path)).collect();
-    things.push(Thing::changes(&state.of_daemon(daemon)));
-    let _locks = Locks::take(&things, who)?;
+    let taken = take_open(world, state, daemon, is_to_be_restored, |_| who.to_owned(), false)?;
+    let Some((_locks, entry, plan, stage)) = taken else { return Ok(false) };
     let mut nobody = Nobody;
     let mut live = Live::at(world, state, &mut nobody, Saved { entry, plan, contents: Vec::new() });
-    let record = |live: &Live<'_>, stage| {
-        let folder = &live.entry.folder;
-        let written = Journal::of(folder).write(world.disk(), stage, None, world.now_ms());
-        written.map_err(|error| Error::file("write the journal in", folder, error))
-    };
-    // A journal that cannot be written never stops a restore: the files themselves tell.
-    if let Err(error) = record(&live, Stage::Restoring) {
-        tracing::warn!(message = error.to_string(), "a restore is not recorded");
-    }
+    let restoring = Change::resume(stage);
+    live.record(&restoring)?;
     let notes = live.files().put_back()?;
-    record(&live, Stage::FilesRestored)?;
+    live.record(&restoring.next(StepOutcome::Done))?;
     note_put_back(world.disk(), &live.entry.folder);
     live.note("this host was started anew in the middle of the change; its old files were put back first");
     notes.into_iter().for_each(|text| live.note(text));
@@ -83,21 +58,8 @@ pub(super) fn put_back_at(disk: &dyn Disk, folder: &Path) -> Option<u64> {
     serde_json::from_slice::<Moment>(&noted).ok()?.in_this_start()
 }
 
-/// Whether new files of a change at this stage may be live without a verdict.
-fn may_be_live(stage: Stage) -> bool {
-    match stage {
-        Stage::Armed
-        | Stage::Replaced
-        | Stage::Activated
-        | Stage::Probation
-        | Stage::Restoring
-        | Stage::FilesRestored
-        | Stage::Reactivated => true,
-        Stage::Saved
-        | Stage::Staged
-        | Stage::Kept
-        | Stage::Restored
-        | Stage::Withdrawn
-        | Stage::Closed(_) => false,
-    }
+/// Whether a change at this stage is restored where nobody carries it: new files of it may be live. One that is stuck waits
+/// for a person.
+fn is_to_be_restored(stage: Stage) -> bool {
+    !matches!(stage, Stage::Closed(_)) && Change::resume(stage).order() == Some(Order::Restore)
 }

@@ -46,7 +46,7 @@ impl Live<'_> {
     }
 
     /// Writes into the journal what is durably true.
-    fn record(&self, change: &Change) -> Result<(), Error> {
+    pub(super) fn record(&self, change: &Change) -> Result<(), Error> {
         // The end is recorded by the order that ends it, behind the report.
         let Reached::Durable(stage) = change.state() else { return Ok(()) };
         let plan = (stage == Stage::Saved).then_some(&self.plan);

@@ -33,7 +33,7 @@ pub use boot::put_files_back;
 pub use change::change;
 pub use extra_files::{Companion, ExtraFiles};
 pub use follow::carry_staged;
-pub use observer::{Finished, Observer};
+pub use observer::{Finished, Nobody, Observer};
 
 pub use ready::ready;
 pub use recorder::Acceptance;

@@ -25,16 +25,52 @@ pub fn recover(
     daemon: &str,
     who: &str,
 ) -> Result<Option<Finished>, Error> {
-    let Some((entry, plan, _)) = state.last_change(world.disk(), daemon)? else {
-        return Ok(None);
+    let holder = |entry: &Entry| format!("{who}, recovering change {}", entry.number);
+    let taken = take_open(world, state, daemon, |_| true, holder, true)?;
+    Ok(taken.map(|(_locks, entry, plan, stage)| resume(world, state, observer, entry, plan, stage, who)))
+}
+
+/// The change of `daemon` that has no verdict, or is stuck, if its stage is meant, with its locks. Others are told of its
+/// `holder` meanwhile. The service is locked, too, `with_service`: for one of an account its manager is asked.
+///
+/// # Errors
+///
+/// If its records do not tell, or another process has one of the locks.
+pub(super) fn take_open(
+    world: &dyn World,
+    state: &State,
+    daemon: &str,
+    is_meant: impl Fn(Stage) -> bool,
+    holder: impl FnOnce(&Entry) -> String,
+    with_service: bool,
+) -> Result<Option<(Locks, Entry, Plan, Stage)>, Error> {
+    let meant = || -> Result<_, Error> {
+        let open = state.last_change(world.disk(), daemon)?;
+        Ok(open.filter(|(.., stage)| is_meant(*stage)))
     };
+    let Some((entry, plan, _)) = meant()? else { return Ok(None) };
     let mut things: Vec<Thing> = plan.files.iter().map(|file| Thing::file(&file.path)).collect();
-    things.extend(Thing::service(&plan.service));
+    if with_service {
+        things.extend(Thing::service(&plan.service));
+    }
     things.push(Thing::changes(&state.of_daemon(daemon)));
-    let _locks = Locks::take(&things, &format!("{who}, recovering change {}", entry.number))?;
+    let locks = Locks::take(&things, &holder(&entry))?;
     // Read again: whoever held the locks before may have brought it to its end.
-    let open = state.last_change(world.disk(), daemon)?;
-    Ok(open.map(|(entry, plan, stage)| resume(world, state, observer, entry, plan, stage, who)))
+    Ok(meant()?.map(|(entry, plan, stage)| (locks, entry, plan, stage)))
+}
+
+/// A change from its records, which this process goes on with. Nothing is recorded of it yet.
+pub(super) fn reopened<'a>(
+    world: &'a dyn World,
+    state: &'a State,
+    observer: &'a mut dyn Observer,
+    entry: Entry,
+    plan: Plan,
+) -> Live<'a> {
+    let redactor = redactor_of(world, &entry, &plan);
+    let mut recorder = Recorder::new(world, observer, &plan.daemon);
+    recorder.redact_with(redactor);
+    Live::new(RunContext { world, state, recorder }, Saved { entry, plan, contents: Vec::new() })
 }
 
 /// The daemons that have something to recover.
@@ -60,15 +96,10 @@ pub fn resume(
     who: &str,
 ) -> Finished {
     let daemon = plan.daemon.clone();
-    let redactor = redactor_of(world, &entry, &plan);
     let folder = entry.folder.join("before").display().to_string();
     let (change, number) = (entry.name.clone(), entry.number);
-    let mut live = Live::new(
-        RunContext { world, state, recorder: Recorder::new(world, observer, &daemon) },
-        Saved { entry, plan, contents: Vec::new() },
-    );
+    let mut live = reopened(world, state, observer, entry, plan);
     let recorder = &mut live.cx.recorder;
-    recorder.redact_with(redactor);
     recorder.emit(Event::Begun {
         daemon,
         why: None,
@@ -99,7 +130,7 @@ pub fn resume(
 }
 
 /// What must not be shown of the change, by what is known of the daemon and what its files say before and after.
-pub(super) fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
+fn redactor_of(world: &dyn World, entry: &Entry, plan: &Plan) -> Redactor {
     // Without a profile what looks like a secret is hidden all the same.
     let Ok(profile) = profiles::load(&plan.daemon, None) else {
         return Redactor::default();

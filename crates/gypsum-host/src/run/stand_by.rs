@@ -1,13 +1,9 @@
 //! A second process beside a change on probation: where the one that carries it is lost, this one goes on.
 
-use super::live::Live;
 use super::observer::{Finished, Observer};
-use super::prepare::Saved;
-use super::recorder::Recorder;
-use super::steps::RunContext;
+use super::recover::{reopened, take_open};
 use crate::error::Error;
-use crate::locks::{Locks, Thing};
-use crate::state::State;
+use crate::state::{Entry, State};
 use crate::world::World;
 use gypsum_core::change::{Change, Stage};
 use std::time::Duration;
@@ -46,24 +42,14 @@ pub fn go_on_with_probation(
     observer: &mut dyn Observer,
     daemon: &str,
 ) -> Result<Option<Finished>, Error> {
-    let on_probation = |state: &State| {
-        let last = state.last_change(world.disk(), daemon)?;
-        Ok::<_, Error>(last.filter(|(.., stage)| *stage == Stage::Probation))
-    };
-    let Some((entry, plan, _)) = on_probation(state)? else { return Ok(None) };
-    let mut things: Vec<Thing> = plan.files.iter().map(|file| Thing::file(&file.path)).collect();
-    things.extend(Thing::service(&plan.service));
-    things.push(Thing::changes(&state.of_daemon(daemon)));
-    let _locks = Locks::take(&things, &format!("change {}, on probation", entry.number))?;
-    // Read again: whoever held the locks before may have brought it to its end.
-    let Some((entry, plan, _)) = on_probation(state)? else { return Ok(None) };
-    let mut live = Live::new(
-        RunContext { world, state, recorder: Recorder::new(world, observer, daemon) },
-        Saved { entry, plan, contents: Vec::new() },
-    );
-    let so_far = live.entry.so_far(world.disk(), live.cx.recorder.report().clone());
-    live.cx.recorder.redact_with(super::recover::redactor_of(world, &live.entry, &live.plan));
-    live.cx.recorder.continue_from(so_far);
-    live.cx.recorder.record_in(live.entry.folder.clone());
-    Ok(Some(live.carry(Change::await_again())))
+    let is_meant = |stage| stage == Stage::Probation;
+    let holder = |entry: &Entry| format!("change {}, on probation", entry.number);
+    let taken = take_open(world, state, daemon, is_meant, holder, true)?;
+    Ok(taken.map(|(_locks, entry, plan, _)| {
+        let mut live = reopened(world, state, observer, entry, plan);
+        let so_far = live.entry.so_far(world.disk(), live.cx.recorder.report().clone());
+        live.cx.recorder.continue_from(so_far);
+        live.cx.recorder.record_in(live.entry.folder.clone());
+        live.carry(Change::await_again())
+    }))
 }

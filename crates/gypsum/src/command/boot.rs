@@ -1,22 +1,10 @@
 //! What this program does when the host starts, and nobody looks on: the units of `gypsum setup boot` run it.
 
-use gypsum_core::event::Event;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::boot::{early, late};
 use gypsum_host::error::Error;
-use gypsum_host::run::Observer;
+use gypsum_host::run::Nobody;
 use gypsum_host::state::State;
-
-/// Nobody looks on; what happens is on record, and how it ends is told.
-struct Nobody;
-
-impl Observer for Nobody {
-    fn on_event(&mut self, _event: &Event) {}
-
-    fn confirm(&mut self) -> bool {
-        true
-    }
-}
 
 /// Does the part of this name; the exit status of the process.
 pub fn enter(words: &[String]) -> u8 {
