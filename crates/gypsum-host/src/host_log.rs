@@ -20,10 +20,7 @@ const WARNING: u8 = 4;
 /// Writes it. That it cannot be written is no reason to judge a change otherwise.
 pub fn write(report: &Report, number: u32) {
     let fields = fields(report, number);
-    let sent = send(JOURNAL, &native(&fields)).or_else(|_| send(SYSLOG, classic(report, &fields).as_bytes()));
-    if let Err(error) = sent {
-        tracing::debug!(%error, "the log of the host takes nothing");
-    }
+    enter(&fields, &classic(severity(report), &fields));
 }
 
 /// Writes that what was watched after a change failed.
@@ -36,8 +33,12 @@ pub fn write_watch(daemon: &str, change: u32, who: &str, message: &str) {
         ("GYPSUM_CHANGE", change.to_string()),
         ("GYPSUM_WHO", who.to_owned()),
     ];
-    let line = format!("<{}>gypsum[{}]: {message}", DAEMON * 8 + WARNING, std::process::id());
-    if let Err(error) = send(JOURNAL, &native(&fields)).or_else(|_| send(SYSLOG, line.as_bytes())) {
+    enter(&fields, &classic(WARNING, &fields));
+}
+
+/// Into the journal, else as a line to syslog.
+fn enter(fields: &[(&str, String)], line: &str) {
+    if let Err(error) = send(JOURNAL, &native(fields)).or_else(|_| send(SYSLOG, line.as_bytes())) {
         tracing::debug!(%error, "the log of the host takes nothing");
     }
 }
@@ -107,9 +108,9 @@ fn native(fields: &[(&str, String)]) -> Vec<u8> {
     out
 }
 
-fn classic(report: &Report, fields: &[(&str, String)]) -> String {
+fn classic(severity: u8, fields: &[(&str, String)]) -> String {
     let message = fields.first().map_or("", |(_, message)| message.as_str()).replace('\n', " ");
-    format!("<{}>gypsum[{}]: {message}", DAEMON * 8 + severity(report), std::process::id())
+    format!("<{}>gypsum[{}]: {message}", DAEMON * 8 + severity, std::process::id())
 }
 
 #[cfg(test)]
@@ -144,7 +145,7 @@ mod tests {
         assert!(text.contains("\nPRIORITY=4\n") && text.contains("\nGYPSUM_CHANGE=7\n"), "{text}");
         assert!(text.contains("GYPSUM_WHY\n\u{10}\0\0\0\0\0\0\0summer\ntimetable\n"), "{text:?}");
         assert!(text.contains("GYPSUM_FILES\n\u{17}\0\0\0\0\0\0\0/etc/a.conf\n/etc/b.conf\n"), "{text:?}");
-        let classic = classic(&report, &fields);
+        let classic = classic(severity(&report), &fields);
         let said = "change 7 of departures by ida (root): restored, because board is unhealthy: departures is running on its \
                     old configuration (/etc/a.conf, /etc/b.conf; why: summer timetable)";
         assert!(classic.starts_with("<28>gypsum[") && classic.ends_with(said), "{classic}");

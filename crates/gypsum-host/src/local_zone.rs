@@ -1,5 +1,6 @@
 //! The time zone of this host.
 
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use std::fs;
 
@@ -14,4 +15,10 @@ pub fn local_zone() -> TimeZone {
         None => of_host().unwrap_or_else(TimeZone::system),
         Some(_) => TimeZone::system(),
     }
+}
+
+/// The time of day of a moment (milliseconds since 1970), with the zone.
+pub fn time_of_day(at_ms: i64) -> String {
+    let at = Timestamp::from_millisecond(at_ms).unwrap_or_default();
+    at.to_zoned(local_zone()).strftime("%H:%M:%S %Z").to_string()
 }

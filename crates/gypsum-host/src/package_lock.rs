@@ -22,27 +22,25 @@ const FILES: [(&str, &str); 5] = [
 ///
 /// If the locks of this host cannot be seen.
 pub fn holder() -> io::Result<Option<String>> {
-    let there: Vec<((&str, fs::Metadata), &str)> = FILES
-        .iter()
-        .filter_map(|(path, name)| fs::metadata(path).ok().map(|meta| ((*path, meta), *name)))
-        .collect();
+    let inode = |path: &str| fs::metadata(path).ok().map(|meta| meta.ino());
+    let there: Vec<(u64, &str, &str)> =
+        FILES.iter().filter_map(|(path, name)| Some((inode(path)?, *path, *name))).collect();
     if there.is_empty() {
         return Ok(None);
     }
-    let ancestors = ancestors();
     let locks = procfs::locks().map_err(io::Error::other)?;
     for lock in locks {
         let pid = lock.pid.unwrap_or_default();
-        let is_it = |(path, meta): &(&str, fs::Metadata)| meta.ino() == lock.inode && has_open(pid, path);
-        let Some((_, name)) = there.iter().find(|(file, _)| is_it(file)) else { continue };
-        if ancestors.contains(&pid) {
+        let held = there.iter().find(|(inode, path, _)| *inode == lock.inode && has_open(pid, path));
+        let Some((_, _, name)) = held else { continue };
+        if ancestors().contains(&pid) {
             return Ok(None);
         }
         let command = Process::new(pid).and_then(|process| process.stat()).map(|stat| stat.comm);
         return Ok(Some(match command {
             Ok(command) => format!("{name} ({command}, process {pid})"),
             // It ended meanwhile, or is of another container.
-            Err(_) => name.to_string(),
+            Err(_) => (*name).to_owned(),
         }));
     }
     Ok(None)

@@ -32,21 +32,21 @@ pub struct End {
 }
 
 impl End {
-    /// The one of the change in `folder`; it begins now, for so long, where it has not begun.
+    /// The one of the change in `folder`, and whether it begins now, for so long: where it has not begun.
     ///
     /// # Errors
     ///
     /// If it cannot be read or written: then the change cannot be on probation.
-    pub fn of(disk: &dyn Disk, folder: &Path, time: Duration, now_ms: i64) -> io::Result<Self> {
+    pub fn of(disk: &dyn Disk, folder: &Path, time: Duration, now_ms: i64) -> io::Result<(Self, bool)> {
         if let Some(end) = Self::known(disk, folder)? {
-            return Ok(end);
+            return Ok((end, false));
         }
         let until_ms = now_ms.saturating_add(i64::try_from(time.as_millis()).unwrap_or(i64::MAX));
         let end = Self { at: Moment::after(time), until_ms };
         let path = folder.join(END);
         disk.create(&path, &serde_json::to_vec(&end)?, None)?;
         disk.sync_file(&path)?;
-        Ok(end)
+        Ok((end, true))
     }
 
     /// The one of the change in `folder`, if it has begun.
@@ -105,7 +105,7 @@ mod tests {
     #[test]
     fn an_end_outlives_its_process_and_not_the_start_of_the_host() {
         let folder = tempfile::tempdir().unwrap();
-        let of = |time| End::of(&RealDisk, folder.path(), time, 0).unwrap();
+        let of = |time| End::of(&RealDisk, folder.path(), time, 0).unwrap().0;
         let end = of(Duration::from_secs(60));
         assert_eq!(end, of(Duration::from_secs(5)), "it is not begun again");
         assert!(end.left().is_some_and(|left| left <= Duration::from_secs(60)));

@@ -7,6 +7,7 @@ use crate::logs::Mark;
 use crate::probe::{ProbeContext, ProbeError};
 use crate::service::{self, Acted, ActionError, OwnedResources, ServiceAction};
 use crate::state::{Entry, State};
+use crate::watching::{self, Watch};
 use gypsum_core::change::{Plan, PlannedWatch};
 use gypsum_core::health::Outcome;
 use gypsum_core::log::LogLine;
@@ -266,14 +267,13 @@ impl World for RealWorld {
     }
 
     fn watch_on(&self, state: &State, entry: &Entry, plan: &Plan) -> Vec<String> {
-        let begin =
-            |planned: &PlannedWatch| match crate::watching::begin(state, entry, plan, planned, self.now_ms())
-            {
-                Ok(watch) => {
-                    format!("watch {} looks on: {}", watch.number, watch.check.name)
-                }
+        let begin = |planned: &PlannedWatch| {
+            let mut watch = Watch::new(entry, plan, planned, self.now_ms());
+            match watching::begin(state, &mut watch) {
+                Ok(()) => format!("watch {} looks on: {}", watch.number, watch.check.name),
                 Err(error) => format!("{} is not watched on: {error}", planned.check.name),
-            };
+            }
+        };
         plan.watches.iter().map(begin).collect()
     }
 

@@ -6,6 +6,7 @@ use crate::error::Error;
 use crate::installing::{own_program, write_whole};
 use crate::marks::{CORE_SERVICES, FOLDER, Marks, SCRIPT, STATE, UNIT_FOLDERS, UNITS, in_core_services};
 use crate::state::State;
+use crate::watching::WATCHES;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -15,24 +16,17 @@ const SECONDS: u32 = 10;
 /// How long a manager may take to take up what was installed.
 const LIMIT: Duration = Duration::from_secs(20);
 
-/// What was installed.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Installed {
-    /// The files.
-    pub files: Vec<PathBuf>,
-}
-
-/// Installs it for the service manager that runs; changes that are open now are looked after, too.
+/// Installs it for the service manager that runs; the files that were written. Changes that are open now are looked after, too.
 ///
 /// # Errors
 ///
 /// If no manager is known, others than root can change the program, or something cannot be written or enabled.
-pub fn install(state: &State) -> Result<Installed, Error> {
+pub fn install(state: &State) -> Result<Vec<PathBuf>, Error> {
     let program = own_program()?;
-    let mut installed = Installed { files: Vec::new() };
+    let mut files = Vec::new();
     let mut write = |path: PathBuf, text: &str, mode| {
         write_whole(&path, text, mode)?;
-        installed.files.push(path);
+        files.push(path);
         Ok::<(), Error>(())
     };
     if Path::new("/run/systemd/system").is_dir() {
@@ -56,7 +50,7 @@ pub fn install(state: &State) -> Result<Installed, Error> {
     if let Some(marks) = Marks::of(state) {
         marks.set_all(state)?;
     }
-    Ok(installed)
+    Ok(files)
 }
 
 /// Removes it; the files that were there.
@@ -65,22 +59,24 @@ pub fn install(state: &State) -> Result<Installed, Error> {
 ///
 /// If a file cannot be removed. What a manager says about it is no error: its files are gone.
 pub fn remove() -> Result<Vec<PathBuf>, Error> {
-    let own = UNITS.iter().map(|unit| Path::new(UNIT_FOLDERS[0]).join(unit));
-    let files: Vec<PathBuf> =
-        own.chain([PathBuf::from(SCRIPT), in_core_services()]).filter(|file| file.exists()).collect();
-    if files.iter().any(|file| file.starts_with(UNIT_FOLDERS[0])) {
+    let (folder, script) = (Path::new(UNIT_FOLDERS[0]), PathBuf::from(SCRIPT));
+    let own = UNITS.iter().map(|unit| folder.join(unit)).chain([script.clone(), in_core_services()]);
+    let files: Vec<PathBuf> = own.filter(|file| file.exists()).collect();
+    let (has_units, has_script) =
+        (files.iter().any(|file| file.starts_with(folder)), files.contains(&script));
+    if has_units {
         quietly(&["systemctl", "disable", UNITS[0], UNITS[1]]);
     }
-    if files.contains(&PathBuf::from(SCRIPT)) && Path::new("/run/openrc").is_dir() {
+    if has_script && Path::new("/run/openrc").is_dir() {
         quietly(&["rc-update", "delete", "gypsum-boot", "boot"]);
     }
     for file in &files {
         fs::remove_file(file).map_err(|error| Error::file("remove", file, error))?;
     }
-    if files.contains(&PathBuf::from(SCRIPT)) {
+    if has_script {
         quietly(&["update-rc.d", "gypsum-boot", "remove"]);
     }
-    if files.iter().any(|file| file.starts_with(UNIT_FOLDERS[0])) {
+    if has_units {
         quietly(&["systemctl", "daemon-reload"]);
     }
     Ok(files)
@@ -141,7 +137,7 @@ After=sysinit.target basic.target multi-user.target {early}
 Before=shutdown.target
 Conflicts=shutdown.target
 ConditionPathExistsGlob=|{STATE}/{FOLDER}/*
-ConditionPathExistsGlob=|{STATE}/.watches/*
+ConditionPathExistsGlob=|{STATE}/{WATCHES}/*
 
 [Service]
 Type=oneshot

@@ -1,7 +1,6 @@
 //! The two parts of a start: the early one puts files back and calls no service manager; the late one does the rest.
 
 use crate::error::Error;
-use crate::evidence::Progress;
 use crate::marks::Marks;
 use crate::run::{Finished, Observer, put_files_back, recover};
 use crate::service;
@@ -19,26 +18,22 @@ const STARTS: Duration = Duration::from_secs(60);
 /// How often it looks.
 const LOOK: Duration = Duration::from_millis(250);
 
-/// Puts the files of all open changes back, before their daemons start; returns how many changes that were.
+/// Puts the files of all open changes back, before their daemons start.
 ///
 /// # Errors
 ///
 /// The last of what went wrong. Every other change is seen to all the same.
-pub fn early(state: &State) -> Result<usize, Error> {
-    let Some(marks) = Marks::of(state) else { return Ok(0) };
+pub fn early(state: &State) -> Result<(), Error> {
+    let Some(marks) = Marks::of(state) else { return Ok(()) };
     let world = RealWorld::new().map_err(Error::because)?;
-    let (mut count, mut failed) = (0, None);
+    let mut done = Ok(());
     for daemon in marks.daemons()? {
-        match put_files_back(&world, state, &daemon, WHO) {
-            Ok(true) => count += 1,
-            Ok(false) => {}
-            Err(error) => {
-                eprintln!("gypsum: {daemon}: {error}");
-                failed = Some(error);
-            }
+        if let Err(error) = put_files_back(&world, state, &daemon, WHO) {
+            eprintln!("gypsum: {daemon}: {error}");
+            done = Err(error);
         }
     }
-    failed.map_or(Ok(count), Err)
+    done
 }
 
 /// Brings every open change to its verdict, once its service had time to start; the worst exit status.
@@ -52,7 +47,8 @@ pub fn late(state: &State, observer: &mut dyn Observer) -> Result<ExitStatus, Er
     watching::start_all(state)?;
     let mut worst = ExitStatus::Success;
     for daemon in marks.daemons()? {
-        if let Some(plan) = plan_of(state, &world, &daemon)? {
+        // What cannot be read is told by the recovery.
+        if let Ok(Some((_, plan, _))) = state.last_change(world.disk(), &daemon) {
             wait_for(&world, &plan);
         }
         match recover(&world, state, observer, &daemon, WHO) {
@@ -70,12 +66,6 @@ pub fn late(state: &State, observer: &mut dyn Observer) -> Result<ExitStatus, Er
         }
     }
     Ok(worst)
-}
-
-fn plan_of(state: &State, world: &dyn World, daemon: &str) -> Result<Option<Plan>, Error> {
-    let Some((entry, plan, _)) = state.last_change(world.disk(), daemon)? else { return Ok(None) };
-    let is_open = matches!(entry.evidence(world.disk())?.progress, Progress::Open(..));
-    Ok(Some(plan).filter(|_| is_open))
 }
 
 /// Waits while the manager starts the service: one that was up before comes up again with the host.

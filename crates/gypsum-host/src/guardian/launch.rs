@@ -6,7 +6,7 @@
 //! known to run when `systemd-run` returns.
 
 use crate::children;
-use std::ffi::{OsStr, OsString};
+use std::ffi::OsStr;
 use std::fs;
 use std::io;
 use std::os::unix::fs::MetadataExt;
@@ -40,29 +40,22 @@ pub fn stand_by(root: &Path, daemon: &str) -> io::Result<()> {
     start(&unit_name("gypsum-stand-by", daemon), &about, &again, &words, &words)
 }
 
-/// Starts this program beside this process: as the unit `unit` of systemd, with these options of systemd-run(1) and the
-/// words `as_unit`, else as a process of its own with the words `detached`.
-pub fn start_beside(
-    unit: &str,
-    about: &str,
-    options: &[String],
-    as_unit: &[OsString],
-    alone: &[OsString],
-) -> io::Result<()> {
-    let (as_unit, alone): (Vec<&OsStr>, Vec<&OsStr>) =
-        (as_unit.iter().map(OsString::as_os_str).collect(), alone.iter().map(OsString::as_os_str).collect());
-    start(unit, about, options, &as_unit, &alone)
-}
-
 fn unit_name(kind: &str, daemon: &str) -> String {
     let plain = |c: char| if c.is_ascii_alphanumeric() { c } else { '-' };
     let name: String = daemon.chars().map(plain).collect();
     format!("{kind}-{name}-{}", std::process::id())
 }
 
-/// Starts this program with these words, as a unit where that can be done, else with `alone`.
-fn start(unit: &str, about: &str, options: &[String], words: &[&OsStr], alone: &[&OsStr]) -> io::Result<()> {
-    let Some(argv) = unit_of(unit, about, options, words) else { return detached(alone) };
+/// Starts this program beside this process: as the unit `unit` of systemd, with these options of systemd-run(1) and the
+/// words `as_unit`, else as a process of its own with the words `alone`.
+pub fn start(
+    unit: &str,
+    about: &str,
+    options: &[String],
+    as_unit: &[&OsStr],
+    alone: &[&OsStr],
+) -> io::Result<()> {
+    let Some(argv) = unit_of(unit, about, options, as_unit) else { return detached(alone) };
     match children::run(&argv, LIMIT) {
         Ok(ran) if ran.ok() => return Ok(()),
         Ok(ran) => tracing::debug!(said = ran.last_words(), "no transient unit"),

@@ -9,7 +9,7 @@
 mod launch;
 mod protocol;
 
-pub use launch::{ENTRY, STAND_BY, stand_by, start_beside};
+pub use launch::{ENTRY, STAND_BY, stand_by, start};
 pub use protocol::{GuardianClient, GuardianMessage, GuardianServer, Handover, Received, Staged};
 
 use crate::scratch::Scratch;

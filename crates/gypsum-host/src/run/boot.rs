@@ -14,15 +14,15 @@ use std::io;
 use std::path::Path;
 use std::time::Duration;
 
-/// Puts the files of the open change of `daemon` back, if anything of it may be live; whether there was one. No service
+/// Puts the files of the open change of `daemon` back, if anything of it may be live. No service
 /// manager is asked or told anything: it may be waiting for this.
 ///
 /// # Errors
 ///
 /// If the records do not tell, another process has the change, or a file cannot be put back.
-pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str) -> Result<bool, Error> {
+pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str) -> Result<(), Error> {
     let taken = take_open(world, state, daemon, is_to_be_restored, |_| who.to_owned(), false)?;
-    let Some((_locks, entry, plan, stage)) = taken else { return Ok(false) };
+    let Some((_locks, entry, plan, stage)) = taken else { return Ok(()) };
     let mut nobody = Nobody;
     let mut live = Live::at(world, state, &mut nobody, Saved { entry, plan, contents: Vec::new() });
     let restoring = Change::resume(stage);
@@ -32,7 +32,7 @@ pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str)
     note_put_back(world.disk(), &live.entry.folder);
     live.note("this host was started anew in the middle of the change; its old files were put back first");
     notes.into_iter().for_each(|text| live.note(text));
-    Ok(true)
+    Ok(())
 }
 
 /// The note, in the folder of a change, of when its files were put back by the start of the host.

@@ -4,7 +4,7 @@ use super::{Entry, State, Way};
 use crate::disk::Disk;
 use crate::error::Error;
 use crate::evidence::{Evidence, Progress};
-use crate::local_zone::local_zone;
+use crate::local_zone::time_of_day;
 use crate::probation::End;
 use gypsum_core::change::{Stage, Verdict};
 use serde::Serialize;
@@ -58,8 +58,7 @@ impl State {
 }
 
 fn on_probation(daemon: &str, entry: &Entry, end: &End) -> OpenChange {
-    let until = jiff::Timestamp::from_millisecond(end.until_ms).unwrap_or_default();
-    let until = until.to_zoned(local_zone()).strftime("%H:%M:%S %Z").to_string();
+    let until = time_of_day(end.until_ms);
     OpenChange {
         change: entry.number,
         standing: Standing::OnProbation,

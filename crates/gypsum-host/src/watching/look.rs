@@ -1,6 +1,6 @@
 //! One look at what is watched, and what follows from it.
 
-use super::record::{FOLDER, Watch, read};
+use super::record::{Watch, path_of, read};
 use crate::children;
 use crate::disk::RealDisk;
 use crate::error::Error;
@@ -36,7 +36,7 @@ pub fn stay(state: &State, number: u32) -> Result<(), Error> {
 ///
 /// If its record cannot be read or written.
 pub fn look(state: &State, number: u32) -> Result<Option<Watch>, Error> {
-    let path = state.root().join(FOLDER).join(number.to_string());
+    let path = path_of(state, number);
     let Some(mut watch) = read(&path)?.filter(|watch| watch.failed.is_none()) else { return Ok(None) };
     let now = || jiff::Timestamp::now().as_millisecond();
     if now() >= watch.until_ms {
@@ -44,7 +44,8 @@ pub fn look(state: &State, number: u32) -> Result<Option<Watch>, Error> {
         return Ok(None);
     }
     let mut outcome = once(&watch);
-    if !outcome.healthy && !outcome.is_unknown {
+    // What cannot be seen counts as healthy.
+    if !outcome.healthy {
         std::thread::sleep(AGAIN);
         outcome = once(&watch);
     }
@@ -53,32 +54,22 @@ pub fn look(state: &State, number: u32) -> Result<Option<Watch>, Error> {
         return Ok(None);
     }
     watch.last = Some((now(), outcome.said.clone()));
-    let has_failed = !outcome.healthy && !outcome.is_unknown;
-    watch.failed = has_failed.then(|| outcome.said.clone());
+    watch.failed = (!outcome.healthy).then(|| outcome.said.clone());
     watch.write(state)?;
-    if !has_failed {
+    if outcome.healthy {
         return Ok(Some(watch));
     }
     let failed = |error: Error| format!("; change {} could not be taken back: {error}", watch.change);
     let then = if watch.restores { take_back(state, &watch).unwrap_or_else(failed) } else { String::new() };
     let message = format!(
-        "{}: {} (watched since change {} by {}; gypsum changes {} {}){then}",
-        watch.daemon,
-        name_of(&outcome),
-        watch.change,
-        watch.who,
-        watch.daemon,
-        watch.change
+        "{}: {} is unhealthy: {} (watched since change {} by {}; gypsum changes {} {}){then}",
+        watch.daemon, outcome.name, outcome.said, watch.change, watch.who, watch.daemon, watch.change
     );
     host_log::write_watch(&watch.daemon, watch.change, &watch.who, &message);
     for failed in tell::tell_watch(state, &watch.daemon, watch.change, number, &message) {
         eprintln!("gypsum: {failed}");
     }
     Ok(None)
-}
-
-fn name_of(outcome: &Outcome) -> String {
-    format!("{} is unhealthy: {}", outcome.name, outcome.said)
 }
 
 fn once(watch: &Watch) -> Outcome {

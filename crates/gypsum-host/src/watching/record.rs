@@ -7,12 +7,13 @@ use crate::state::{Entry, State};
 use gypsum_core::change::{Plan, PlannedWatch};
 use gypsum_core::probe::Check;
 use gypsum_core::profile::Service;
+use gypsum_core::report::Report;
 use serde::{Deserialize, Serialize};
 use std::io;
 use std::path::{Path, PathBuf};
 
 /// Their folder, in the state folder. Its name begins with a dot, so that it is no daemon's.
-pub(super) const FOLDER: &str = ".watches";
+pub const WATCHES: &str = ".watches";
 /// So many looks are made in the whole time, unless they would be less than a second or more than a minute apart.
 const LOOKS: u64 = 60;
 
@@ -46,14 +47,41 @@ pub struct Watch {
     pub failed: Option<String>,
 }
 
+/// The record of the watch of this number.
+pub(super) fn path_of(state: &State, number: u32) -> PathBuf {
+    state.root().join(WATCHES).join(number.to_string())
+}
+
 impl Watch {
-    pub(super) fn path(&self, state: &State) -> PathBuf {
-        state.root().join(FOLDER).join(self.number.to_string())
+    /// What is planned for a change that is kept now. It has no number yet.
+    pub fn new(entry: &Entry, plan: &Plan, planned: &PlannedWatch, now_ms: i64) -> Self {
+        Self {
+            number: 0,
+            daemon: plan.daemon.clone(),
+            change: entry.number,
+            who: entry.so_far(&RealDisk, Report::new(&plan.daemon)).who,
+            check: planned.check.clone(),
+            service: plan.service.clone(),
+            until_ms: now_ms.saturating_add(i64::try_from(planned.for_ms).unwrap_or(i64::MAX)),
+            every_ms: (planned.for_ms / LOOKS).clamp(1_000, 60_000),
+            restores: planned.restores,
+            target: planned.target.clone(),
+            last: None,
+            failed: None,
+        }
+    }
+
+    /// Writes it down under the next number.
+    pub(super) fn add(&mut self, state: &State) -> Result<(), Error> {
+        let folder = state.root().join(WATCHES);
+        RealDisk.make_folder(&folder).map_err(|error| Error::file("make", &folder, error))?;
+        self.number = all(state)?.iter().map(|watch| watch.number).max().unwrap_or(0) + 1;
+        self.write(state)
     }
 
     pub(super) fn write(&self, state: &State) -> Result<(), Error> {
         let text = serde_json::to_string(self).map_err(Error::because)?;
-        write_whole(&self.path(state), &text, 0o600)
+        write_whole(&path_of(state, self.number), &text, 0o600)
     }
 }
 
@@ -65,41 +93,13 @@ pub(super) fn read(path: &Path) -> Result<Option<Watch>, Error> {
         .transpose()
 }
 
-pub(super) fn begin(
-    state: &State,
-    entry: &Entry,
-    plan: &Plan,
-    planned: &PlannedWatch,
-    now_ms: i64,
-) -> Result<Watch, Error> {
-    let folder = state.root().join(FOLDER);
-    RealDisk.make_folder(&folder).map_err(|error| Error::file("make", &folder, error))?;
-    let number = all(state)?.iter().map(|watch| watch.number).max().unwrap_or(0) + 1;
-    let watch = Watch {
-        number,
-        daemon: plan.daemon.clone(),
-        change: entry.number,
-        who: entry.so_far(&RealDisk, gypsum_core::report::Report::new(&plan.daemon)).who,
-        check: planned.check.clone(),
-        service: plan.service.clone(),
-        until_ms: now_ms.saturating_add(i64::try_from(planned.for_ms).unwrap_or(i64::MAX)),
-        every_ms: (planned.for_ms / LOOKS).clamp(1_000, 60_000),
-        restores: planned.restores,
-        target: planned.target.clone(),
-        last: None,
-        failed: None,
-    };
-    watch.write(state)?;
-    Ok(watch)
-}
-
 /// All watches, by number.
 ///
 /// # Errors
 ///
 /// If one cannot be read.
 pub fn all(state: &State) -> Result<Vec<Watch>, Error> {
-    let folder = state.root().join(FOLDER);
+    let folder = state.root().join(WATCHES);
     let found = entries(&folder).map_err(|error| Error::file("read", &folder, error))?.unwrap_or_default();
     let numbered = |name: &std::ffi::OsString| name.to_str().is_some_and(|name| name.parse::<u32>().is_ok());
     let paths = found.into_iter().filter(|(name, _)| numbered(name)).map(|(name, _)| folder.join(name));
@@ -115,7 +115,7 @@ pub fn all(state: &State) -> Result<Vec<Watch>, Error> {
 ///
 /// If it cannot be removed.
 pub fn end(state: &State, number: u32) -> Result<bool, Error> {
-    let path = state.root().join(FOLDER).join(number.to_string());
+    let path = path_of(state, number);
     match std::fs::remove_file(&path) {
         Ok(()) => Ok(true),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),

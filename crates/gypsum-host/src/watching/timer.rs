@@ -4,7 +4,7 @@ use super::ENTRY;
 use super::record::{Watch, all};
 use crate::children;
 use crate::error::Error;
-use crate::guardian::start_beside;
+use crate::guardian;
 use crate::state::State;
 use std::ffi::OsStr;
 use std::path::Path;
@@ -26,9 +26,8 @@ pub(super) fn start(state: &State, watch: &Watch) -> Result<(), Error> {
     ];
     let words = |how: &'static str| {
         [OsStr::new(ENTRY), OsStr::new(how), state.root().as_os_str(), OsStr::new(&number)]
-            .map(OsStr::to_owned)
     };
-    start_beside(&unit, &about, &timer, &words("look"), &words("stay")).map_err(|error| {
+    guardian::start(&unit, &about, &timer, &words("look"), &words("stay")).map_err(|error| {
         Error::cannot(format!("watch {number} cannot be started: {}", crate::error::plain(&error)))
     })
 }

@@ -9,7 +9,7 @@ use gypsum_host::state::State;
 /// Does the part of this name; the exit status of the process.
 pub fn enter(words: &[String]) -> u8 {
     let part = |state: &State| match words {
-        [word] if word == "early" => early(state).map(|_| ExitStatus::Success),
+        [word] if word == "early" => early(state).map(|()| ExitStatus::Success),
         [word] if word == "late" => late(state, &mut Nobody),
         _ => Err(Error::usage("this is run when the host starts: gypsum setup boot")),
     };

@@ -5,6 +5,7 @@ use gypsum_demo::Host;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
+use std::time::{Duration, Instant};
 
 pub fn program() -> PathBuf {
     assert_cmd::cargo::cargo_bin!("gypsum").to_owned()
@@ -74,4 +75,39 @@ pub fn beside(path: &Path) -> Vec<String> {
         entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
     names.sort();
     names
+}
+
+/// Waits until this holds.
+pub fn until(what: &str, holds: impl FnMut() -> bool) {
+    until_in(10, what, holds);
+}
+
+/// The same, for so many seconds at most.
+pub fn until_in(seconds: u64, what: &str, mut holds: impl FnMut() -> bool) {
+    let begun = Instant::now();
+    while !holds() {
+        assert!(begun.elapsed() < Duration::from_secs(seconds), "{what}");
+        std::thread::sleep(Duration::from_millis(5));
+    }
+}
+
+/// The process that has a change, as another one is told.
+pub fn holder(said: &str) -> u32 {
+    let (_, rest) = said.split_once("process ").unwrap_or_else(|| panic!("{said}"));
+    rest.chars().take_while(char::is_ascii_digit).collect::<String>().parse().unwrap()
+}
+
+/// Sends a signal to a process that is there.
+pub fn signal(name: &str, process: u32) {
+    let sent = Command::new("kill").args([name, &process.to_string()]).status().unwrap();
+    assert!(sent.success(), "{name} {process}");
+}
+
+/// The stages of the last change, as its journal has them.
+pub fn journal(host: &Host) -> String {
+    let folders = std::fs::read_dir(host.state().join("departures")).into_iter().flatten().flatten();
+    let mut journals: Vec<_> =
+        folders.map(|entry| entry.path().join("journal")).filter(|path| path.exists()).collect();
+    journals.sort();
+    journals.last().and_then(|path| std::fs::read_to_string(path).ok()).unwrap_or_default()
 }

@@ -1,6 +1,6 @@
 //! Ctrl-C, at every stage and in every command: it is answered at once, and it is never a trap.
 
-use crate::boards::{command, config, gypsum, host, json, said, status};
+use crate::boards::{command, config, gypsum, holder, host, journal, json, said, signal, status, until};
 use gypsum_demo::Host;
 use std::fs;
 use std::io::Read;
@@ -17,41 +17,16 @@ fn begin(host: &Host, words: &[&str]) -> Child {
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap()
 }
 
-fn signal(name: &str, process: u32) {
-    let sent = Command::new("kill").args([name, &process.to_string()]).status().unwrap();
-    assert!(sent.success(), "{name} {process}");
-}
-
-/// Waits until this holds.
-fn until(what: &str, mut holds: impl FnMut() -> bool) {
-    let begun = Instant::now();
-    while !holds() {
-        assert!(begun.elapsed() < Duration::from_secs(10), "{what}");
-        std::thread::sleep(Duration::from_millis(5));
-    }
-}
-
 fn ended(child: Child) -> (Output, Duration) {
     let begun = Instant::now();
     let output = child.wait_with_output().unwrap();
     (output, begun.elapsed())
 }
 
-/// The stages of the change that is under way, as its journal has them.
-fn journal(host: &Host) -> String {
-    let folders = fs::read_dir(host.state().join("departures")).into_iter().flatten().flatten();
-    let mut journals: Vec<_> =
-        folders.map(|entry| entry.path().join("journal")).filter(|path| path.exists()).collect();
-    journals.sort();
-    journals.last().and_then(|path| fs::read_to_string(path).ok()).unwrap_or_default()
-}
-
 /// The process that carries the change, as the lock names it.
 fn guardian(host: &Host) -> u32 {
     let busy = said(host, &gypsum(host, &["change", "departures", "rows=9"]));
-    let (_, rest) = busy.split_once("process ").unwrap_or_else(|| panic!("{busy}"));
-    let digits: String = rest.chars().take_while(char::is_ascii_digit).collect();
-    digits.parse().unwrap()
+    holder(&busy)
 }
 
 /// A6: the wait for the new configuration is ended by one Ctrl-C; the old one is restored, and not watched for as long.

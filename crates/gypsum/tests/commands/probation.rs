@@ -1,8 +1,8 @@
 //! Changes on probation: live, and restored unless the person keeps them in time.
 
-use crate::boards::{command, config, gypsum, host, json, said, status};
+use crate::boards::{command, config, gypsum, holder, host, json, said, signal, status, until_in};
 use gypsum_demo::Host;
-use std::process::{Command, Stdio};
+use std::process::Stdio;
 use std::time::{Duration, Instant};
 
 fn begin(host: &Host, time: &str) -> String {
@@ -12,14 +12,6 @@ fn begin(host: &Host, time: &str) -> String {
     assert!(text.contains("On probation for ") && text.contains("gypsum keep departures"), "{text}");
     assert!(config(host).contains("rows 5"), "it is live");
     text
-}
-
-fn until(what: &str, mut holds: impl FnMut() -> bool) {
-    let begun = Instant::now();
-    while !holds() {
-        assert!(begun.elapsed() < Duration::from_secs(15), "{what}");
-        std::thread::sleep(Duration::from_millis(20));
-    }
 }
 
 fn standing(host: &Host) -> String {
@@ -83,19 +75,17 @@ fn the_time_outlives_the_process_that_counts_it() {
         begin(&host, time);
         let begun = Instant::now();
         let busy = said(&host, &gypsum(&host, &["changes", "departures"]));
-        let (_, rest) = busy.split_once("process ").unwrap_or_else(|| panic!("{busy}"));
-        let guardian: String = rest.chars().take_while(char::is_ascii_digit).collect();
-        assert!(Command::new("kill").args(["-KILL", &guardian]).status().unwrap().success());
+        signal("-KILL", holder(&busy));
         match word {
             None => {
-                until("it is restored", || verdict(&host) == "restored");
+                until_in(15, "it is restored", || verdict(&host) == "restored");
                 assert!(begun.elapsed() > Duration::from_secs(2), "{:?}", begun.elapsed());
                 assert!(config(&host).contains("rows 8"));
             }
             Some(word) => {
                 let output = gypsum(&host, &[word, "departures"]);
                 assert_eq!(status(&output), 0, "{}", said(&host, &output));
-                until("it is kept", || verdict(&host) == "kept");
+                until_in(15, "it is kept", || verdict(&host) == "kept");
             }
         }
     }
@@ -110,7 +100,7 @@ fn a_change_that_is_followed_is_shown_as_it_was_seen() {
         .stderr(Stdio::null())
         .spawn()
         .unwrap();
-    until("it is under way", || standing(&host) == "goes-on");
+    until_in(15, "it is under way", || standing(&host) == "goes-on");
     let followed = command(&host, &["follow", "departures"]).stderr(Stdio::null()).output().unwrap();
     let mut live = String::new();
     std::io::Read::read_to_string(child.stdout.as_mut().unwrap(), &mut live).unwrap();

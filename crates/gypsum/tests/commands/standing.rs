@@ -1,26 +1,8 @@
 //! What `show`, `check` and `health` say first of all: that a change of this daemon has no good end yet.
 
-use crate::boards::{command, gypsum, host, json, said, status};
+use crate::boards::{command, gypsum, holder, host, journal, json, said, signal, status, until};
 use gypsum_demo::Host;
-use std::fs;
-use std::process::{Command, Stdio};
-use std::time::{Duration, Instant};
-
-/// Waits until this holds.
-fn until(what: &str, mut holds: impl FnMut() -> bool) {
-    let begun = Instant::now();
-    while !holds() {
-        assert!(begun.elapsed() < Duration::from_secs(10), "{what}");
-        std::thread::sleep(Duration::from_millis(5));
-    }
-}
-
-fn is_live(host: &Host) -> bool {
-    let folders = fs::read_dir(host.state().join("departures")).into_iter().flatten().flatten();
-    folders
-        .filter_map(|entry| fs::read_to_string(entry.path().join("journal")).ok())
-        .any(|journal| journal.contains("activated"))
-}
+use std::process::Stdio;
 
 /// Each of the three commands says it before anything else, as text and as JSON.
 fn assert_first(host: &Host, standing: &str, first: &str, help: &str) {
@@ -43,14 +25,12 @@ fn a_change_that_is_open_is_said_first() {
 
     let mut front = command(&host, &["change", "departures", "rows=5", "--steady", "20s"]);
     let mut front = front.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
-    until("it is live", || is_live(&host));
+    until("it is live", || journal(&host).contains("activated"));
     assert_first(&host, "goes-on", "change 1 of departures is being made by ", "gypsum changes departures 1");
 
     let busy = said(&host, &gypsum(&host, &["change", "departures", "rows=9"]));
-    let (_, rest) = busy.split_once("process ").unwrap_or_else(|| panic!("{busy}"));
-    let guardian: String = rest.chars().take_while(char::is_ascii_digit).collect();
-    for process in [front.id().to_string(), guardian] {
-        assert!(Command::new("kill").args(["-KILL", &process]).status().unwrap().success());
+    for process in [front.id(), holder(&busy)] {
+        signal("-KILL", process);
     }
     front.wait().unwrap();
     until("nobody carries it", || {

@@ -1,6 +1,6 @@
 //! Every way in which a change ends, on a real daemon.
 
-use crate::boards::{beside, command, config, gypsum, host, json, program, said, status};
+use crate::boards::{beside, command, config, gypsum, holder, host, json, program, said, signal, status};
 use std::fs;
 use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
 use std::time::{Duration, Instant};
@@ -152,7 +152,7 @@ fn a_second_change_at_the_same_time_and_an_interrupt() {
     let recovering = gypsum(&host, &["recover", "departures"]);
     assert_eq!(status(&recovering), 6, "what is at work is not recovered: {}", said(&host, &recovering));
     // Ctrl-C while it is watched: the old configuration comes back.
-    kill("-INT", first.id());
+    signal("-INT", first.id());
     // Its steady time holds for the way back, too.
     let slow = Instant::now();
     while config(&host) != before && slow.elapsed() < Duration::from_secs(5) {
@@ -164,19 +164,9 @@ fn a_second_change_at_the_same_time_and_an_interrupt() {
     first.wait().unwrap();
     let third = gypsum(&host, &["change", "departures", "rows=6"]);
     assert!(said(&host, &third).contains("another change has"), "it goes on: {}", said(&host, &third));
-    kill("-KILL", holder(&said(&host, &third)));
+    signal("-KILL", holder(&said(&host, &third)));
     let fourth = gypsum(&host, &["change", "departures", "rows=6"]);
     assert_eq!(status(&fourth), 6, "an open record refuses, too: {}", said(&host, &fourth));
-}
-
-fn kill(signal: &str, process: u32) {
-    std::process::Command::new("kill").args([signal, &process.to_string()]).status().unwrap();
-}
-
-/// The process that has a change, as a second one is told.
-fn holder(said: &str) -> u32 {
-    let rest = said.split_once("process ").unwrap().1;
-    rest.chars().take_while(char::is_ascii_digit).collect::<String>().parse().unwrap()
 }
 
 #[test]
@@ -215,7 +205,7 @@ fn a_change_survives_whichever_of_its_two_processes_is_killed() {
     assert_eq!(status(&again), 2, "what is live does not wait any more: {}", said(&host, &again));
 
     let (front, guardian) = begin("rows=6");
-    kill("-KILL", guardian);
+    signal("-KILL", guardian);
     let ended = front.wait_with_output().unwrap();
     let report = json(&ended);
     assert_eq!(report["verdict"], "restored", "{report:#}");

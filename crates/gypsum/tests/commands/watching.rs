@@ -1,24 +1,15 @@
 //! Watching on after a change was kept: told once where it fails, listed, ended.
 
-use crate::boards::{command, config, gypsum, host, json, said, status};
+use crate::boards::{command, config, gypsum, host, json, said, status, until_in};
 use crate::terminal::Terminal;
 use gypsum_demo::Host;
 use std::fs;
-use std::time::{Duration, Instant};
 
 /// A check that fails once this file is gone.
 fn sentence(host: &Host) -> String {
     let file = host.root().join("tide");
     fs::write(&file, "low\n").unwrap();
     format!("file {}", file.display())
-}
-
-fn until(what: &str, mut holds: impl FnMut() -> bool) {
-    let begun = Instant::now();
-    while !holds() {
-        assert!(begun.elapsed() < Duration::from_secs(20), "{what}");
-        std::thread::sleep(Duration::from_millis(50));
-    }
 }
 
 fn watches(host: &Host) -> serde_json::Value {
@@ -35,14 +26,14 @@ fn what_fails_later_is_told_once_and_restores_only_where_that_is_said() {
         let output = gypsum(&host, &words);
         assert_eq!(status(&output), 0, "{}", said(&host, &output));
         assert!(said(&host, &output).contains("watch 1 looks on: "), "{}", said(&host, &output));
-        until("it is looked at", || watches(&host)[0]["looked"].is_string());
+        until_in(20, "it is looked at", || watches(&host)[0]["looked"].is_string());
         assert_eq!(
             (&watches(&host)[0]["change"], &watches(&host)[0]["failed"]),
             (&1.into(), &serde_json::Value::Null)
         );
         fs::remove_file(host.root().join("tide")).unwrap();
-        until("it fails", || watches(&host)[0]["failed"].is_string());
-        until("it is told", || host.state().join(".untold/watch-1").exists());
+        until_in(20, "it fails", || watches(&host)[0]["failed"].is_string());
+        until_in(20, "it is told", || host.state().join(".untold/watch-1").exists());
         assert_eq!(status(&gypsum(&host, &["health", "--watching"])), 3);
         let mut terminal = Terminal::of(&command(&host, &["changes", "departures"]));
         terminal.until("While nobody looked on: departures: ");
@@ -65,7 +56,7 @@ fn a_watch_is_listed_and_ended_and_never_undoes_a_later_change() {
     assert_eq!(status(&gypsum(&host, &["health", "--stop", "2"])), 2);
     fs::remove_file(host.root().join("tide")).unwrap();
     let notice = host.state().join(".untold/watch-1");
-    until("it is told", || notice.exists());
+    until_in(20, "it is told", || notice.exists());
     assert!(fs::read_to_string(notice).unwrap().contains("not restored: change 2 was made later"));
     assert!(config(&host).contains("rows 6"));
 }

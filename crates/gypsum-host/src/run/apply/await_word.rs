@@ -14,9 +14,8 @@ pub(in crate::run) fn await_word(live: &mut Live<'_>) -> Result<StepOutcome, Err
     let (world, folder) = (live.cx.world, live.entry.folder.clone());
     let failed = |error| Error::file("read or write the probation in", &folder, error);
     let time = Duration::from_millis(live.plan.probation_ms.unwrap_or_default());
-    let is_new = End::known(world.disk(), &folder).map_err(failed)?.is_none();
-    let end = End::of(world.disk(), &folder, time, world.now_ms()).map_err(failed)?;
-    if is_new {
+    let (end, begins) = End::of(world.disk(), &folder, time, world.now_ms()).map_err(failed)?;
+    if begins {
         world.guard(live.cx.state, &live.plan.daemon);
         let until = jiff::Timestamp::from_millisecond(end.until_ms).unwrap_or_default().to_string();
         live.emit(Event::OnProbation { until, for_ms: live.plan.probation_ms.unwrap_or_default() });

@@ -4,6 +4,7 @@ use crate::disk::Disk;
 use crate::drafts;
 use crate::error::Error;
 use crate::files::{self, Loading, Overlay};
+use crate::local_zone::time_of_day;
 use crate::locks::{Locks, Thing};
 use crate::package_lock;
 use crate::run::handover::HandOver;
@@ -11,6 +12,7 @@ use crate::run::request::ChangeRequest;
 use crate::run::steps::{RunContext, Step};
 use crate::state::{Standing, State};
 use crate::survey::Early;
+use gypsum_core::change::Stage;
 use gypsum_core::event::Event;
 use std::path::PathBuf;
 use std::time::Duration;
@@ -43,18 +45,16 @@ pub(super) fn lock(
         let mut things: Vec<Thing> = paths.iter().map(|path| Thing::file(path)).collect();
         things.push(Thing::changes(&state.of_daemon(daemon)));
         known = loading.files;
-        let since = jiff::Timestamp::from_millisecond(cx.world.now_ms()).unwrap_or_default();
-        let since = since.to_zoned(crate::local_zone::local_zone());
-        to.holder = format!("{}, since {}", request.who, since.strftime("%H:%M:%S %Z"));
+        to.holder = format!("{}, since {}", request.who, time_of_day(cx.world.now_ms()));
         let taken = take(cx, &things, &to.holder, request.wishes.wait.unwrap_or_default());
         to.locks = taken.map_err(|error| on_probation(state, disk, daemon).unwrap_or(error))?;
     }
-    if let Some(error) = on_probation(state, disk, daemon) {
-        return Err(error);
-    }
     // Another process that is at work holds the locks, and was named by them. An open record without a holder is a
     // change that was interrupted.
-    if let Some(entry) = state.open_change(disk, daemon)?.map(|(entry, ..)| entry) {
+    if let Some((entry, _, stage)) = state.open_change(disk, daemon)? {
+        if let Some(error) = on_probation(state, disk, daemon).filter(|_| stage == Stage::Probation) {
+            return Err(error);
+        }
         let what = format!("change {} of {daemon} was interrupted and is still open", entry.number);
         return Err(Error::busy(what).help(format!("finish or undo it with: gypsum recover {daemon}")));
     }
@@ -87,52 +87,57 @@ fn refuse_shared(state: &State, disk: &dyn Disk, daemon: &str, files: &[PathBuf]
     }
 }
 
+/// How often another try is made while somebody is waited for.
+const AGAIN: Duration = Duration::from_millis(50);
+
+/// Who is in the way, and what is waited for.
+type InTheWay = (Error, String);
+
 /// Waits while a package manager is at work, which may write these files and restart this service.
 fn wait_for_packages(cx: &mut RunContext<'_>, wait: Duration) -> Result<(), Error> {
-    let (world, begun) = (cx.world, cx.world.uptime());
-    let mut is_said = false;
-    loop {
-        let holder = match package_lock::holder() {
-            Ok(None) => return Ok(()),
-            Ok(Some(holder)) => holder,
-            Err(error) => {
-                cx.recorder.note(format!("whether a package manager is at work cannot be seen: {error}"));
-                return Ok(());
-            }
-        };
-        if world.uptime().saturating_sub(begun) >= wait || world.interrupted() {
-            return Err(Error::busy(format!("the package manager is at work: {holder}"))
-                .help("try again when it has ended; --wait 10m waits longer"));
+    let unseen = until_free(cx, wait, || match package_lock::holder() {
+        Ok(None) => Ok(None),
+        Ok(Some(holder)) => {
+            let error = Error::busy(format!("the package manager is at work: {holder}"));
+            let error = error.help("try again when it has ended; --wait 10m waits longer");
+            Err((error, format!("{holder} to end")))
         }
-        if !is_said {
-            is_said = true;
-            let on = format!("{holder} to end");
-            cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
-        }
-        world.sleep(AGAIN);
+        Err(error) => Ok(Some(error)),
+    })?;
+    if let Some(error) = unseen {
+        cx.recorder.note(format!("whether a package manager is at work cannot be seen: {error}"));
     }
+    Ok(())
 }
-
-/// How often another try is made while another change is waited for.
-const AGAIN: Duration = Duration::from_millis(50);
 
 /// Takes the locks; another change that has one of them is waited for as long as the person said.
 fn take(cx: &mut RunContext<'_>, things: &[Thing], holder: &str, wait: Duration) -> Result<Locks, Error> {
+    until_free(cx, wait, || {
+        Locks::take(things, holder).map_err(|error| (error, "another change to end".to_owned()))
+    })
+}
+
+/// Tries again while somebody is in the way, for so long at most.
+fn until_free<T>(
+    cx: &mut RunContext<'_>,
+    wait: Duration,
+    attempt: impl Fn() -> Result<T, InTheWay>,
+) -> Result<T, Error> {
     let (world, begun) = (cx.world, cx.world.uptime());
     let mut is_said = false;
     loop {
-        match Locks::take(things, holder) {
-            Err(Error::Busy { .. })
+        match attempt() {
+            Ok(free) => return Ok(free),
+            Err((Error::Busy { .. }, on))
                 if world.uptime().saturating_sub(begun) < wait && !world.interrupted() =>
             {
                 if !is_said {
                     is_said = true;
-                    let on = "another change to end".to_owned();
                     cx.recorder.emit(Event::Waiting { on, usual_ms: None, steady_ms: None });
                 }
                 world.sleep(AGAIN);
             }
-            taken => return taken,
+            Err((error, _)) => return Err(error),
         }
     }
 }

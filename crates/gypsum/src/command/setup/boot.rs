@@ -12,7 +12,7 @@ use std::path::PathBuf;
 pub fn boot(context: &Context, asked: &BootArgs) -> Result<ExitStatus, NoTarget> {
     let (files, done) = match asked.remove {
         true => (remove()?, "removed"),
-        false => (install(&context.state)?.files, "written"),
+        false => (install(&context.state)?, "written"),
     };
     for file in &files {
         context.say_unless_json(&format!("{done} {}", file.display()));

@@ -12,6 +12,7 @@ use gypsum_core::event::Event;
 use gypsum_core::event::Reading;
 use gypsum_core::finding::Finding;
 use gypsum_core::health::{Judgement, Outcome};
+use gypsum_host::local_zone::time_of_day;
 use gypsum_host::run::Observer;
 use gypsum_host::world::Progress;
 use std::time::Instant;
@@ -200,10 +201,8 @@ impl ChangeView {
 
     /// Until when the person has time, and what to type: the last thing that they see of it.
     fn on_probation(&self, until: &str, for_ms: u64) {
-        let until = until.parse::<jiff::Timestamp>().map_or_else(
-            |_| until.to_owned(),
-            |until| until.to_zoned(gypsum_host::local_zone::local_zone()).strftime("%H:%M:%S %Z").to_string(),
-        );
+        let at = until.parse::<jiff::Timestamp>().map(jiff::Timestamp::as_millisecond);
+        let until = at.map_or_else(|_| until.to_owned(), time_of_day);
         let (daemon, minutes) = (&self.daemon, for_ms / 60_000);
         let time = if minutes > 0 { format!("{minutes} min") } else { format!("{} s", for_ms / 1_000) };
         let text =
