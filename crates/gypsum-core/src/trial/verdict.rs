@@ -86,6 +86,11 @@ impl TrialRun {
     pub fn came_up(&self) -> bool {
         failure(self).is_none()
     }
+
+    /// Whether it was not ready in time, and had not failed either.
+    pub fn timed_out(&self) -> bool {
+        matches!(self.start, Start::TimedOut { .. })
+    }
 }
 
 /// Why a start did not go well, as the end of a sentence.

@@ -17,7 +17,7 @@ use gypsum_core::layers::value_of;
 use gypsum_core::probe::Check;
 use gypsum_core::profile::{Activation, Profile, Service, TrialWhen};
 use gypsum_core::service::Observation;
-use gypsum_core::trial::{after_boot, before_restart, verdict};
+use gypsum_core::trial::{TrialRun, after_boot, before_restart, verdict};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -134,6 +134,14 @@ fn restarts(proposal: &Proposal) -> bool {
     proposal.request.wishes.activation.is_some_and(Activation::replaces)
 }
 
+/// A start, made once more and alone where it was not ready in time: this host may have been busy with something else.
+fn not_only_slow(
+    run: TrialRun,
+    again: impl FnOnce() -> Result<TrialRun, NotMade>,
+) -> Result<TrialRun, NotMade> {
+    if run.timed_out() { again() } else { Ok(run) }
+}
+
 impl Known {
     fn try_both(&self, is_over: &AtomicBool) -> Result<Shown, NotMade> {
         let files = self.before.files.iter().chain(&self.after.files);
@@ -144,11 +152,12 @@ impl Known {
         let about = trial.about(&self.profile.daemon, &after);
         let shown = |findings| Ok(Shown { findings, hides_data: trial.hides_data() });
         if self.files.is_empty() {
-            let run = trial.run(&[], Vec::new(), Runtime::AfterBoot, is_over)?;
+            let start = |runtime| trial.run(&[], Vec::new(), runtime, is_over);
+            let run = not_only_slow(start(Runtime::AfterBoot)?, || start(Runtime::AfterBoot))?;
             if run.came_up() {
                 return shown(Vec::new());
             }
-            let now = trial.run(&[], Vec::new(), Runtime::AsNow, is_over)?;
+            let now = start(Runtime::AsNow)?;
             let found =
                 if now.came_up() { after_boot(&run, false, &about) } else { before_restart(&now, &about) };
             return shown(found.into_iter().collect());
@@ -161,7 +170,8 @@ impl Known {
                 let old = beside::begin(scope, || of_old(runtime));
                 let new = of_new(runtime);
                 let old = old.wait().map_err(|_| NotMade("it broke off".into()))?;
-                Ok::<_, NotMade>((old?, new?))
+                let old = not_only_slow(old?, || of_old(runtime))?;
+                Ok::<_, NotMade>((old, not_only_slow(new?, || of_new(runtime))?))
             })
         };
         let (old, new) = both(Runtime::AfterBoot)?;
