@@ -152,7 +152,8 @@ WantedBy=multi-user.target
     )
 }
 
-/// The early part at once; the late one waits in the background until the services are up.
+/// The early part at once, where a change is open; the late one waits in the background until the services are up, and
+/// starts what was watched.
 fn script(program: &str) -> String {
     format!(
         "#!/bin/sh
@@ -167,13 +168,17 @@ fn script(program: &str) -> String {
 ### END INIT INFO
 case \"${{1:-start}}\" in
 start)
+    open= watched=
     for mark in {STATE}/{FOLDER}/*; do
-        if [ -e \"$mark\" ] && [ -x {program} ]; then
-            timeout -k 1 {SECONDS} {program} {ENTRY} early </dev/null || :
-            setsid {program} {ENTRY} late </dev/null >/dev/null 2>&1 &
-            break
-        fi
+        [ ! -e \"$mark\" ] || open=yes
     done
+    for mark in {STATE}/{WATCHES}/*; do
+        [ ! -e \"$mark\" ] || watched=yes
+    done
+    if [ -x {program} ] && [ \"$open$watched\" ]; then
+        [ -z \"$open\" ] || timeout -k 1 {SECONDS} {program} {ENTRY} early </dev/null || :
+        setsid {program} {ENTRY} late </dev/null >/dev/null 2>&1 &
+    fi
     ;;
 esac
 :
@@ -218,6 +223,13 @@ mod tests {
             fs::remove_file(state.join(FOLDER).join("boards")).unwrap();
             let _ = fs::remove_file(&told);
         }
+        // What is watched goes on, and no file is put back.
+        fs::write(&program, says).unwrap();
+        fs::create_dir(state.join(WATCHES)).unwrap();
+        fs::write(state.join(WATCHES).join("1.json"), "").unwrap();
+        assert_eq!(run("start"), Some(0));
+        std::thread::sleep(Duration::from_millis(300));
+        assert_eq!(fs::read_to_string(&told).unwrap(), "late\n");
         fs::remove_file(&program).unwrap();
         fs::write(state.join(FOLDER).join("boards"), "").unwrap();
         assert_eq!(run("start"), Some(0), "it is gone");

@@ -1,7 +1,7 @@
 //! What stands around the daemon: sockets that start it, instances behind a unit that only stands for them, processes
 //! that it leaves behind, unit files that cannot be loaded, and other people.
 
-use crate::host::{Lab, PROGRAM, actions};
+use crate::host::{Lab, PROGRAM, actions, boot};
 use crate::services::{answers, boards, put_back};
 
 fn last_events(lab: &Lab) -> String {
@@ -28,6 +28,31 @@ fn a_restart_by_somebody_else_is_no_crash_and_a_stop_is_told() {
     let (status, report) = meanwhile("fine", "pkill -KILL perl; sleep 0.3; systemctl start boards");
     assert_eq!(status, 4, "{report:#}");
     assert!(answers(&lab).contains("mode better"));
+}
+
+/// What a renewal of certificates does on its own: a new one is there, and the daemon is told to read it.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_renewed_certificate_and_a_reload_by_somebody_else_are_no_failure() {
+    let lab = boot(&["/usr/sbin/nginx", "/usr/bin/openssl"]);
+    let renew = "openssl req -x509 -newkey rsa:2048 -nodes -days 90 -subj /CN=boards.saltmarsh.example -addext subjectAltName=DNS:boards.saltmarsh.example \
+        -keyout /etc/nginx/boards.key -out /etc/nginx/boards.crt 2>/dev/null";
+    lab.sh(&format!(
+        "{renew}; printf 'server {{ listen 443 ssl; server_name boards.saltmarsh.example; ssl_certificate boards.crt; ssl_certificate_key boards.key; \
+         location / {{ return 200 boards; }} }}\\n' > /etc/nginx/conf.d/boards.conf; systemctl start nginx"
+    ));
+    let print =
+        "openssl s_client -connect 127.0.0.1:443 </dev/null 2>/dev/null | openssl x509 -noout -fingerprint";
+    for (n, what) in [(61, "systemctl reload nginx"), (62, &format!("{renew}; systemctl reload nginx"))] {
+        let before = lab.sh(print);
+        let waits =
+            format!("until grep -q 'timeout {n}' /etc/nginx/nginx.conf; do sleep 0.1; done; sleep 1; {what}");
+        lab.sh(&format!("setsid sh -c \"{waits}\" >/dev/null 2>&1 </dev/null &"));
+        let edit = format!("http..keepalive_timeout={n}");
+        let (status, report) = lab.gypsum(&["change", "nginx", &edit, "--steady", "4s"]);
+        assert_eq!((status, report["verdict"].as_str()), (0, Some("kept")), "{what}: {report:#}");
+        assert_eq!(lab.sh(print) != before, n == 62, "{what}");
+    }
 }
 
 #[test]

@@ -29,6 +29,13 @@ pub fn boot_tree(tree: &Path, programs: &[&str]) -> Lab {
     boot_with(tree, programs, variables)
 }
 
+/// An empty image for such a host.
+pub fn new_image(path: &Path) {
+    let made = Command::new("truncate").args(["-s", "64M"]).arg(path).status().unwrap().success()
+        && Command::new("mkfs.ext4").arg("-q").arg(path).status().unwrap().success();
+    assert!(made, "an image cannot be made");
+}
+
 /// Boots a host that keeps what it changes on this ext4 image, up to this unit.
 pub fn boot_image(image: &Path, unit: &str, programs: &[&str]) -> Lab {
     boot_with(Path::new("/"), programs, &[("LAB_IMAGE", image), ("LAB_TARGET", Path::new(unit))])

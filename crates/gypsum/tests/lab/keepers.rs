@@ -75,10 +75,9 @@ fn is_not_taken_for_another(lab: &Lab, keeper: &str) {
 
 const DETACHED: &str = "start-stop-daemon --start --quiet --background --make-pidfile --pidfile /run/boards.pid --exec /usr/bin/perl -- /usr/local/lib/boards.pl";
 
-#[test]
-#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
-fn scripts_as_system_v_had_them() {
-    let script = format!(
+/// The boards as a script of System V, started.
+fn lsb_script() -> String {
+    format!(
         "cat > /etc/init.d/boards <<'END'
 #!/bin/sh
 ### BEGIN INIT INFO
@@ -94,7 +93,13 @@ status) status_of_proc -p /run/boards.pid /usr/bin/perl boards ;;
 esac
 END
         chmod +x /etc/init.d/boards; /etc/init.d/boards start; sleep 0.4"
-    );
+    )
+}
+
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn scripts_as_system_v_had_them() {
+    let script = lsb_script();
     let lab = without_systemd(&["/usr/bin/perl", "/usr/bin/curl"], &script);
     goes_through(&lab, "script");
     is_not_taken_for_another(&lab, "script");
@@ -132,4 +137,57 @@ fn runit() {
     // What it wrote when it could not start, from the file of its own logger.
     let events = lab.sh("cat $(ls -d /var/lib/gypsum/boards/2*/ | sed -n 2p)events.jsonl");
     assert!(events.contains("cannot work like that"), "{events}");
+}
+
+/// The host starts with a change open, and with something to watch: the manager runs the script that was installed.
+fn starts_again(lab: &Lab, keeper: &str, installed: &str, start: &str, boot: &str) {
+    let (status, document) = lab.gypsum(&["setup", "boot"]);
+    assert_eq!(status, 0, "{keeper}: {document:#}");
+    lab.sh(installed);
+    let watched = ["change", "boards", "mode=better", "--watch", "1h", "http http://127.0.0.1:8571/"];
+    let (status, document) = lab.gypsum(&watched);
+    assert_eq!(status, 0, "{keeper}: {document:#}");
+    let mut front = lab.command(&["gypsum", "change", "boards", "mode=best", "--steady", "60s"]);
+    let mut front = front.stdout(std::process::Stdio::null()).spawn().unwrap();
+    lab.until(20, "curl -s http://127.0.0.1:8571/ | grep -q best", &|| lab.sh("gypsum changes boards"));
+    lab.sh("pkill -KILL -f '[_]_guardian|[_]_watch|[g]ypsum change'; pkill -KILL -f '^/usr/bin/perl /usr/local/lib/boards.pl'; rm -f /run/boards.pid");
+    front.kill().unwrap();
+    front.wait().unwrap();
+    assert!(lab.sh("cat /etc/boards/boards.conf").contains("best"));
+    lab.sh(boot);
+    assert!(lab.sh("cat /etc/boards/boards.conf").contains("better"), "{keeper}: the early part");
+    lab.sh(start);
+    let closed = "gypsum changes boards --json | jq -e '.changes[0].verdict == \"restored\"'";
+    lab.until(30, closed, &|| lab.sh("gypsum changes boards; gypsum check boards 2>&1 || :"));
+    lab.until(20, "pgrep -f '[_]_watch'", &|| lab.sh("ps ax | grep gypsum; ls -A /var/lib/gypsum/.watches"));
+    assert_eq!(lab.gypsum(&["health", "--watching", "--stop", "1"]).0, 0);
+    assert_eq!(lab.gypsum(&["setup", "boot", "--remove"]).0, 0);
+    lab.sh(&format!("! {{ {installed}; }} 2>/dev/null"));
+}
+
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_host_of_openrc_starts_in_a_change() {
+    // Nothing else is to start: no clock is set, no file system mounted.
+    let script = format!(
+        "mkdir -p /run/openrc; touch /run/openrc/softlevel; rm -f /etc/runlevels/*/*; rc-status -a >/dev/null 2>&1
+        {}; /etc/init.d/boards stop; rc-service boards start",
+        lsb_script()
+    );
+    let lab = without_systemd(&["/usr/bin/perl", "/usr/bin/curl", "/sbin/openrc-run"], &script);
+    starts_again(
+        &lab,
+        "openrc",
+        "rc-update show boot | grep -q gypsum-boot",
+        "rc-service boards start",
+        "openrc sysinit; openrc boot",
+    );
+}
+
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_host_of_system_v_scripts_starts_in_a_change() {
+    let lab = without_systemd(&["/usr/bin/perl", "/usr/bin/curl"], &lsb_script());
+    let boot = "for script in /etc/rcS.d/S*gypsum-boot; do $script start; done";
+    starts_again(&lab, "System V", "ls /etc/rcS.d/S*gypsum-boot", "/etc/init.d/boards start", boot);
 }

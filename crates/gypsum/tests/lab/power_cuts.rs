@@ -1,8 +1,8 @@
 //! Hosts that lose their power in the middle of a change, and start again from what was on the disk.
 
-use crate::host::{Lab, boot, boot_image};
+use crate::host::{Lab, boot, boot_image, new_image};
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Stdio;
 use std::time::{Duration, SystemTime};
 
 /// So many power cuts, where `GYPSUM_POWER_CUTS` says no other number.
@@ -11,7 +11,7 @@ const CUTS: u32 = 6;
 const PROGRAMS: [&str; 2] = ["/usr/sbin/nginx", "/usr/bin/redis-server"];
 
 /// Nothing else than these two daemons starts with the host, and open changes are looked after.
-const PREPARE: &str = r#"
+pub const PREPARE: &str = r#"
 systemctl list-unit-files --state=enabled --no-legend --type=service,timer,socket | awk '{ print $1 }' \
     | grep -v -E '^(nginx|redis-server|dbus|getty@)' | xargs systemctl mask -q
 systemctl enable -q nginx redis-server
@@ -67,9 +67,7 @@ fn a_host_that_goes_down_in_a_change_starts_on_old_or_new_files() {
     let cuts = std::env::var("GYPSUM_POWER_CUTS").map_or(CUTS, |text| text.parse().unwrap());
     let folder = tempfile::Builder::new().prefix("gypsum-images-").tempdir().unwrap();
     let first = image(folder.path(), 0);
-    let made = Command::new("truncate").args(["-s", "64M"]).arg(&first).status().unwrap().success()
-        && Command::new("mkfs.ext4").arg("-q").arg(&first).status().unwrap().success();
-    assert!(made, "an image cannot be made");
+    new_image(&first);
     let mut lab = boot_image(&first, "basic.target", &PROGRAMS);
     lab.sh(PREPARE);
     let mut ends = std::collections::BTreeMap::<String, u32>::new();

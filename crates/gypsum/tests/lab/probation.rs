@@ -38,6 +38,31 @@ fn the_time_outlives_every_process_that_counts_it() {
     assert_eq!(lab.sh("stat -c %U /tmp/told; jq -r .verdict /tmp/told"), "nobody\nrestored");
 }
 
+/// A clock that is set meanwhile, a day on and two back, makes a probation neither longer nor shorter.
+#[test]
+#[ignore = "needs root and daemons"]
+fn a_clock_that_is_set_meanwhile_changes_nothing() {
+    let lab = boot(&["/usr/sbin/nginx", "/usr/bin/faketime"]);
+    lab.sh("systemctl start nginx; echo +0 > /root/clock
+        systemctl set-environment LD_PRELOAD=$(ls /usr/lib/*/faketime/libfaketime.so.1) \
+            FAKETIME_TIMESTAMP_FILE=/root/clock FAKETIME_NO_CACHE=1 FAKETIME_DONT_FAKE_MONOTONIC=1");
+    let year = "systemd-run -q --wait --pipe date +%F";
+    let today = lab.sh(year);
+    let begun = std::time::Instant::now();
+    let (status, document) =
+        lab.gypsum(&["change", "nginx", "http..keepalive_timeout=62", "--probation", "9s", "--no-trial"]);
+    assert_eq!(status, 8, "{document:#}");
+    let live = "cat /etc/nginx/nginx.conf | grep -c 'keepalive_timeout 62' || :";
+    for clock in ["+1d", "-1d"] {
+        lab.sh(&format!("echo {clock} > /root/clock; sleep 1.5"));
+        assert_ne!(lab.sh(year), today, "the clock is another one");
+        assert!(begun.elapsed().as_secs() >= 9 || lab.sh(live) == "1", "{clock}");
+    }
+    until_seconds(&lab, "gypsum changes nginx --json | jq -e '.changes[0].verdict == \"restored\"'");
+    assert!((9..25).contains(&begun.elapsed().as_secs()), "{:?}", begun.elapsed());
+    assert_eq!(lab.sh(live), "0");
+}
+
 /// Who is connected over the network and changes how one gets in is offered a probation, as the default.
 #[test]
 #[ignore = "needs root and daemons"]
