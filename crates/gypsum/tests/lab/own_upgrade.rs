@@ -1,6 +1,8 @@
 //! The program is replaced or removed while a change of it is open.
 
 use crate::host::{Lab, boot};
+use std::path::Path;
+use std::time::{Duration, Instant};
 
 /// Where it is put for this, apart from the one that looks at it afterwards.
 const OWN: &str = "/opt/gypsum/bin/gypsum";
@@ -71,6 +73,11 @@ fn put(lab: &Lab, program: &std::ffi::OsStr, path: &str) {
 #[ignore = "needs root, daemons and GYPSUM_EARLIER, the program of an earlier build"]
 fn each_of_two_builds_ends_what_the_other_one_began() {
     let earlier = std::env::var_os("GYPSUM_EARLIER").expect("GYPSUM_EARLIER names a program");
+    // It may be made still.
+    let begun = Instant::now();
+    while !Path::new(&earlier).exists() && begun.elapsed() < Duration::from_secs(600) {
+        std::thread::sleep(Duration::from_secs(1));
+    }
     let lab = installed();
     put(&lab, &earlier, "/opt/gypsum/earlier");
     lab.sh("cp /usr/local/bin/gypsum /opt/gypsum/now; ! cmp -s /opt/gypsum/now /opt/gypsum/earlier");
