@@ -4,6 +4,7 @@ mod args;
 mod ask;
 mod command;
 mod document;
+mod help;
 mod order;
 mod out;
 mod page;
@@ -13,11 +14,13 @@ mod view;
 
 use clap::{CommandFactory, FromArgMatches};
 use gypsum_core::exit_status::ExitStatus;
-use gypsum_host::error::Error;
 use std::process::ExitCode;
 
 /// The status of a command that only answers, if it is interrupted: 128 and the number of the signal, as shells have it.
 const INTERRUPTED: i32 = 130;
+
+/// Help is not wider than this.
+const WIDEST: usize = 100;
 
 fn main() -> ExitCode {
     let words: Vec<String> = std::env::args_os().map(|word| word.to_string_lossy().into_owned()).collect();
@@ -51,49 +54,58 @@ fn main() -> ExitCode {
     {
         return ExitCode::from(gypsum_host::guardian_process::stand_by(root.as_ref(), daemon));
     }
-    let parsed = args::Cli::command().try_get_matches().and_then(|matches| {
+    let root = args::Cli::command().term_width(out::columns().min(WIDEST));
+    let parsed = root.clone().try_get_matches().and_then(|matches| {
         let order = order::TypedOrder::of(&matches);
         Ok((args::Cli::from_arg_matches(&matches)?, order))
     });
     let (cli, order) = match parsed {
         Ok(parsed) => parsed,
         Err(error) => {
-            return ExitCode::from(not_parsed(&error, rest));
+            return ExitCode::from(not_parsed(root, &error, rest));
         }
     };
+    if let args::Command::Help { words } = &cli.command {
+        let status = help::help(root, words, out::Terminal::new(&cli.common));
+        return ExitCode::from(if out::is_written() { status } else { ExitStatus::NotRun }.code());
+    }
     quiet_second_reader();
     let only_answers = cli.command.only_answers();
     if only_answers && let Err(error) = gypsum_host::interrupt::end_at_once(INTERRUPTED) {
         tracing::debug!(%error, "an interrupt ends this as the system has it");
     }
     let mut status = command::run(cli, order);
-    if let Some(error) = out::write_failure() {
-        eprintln!("gypsum: the answer could not be written: {error}");
-        // What a change did is the more important thing to know.
-        if only_answers {
-            status = ExitStatus::NotRun;
-        }
+    // What a change did is the more important thing to know.
+    if !out::is_written() && only_answers {
+        status = ExitStatus::NotRun;
     }
     ExitCode::from(status.code())
 }
 
 /// Help goes to standard output with status 0, a wrong word to standard error with 2, and to standard output as a
 /// document if one was asked for.
-fn not_parsed(error: &clap::Error, words: &[String]) -> u8 {
-    let status = u8::try_from(error.exit_code()).unwrap_or(2);
-    if status != 0 && words.iter().any(|word| word == "--json") {
-        let text = error.render().to_string();
-        let (message, help) = text.split_once("\n\n").unwrap_or((&text, ""));
-        let message = message.trim().trim_start_matches("error: ").to_owned();
-        let error = Error::usage(message).help(help.trim());
-        let document = document::document(None, ExitStatus::Usage, document::of_error(&error));
-        println!("{document:#}");
+fn not_parsed(root: clap::Command, error: &clap::Error, words: &[String]) -> u8 {
+    let is_typed = |word: &str| words.iter().any(|typed| typed == word);
+    let out = out::Terminal::plain(is_typed("--json"));
+    let mut root = root;
+    root.build();
+    if words.is_empty() {
+        out.eprint(help::FIRST);
+        return ExitStatus::Usage.code();
     }
-    if let Err(error) = error.print() {
-        eprintln!("gypsum: the answer could not be written: {error}");
-        return ExitStatus::NotRun.code();
+    if help::is_help(error) {
+        match is_typed("-h") && !is_typed("--help") {
+            true => help::brief(&root, words, out),
+            false => out.print(error.render().to_string().trim_end()),
+        }
+        return if out::is_written() { ExitStatus::Success } else { ExitStatus::NotRun }.code();
     }
-    status
+    let error = help::explained(&root, error, words);
+    if out.json {
+        out.document(document::document(None, ExitStatus::Usage, document::of_error(&error)));
+    }
+    out.error(&error);
+    ExitStatus::Usage.code()
 }
 
 /// The second reader of YAML gives up on a few texts by a panic, which is caught and told as a finding: what the

@@ -1,5 +1,5 @@
-//! The reference of the profile format, made from its types: `docs/schema/profile.json`, and the second part of
-//! `docs/profiles.md`. With `SNAPSHOTS=overwrite` the files are written anew; otherwise they must be as they would be.
+//! The reference of the profile format, made from its types: `docs/schema/profile.json`, and
+//! `docs/profile-reference.md`. With `SNAPSHOTS=overwrite` the files are written anew; otherwise they must be as they would be.
 
 // A test that cannot be set up has failed.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
@@ -11,7 +11,7 @@ use serde_json::Value;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// Behind this line of `docs/profiles.md` stands what is made here.
+/// Behind this line of `docs/profile-reference.md` is what is made here.
 const MARK: &str =
     "<!-- Made from the types by a test: SNAPSHOTS=overwrite cargo test -p gypsum --test reference. -->\n";
 
@@ -36,9 +36,9 @@ fn is_kept(name: &str, text: &str) {
 fn the_schema_and_the_reference_are_as_the_types() {
     let schema = schema();
     is_kept("schema/profile.json", &format!("{}\n", serde_json::to_string_pretty(&schema).unwrap()));
-    let kept = fs::read_to_string(docs("profiles.md")).unwrap();
-    let (head, _) = kept.split_once(MARK).expect("the mark stands in docs/profiles.md");
-    is_kept("profiles.md", &format!("{head}{MARK}{}", reference(&schema)));
+    let kept = fs::read_to_string(docs("profile-reference.md")).unwrap();
+    let (head, _) = kept.split_once(MARK).expect("the mark is in docs/profile-reference.md");
+    is_kept("profile-reference.md", &format!("{head}{MARK}{}", reference(&schema)));
 }
 
 /// Every key has a meaning: a key without a doc comment would have an empty line in the reference.

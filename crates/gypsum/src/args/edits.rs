@@ -16,7 +16,9 @@ pub struct EditArgs {
     /// Remove a setting or block
     #[arg(long, value_name = "ADDRESS")]
     pub delete: Vec<String>,
-    /// Add one more of a repeatable setting, or a new block whose settings follow as edits
+    /// Add one more of a setting, or a new block
+    ///
+    /// The settings of a new block follow as edits.
     #[arg(long, value_name = "ADDRESS[=VALUE]")]
     pub add: Vec<String>,
     /// Insert a prepared piece of configuration, with its own layout
@@ -82,7 +84,9 @@ pub struct EditArgs {
     /// Remove one of the daemon's files: a drop-in, a link
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub delete_file: Vec<PathBuf>,
-    /// The file to edit, if the daemon has several; each --in applies to the edits after it
+    /// The file, if the daemon has several
+    ///
+    /// Each --in applies to the edits behind it.
     #[arg(long = "in", value_name = "FILE", help_heading = "Files")]
     pub within: Vec<PathBuf>,
     /// Create that file, and its folder, if it does not exist

@@ -25,15 +25,10 @@ use std::path::PathBuf;
 #[command(
     name = "gypsum",
     version,
-    max_term_width = 100,
     subcommand_required = true,
-    arg_required_else_help = true
+    arg_required_else_help = true,
+    disable_help_subcommand = true
 )]
-#[command(after_help = "\
-Exit status: 0 kept and healthy, unchanged, healthy; 1 could not run, nothing touched; 2 wrong usage;
-3 refused by a check, nothing touched, or not healthy; 4 restored; 5 stuck, a person is needed;
-6 another change is in the way; 7 kept, but unhealthy as before or unproven;
-8 live, and finished by the guardian in the background.")]
 pub struct Cli {
     /// What to do.
     #[command(subcommand)]
@@ -55,12 +50,15 @@ pub struct Common {
     /// Print more: all hints, the stages and how long each took; -vv also what is done inside
     #[arg(short, long, global = true, action = clap::ArgAction::Count)]
     pub verbose: u8,
-    /// Assume yes at prompts; does not accept findings
+    /// Say yes at prompts; accepts no finding
     #[arg(short, long, global = true)]
     pub yes: bool,
     /// When to use colour
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: When,
+    /// Do not show a long answer page by page
+    #[arg(long, global = true)]
+    pub no_pager: bool,
     /// Where backups and records are kept [default: /var/lib/gypsum for root]
     #[arg(long, global = true, value_name = "DIR")]
     pub state: Option<PathBuf>,
@@ -110,6 +108,7 @@ impl Command {
             Self::Settings => "settings",
             Self::Setup { .. } => "setup",
             Self::Demo { .. } => "demo",
+            Self::Help { .. } => "help",
         }
     }
 
@@ -125,6 +124,7 @@ impl Command {
             | Self::Daemons { .. }
             | Self::Settings
             | Self::Follow { .. }
+            | Self::Help { .. }
             | Self::Enrol { .. } => true,
             Self::Change { .. }
             | Self::Edit { .. }
@@ -148,7 +148,7 @@ impl Command {
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Change settings, take them live, and restore the old ones if the service is unhealthy
+    /// Change settings; restore the old ones if the service is unhealthy
     #[command(after_help = "\
 Examples:
   gypsum change sshd MaxAuthTries=4 --why \"fewer guesses\"
@@ -157,16 +157,19 @@ Examples:
   gypsum change sshd 'Match User porter..X11Forwarding=no'
   gypsum change sshd --add 'AcceptEnv=BOARD_*' --remark \"for the boards\"
   gypsum change mariadb 'innodb_buffer_pool_size*=2'
-  gypsum change web --switch-on boards --file /etc/nginx/nginx.conf --format braces
-  gypsum change boards JVM_OPTS..-Xss=2m --file /etc/default/boards --format assignments
-  gypsum change nginx 'server..location /map..expires=1h' --must 'http http://localhost/map 200'
+  gypsum change nginx --switch-on boards
+  gypsum change boards JVM_OPTS..-Xss=2m --file /etc/default/boards
+  gypsum change nginx 'server..location /map..expires=1h' \\
+      --must 'http http://localhost/map 200'
   gypsum change mariadb max_connections=300 --expect max_connections=300
-  gypsum change redis maxclients=2000 --file /etc/redis/redis.conf --format keyword \\
-      --unit redis-server --health 6379")]
+  gypsum change tides rows=9 --file /etc/tides.conf --unit tides --health 6379")]
     Change {
         #[command(flatten)]
         target: Target,
-        /// ADDRESS=VALUE; ADDRESS+=VALUE, -=VALUE for quantities and lists, *=NUMBER; all make one change
+        /// ADDRESS=VALUE; several make one change
+        ///
+        /// ADDRESS+=VALUE and ADDRESS-=VALUE change quantities and lists, ADDRESS*=NUMBER multiplies.
+        /// See: gypsum help edits
         #[arg(value_name = "EDIT")]
         edits: Vec<String>,
         #[command(flatten)]
@@ -174,7 +177,7 @@ Examples:
         #[command(flatten)]
         manner: ChangeOptions,
     },
-    /// Edit the file in your editor; the result is checked and goes live as a change
+    /// Edit the file in your editor; it goes live as a change
     #[command(after_help = "\
 Examples:
   gypsum edit sshd
@@ -188,7 +191,7 @@ edit offers it; elsewhere an edit begins from the live file, unless --draft N is
     Edit {
         #[command(flatten)]
         target: Target,
-        /// The file to edit, if the daemon has several
+        /// The file, if the daemon has several
         #[arg(long = "in", value_name = "FILE")]
         within: Option<PathBuf>,
         /// Begin at the line of this setting
@@ -209,7 +212,7 @@ edit offers it; elsewhere an edit begins from the live file, unless --draft N is
         #[command(flatten)]
         manner: ChangeOptions,
     },
-    /// List the drafts, which are edits that are not live; show or discard them
+    /// List the edits that are not live; show or discard them
     #[command(after_help = "\
 Examples:
   gypsum drafts
@@ -225,23 +228,27 @@ Examples:
         #[arg(long, value_name = "N[,N]|all", requires = "daemon", conflicts_with = "show")]
         discard: Option<String>,
     },
-    /// Check the configuration as it is: our rules, and the daemon's own checker
+    /// Check the files as they are
+    ///
+    /// Gypsum's own rules and the daemon's own checker look at them.
     #[command(after_help = "Example: gypsum check sshd")]
     Check {
         #[command(flatten)]
         target: Target,
     },
-    /// List the settings in effect with their addresses, or explain one of them
+    /// List the settings with their addresses, or explain one
     #[command(
         after_help = "Examples:\n  gypsum show sshd\n  gypsum show sshd MaxAuthTries    (explains it)\n  gypsum show mariadb buffer       (lists what is about that)\n  gypsum show redis --all"
     )]
     Show {
         #[command(flatten)]
         target: Target,
-        /// A setting to explain; else only settings with all of these words in name, value, description or the comment
-        /// above
+        /// A setting to explain, or words to look for
+        ///
+        /// Only settings are listed that have all of these words in their name, value or description, or in the
+        /// comment above.
         words: Vec<String>,
-        /// Also list settings that are commented out, and known settings that are not set
+        /// List also what is commented out or not set
         #[arg(short, long)]
         all: bool,
     },
@@ -260,18 +267,18 @@ Examples:
         #[arg(long, value_name = "N")]
         stop: Option<u32>,
     },
-    /// Show what differs from what was shipped, from another file, or from how a change left it
+    /// Show what differs from what was shipped, or from a change
     #[command(after_help = "\
 Examples:
-  gypsum diff sshd                    (settings that are not as the package shipped them)
+  gypsum diff sshd                (from what the package shipped)
   gypsum diff sshd --lines
-  gypsum diff sshd --change 7         (what differs since change 7)
+  gypsum diff sshd --change 7     (since change 7)
   gypsum diff sshd --file ./proposed
   gypsum diff mariadb --running
 
 The exit status is 3 where something differs, and 0 where nothing does.")]
     Diff(DiffArgs),
-    /// Carry your settings onto the new version of a file that a package brought
+    /// Carry your settings onto the new version that a package brought
     #[command(after_help = "\
 Examples:
   gypsum merge sshd
@@ -279,7 +286,8 @@ Examples:
   gypsum merge sshd --answer AcceptEnv=both --take mine
   gypsum merge sshd --keep-mine
   gypsum merge nginx --against nginx-common_1.26.3-3_all.deb
-  gypsum merge sshd --base shipped-12 --mine sshd_config --theirs shipped-13 --to result
+  gypsum merge sshd --base shipped-12 --mine sshd_config \\
+      --theirs shipped-13 --to result
 
 The exit status is 3 while a question is open; then nothing was changed.")]
     Merge(Box<MergeArgs>),
@@ -288,13 +296,13 @@ The exit status is 3 while a question is open; then nothing was changed.")]
         after_help = "Examples:\n  gypsum changes\n  gypsum changes sshd\n  gypsum changes sshd 7\n  gypsum changes --since 3d --verdict restored\n  gypsum changes sshd --setting MaxAuthTries\n  gypsum changes sshd 7 --report change-7.html"
     )]
     Changes(ChangesArgs),
-    /// Take back a change, setting by setting; this is a change of its own
+    /// Take back a change, setting by setting
     #[command(after_help = "\
 Examples:
-  gypsum restore sshd            (takes back the last change; once more, the one before it)
+  gypsum restore sshd            (takes back the last change)
   gypsum restore sshd 7 -n
-  gypsum restore sshd --to 7     (takes back all changes after change 7)
-  gypsum restore sshd 7 --whole  (whole files, as they were before change 7)")]
+  gypsum restore sshd --to 7     (takes back all after change 7)
+  gypsum restore sshd 7 --whole  (whole files, as before change 7)")]
     Restore {
         #[command(flatten)]
         target: Target,
@@ -303,7 +311,9 @@ Examples:
         /// Take back all changes after this one
         #[arg(long, value_name = "N", conflicts_with = "change")]
         to: Option<String>,
-        /// Restore whole files; what came after in them is lost, and is in the backup of this change
+        /// Restore whole files
+        ///
+        /// What came after in them is lost. It is in the backup of this change.
         #[arg(long)]
         whole: bool,
         #[command(flatten)]
@@ -349,7 +359,7 @@ The exit status is that of the change. Ctrl-C ends the view, and not the change.
         #[arg(long, value_name = "DAEMON", conflicts_with = "check")]
         forget: Option<String>,
     },
-    /// Write a first profile for a daemon that has none, from what is on this host
+    /// Write a first profile for a daemon that has none
     #[command(
         after_help = "Examples:\n  gypsum enrol boards > boards.toml\n  gypsum enrol boards --file /etc/boards/boards.conf --unit boards.service"
     )]
@@ -378,16 +388,28 @@ Examples:
 Those of the host are in /etc/gypsum/gypsum.toml, your own in ~/.config/gypsum/gypsum.toml. Where both
 say something, your own decides; an option on the command line decides over both.")]
     Settings,
-    /// Install or remove what works beside the commands
+    /// Install completion, manual, boot units and package hook
     Setup {
         /// What to install
         #[command(subcommand)]
         what: SetupCommand,
     },
-    /// Walk through a change, a refusal, a restore and a recovery with a made-up daemon
+    /// Show what it does with a made-up daemon
     Demo {
         /// Keep the folder of the demonstration, and say how to continue by hand
         #[arg(long)]
         keep: bool,
+    },
+    /// Show all commands, one of them, or a topic
+    #[command(after_help = "\
+Examples:
+  gypsum help change
+  gypsum help addresses
+
+Topics: addresses, edits, checks, formats, profiles, safety.")]
+    Help {
+        /// A command, or a topic
+        #[arg(value_name = "COMMAND|TOPIC")]
+        words: Vec<String>,
     },
 }

@@ -13,20 +13,26 @@ pub struct ChangeOptions {
     /// The reason for the change, for its record
     #[arg(long, value_name = "TEXT")]
     pub why: Option<String>,
-    /// Check everything and show what would be done, but change nothing
+    /// Only check, and show what would be done
     #[arg(short = 'n', long)]
     pub dry_run: bool,
-    /// Check everything and hold the change as a draft: `gypsum change DAEMON --ready` takes it live
+    /// Check it, and keep it as a draft
+    ///
+    /// `gypsum change DAEMON --ready` takes it live.
     #[arg(long, conflicts_with = "dry_run")]
     pub hold: bool,
-    /// Accept the findings of this rule; the reason, or --why, is recorded
+    /// Accept the findings of this rule
+    ///
+    /// The reason, or --why, is recorded.
     #[arg(long, value_name = "RULE[=REASON]")]
     pub accept: Vec<String>,
     /// Refuse the change on warnings, too
     #[arg(long)]
     pub strict: bool,
-    /// Once it is healthy it is live for this time, such as 10m; then the old configuration is restored, unless you keep
-    /// the new one: gypsum keep DAEMON
+    /// Restore it after this time unless you keep it
+    ///
+    /// Once it is healthy it is live for this time, such as 10m. Then the old configuration is restored, unless you
+    /// keep the new one: gypsum keep DAEMON
     #[arg(long, value_name = "TIME", conflicts_with_all = ["dry_run", "hold"])]
     pub probation: Option<String>,
     /// Once it is kept, look at this check for so long, and tell once where it fails: 3d 'http http://localhost/map 200'
@@ -49,7 +55,9 @@ pub struct ChangeOptions {
     /// reloaded with the same care
     #[arg(long, value_name = "HOW")]
     pub activation: Option<ActivationArg>,
-    /// A check that must hold afterwards, as a sentence: 'http http://localhost/map 200'
+    /// A check that must be true afterwards
+    ///
+    /// It is a sentence: 'http http://localhost/map 200'. See: gypsum help checks
     #[arg(long, value_name = "CHECK")]
     pub must: Vec<String>,
     /// A value to read before and after, as a sentence: 'process niceness'

@@ -15,7 +15,9 @@ pub struct Target {
     /// Without a profile: the daemon's configuration file
     #[arg(long, value_name = "PATH")]
     pub file: Option<PathBuf>,
-    /// Without a profile: the family of its format (keyword, sections, braces, json, jsonc …) [default: guessed]
+    /// Without a profile: the family of its format [default: guessed]
+    ///
+    /// See: gypsum help formats
     #[arg(long, value_name = "FAMILY", requires = "file")]
     pub format: Option<String>,
     /// Without a profile: the systemd unit that runs it
@@ -24,7 +26,9 @@ pub struct Target {
     /// Without a profile: the daemon's own checker; {file} in it is the proposal
     #[arg(long, value_name = "COMMAND", requires = "file")]
     pub checker: Option<String>,
-    /// One more health check: a URL, HOST:PORT, a port, or a sentence: 'http http://localhost/map 200'
+    /// One more health check
+    ///
+    /// It is a URL, HOST:PORT, a port, or a sentence: 'http http://localhost/map 200'. See: gypsum help checks
     #[arg(long = "health", value_name = "CHECK")]
     pub checks: Vec<String>,
 }

@@ -124,6 +124,8 @@ pub fn run(cli: Cli, order: TypedOrder) -> ExitStatus {
         Command::Setup { what } => setup::run(&context, &what),
         Command::Settings => settings::run(&context),
         Command::Demo { keep } => demo::run(&context, keep),
+        // It needs nothing of a host, and was answered before.
+        Command::Help { .. } => Ok(ExitStatus::Success),
     };
     done.unwrap_or_else(|why| context.no_target(&why))
 }

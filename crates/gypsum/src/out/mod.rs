@@ -6,6 +6,7 @@ mod marks;
 mod screen;
 
 pub use marks::{for_terminal, styled, width};
+pub use screen::width as columns;
 
 use crate::args::{Common, When};
 use crate::view::wrapped;
@@ -67,6 +68,19 @@ impl Terminal {
         }
     }
 
+    /// Where the command line could not be read.
+    pub fn plain(json: bool) -> Self {
+        Self::new(&Common {
+            json,
+            quiet: false,
+            verbose: 0,
+            yes: false,
+            color: When::Auto,
+            no_pager: false,
+            state: None,
+        })
+    }
+
     /// The same, for the result alone.
     pub fn quietly(self) -> Self {
         Self { quiet: true, ..self }
@@ -126,7 +140,11 @@ fn note_failure(written: io::Result<()>) {
     failed.get_or_insert_with(|| error.to_string());
 }
 
-/// Why the answer could not be written, if that failed.
-pub fn write_failure() -> Option<String> {
-    FAILED.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone()
+/// Whether the answer could be written; where it could not, that is said.
+pub fn is_written() -> bool {
+    let failed = FAILED.lock().unwrap_or_else(std::sync::PoisonError::into_inner).take();
+    if let Some(why) = &failed {
+        eprintln!("gypsum: the answer could not be written: {why}");
+    }
+    failed.is_none()
 }

@@ -120,8 +120,8 @@ fn drafts_are_discarded_by_number() {
         (&["--discard", "1,9"], "departures has no draft 9"),
         (&["--discard", "first"], "\"first\" is not the number of a draft"),
         (&["--show", "9"], "departures has no draft 9"),
-        (&["--show", "x"], "invalid value"),
-        (&["--show", "1", "--discard", "1"], "cannot be used with"),
+        (&["--show", "x"], "that is no number"),
+        (&["--show", "1", "--discard", "1"], "does not go together with"),
     ];
     for (words, says) in wrong {
         let output = gypsum(&host, &[&["drafts", "departures"], words].concat());

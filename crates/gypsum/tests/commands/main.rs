@@ -15,6 +15,7 @@ mod editor;
 mod events;
 mod files;
 mod findings;
+mod help;
 mod history;
 mod housekeeping;
 mod interrupts;
