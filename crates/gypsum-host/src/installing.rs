@@ -23,7 +23,7 @@ pub fn own_program() -> Result<String, Error> {
     })
 }
 
-/// Writes a file of this mode, durably; one that is there is replaced.
+/// Writes a file of this mode, durably; one that is there is replaced. Its folder is made where there is none.
 ///
 /// # Errors
 ///
@@ -31,6 +31,7 @@ pub fn own_program() -> Result<String, Error> {
 pub fn write_whole(path: &Path, text: &str, mode: u32) -> Result<(), Error> {
     let written = || -> io::Result<()> {
         let folder = path.parent().unwrap_or(path);
+        fs::create_dir_all(folder)?;
         let mut temporary = tempfile::Builder::new().prefix(".gypsum-").tempfile_in(folder)?;
         temporary.write_all(text.as_bytes())?;
         temporary.as_file().set_permissions(PermissionsExt::from_mode(mode))?;
@@ -39,6 +40,19 @@ pub fn write_whole(path: &Path, text: &str, mode: u32) -> Result<(), Error> {
         fs::File::open(folder)?.sync_all()
     };
     written().map_err(|error| Error::file("write", path, error))
+}
+
+/// Removes a file; whether it was there.
+///
+/// # Errors
+///
+/// If it is there and cannot be removed.
+pub fn remove_whole(path: &Path) -> Result<bool, Error> {
+    match fs::remove_file(path) {
+        Ok(()) => Ok(true),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
+        Err(error) => Err(Error::file("remove", path, error)),
+    }
 }
 
 /// Whether a shell, dpkg and a service manager read a byte as itself.

@@ -55,7 +55,7 @@ pub mod guardian;
 pub mod guardian_process;
 pub mod health;
 mod host_log;
-mod installing;
+pub mod installing;
 pub mod interrupt;
 pub mod journal;
 pub mod local_zone;

@@ -3,6 +3,7 @@
 mod args;
 mod ask;
 mod command;
+mod complete;
 mod document;
 mod help;
 mod order;
@@ -26,7 +27,7 @@ fn main() -> ExitCode {
     let words: Vec<String> = std::env::args_os().map(|word| word.to_string_lossy().into_owned()).collect();
     let (program, rest) =
         words.split_first().map_or(("", &[][..]), |(program, rest)| (program.as_str(), rest));
-    // Five things run in processes of their own and are this same program, executed again.
+    // Some things run in processes of their own and are this same program, executed again.
     if program.rsplit('/').next() == Some(gypsum_demo::DAEMON) {
         return ExitCode::from(gypsum_demo::daemon(rest));
     }
@@ -53,6 +54,9 @@ fn main() -> ExitCode {
         && word == gypsum_host::guardian::STAND_BY
     {
         return ExitCode::from(gypsum_host::guardian_process::stand_by(root.as_ref(), daemon));
+    }
+    if rest.first().is_some_and(|word| word == complete::ENTRY) {
+        return ExitCode::from(complete::enter(&rest[1..]));
     }
     let root = args::Cli::command().term_width(out::columns().min(WIDEST));
     let parsed = root.clone().try_get_matches().and_then(|matches| {

@@ -36,7 +36,7 @@ pub use log::Log;
 pub use process::Process;
 pub use property::{Property, option_of};
 pub use replay::{Asked, Replay};
-pub use sentence::{parse_check, parse_source};
+pub use sentence::{next_words, parse_check, parse_source};
 pub use sockets::{SOCKETS, sockets, without_asked_for};
 pub use ssh::{Ssh, SshAnswer};
 #[cfg(feature = "reference")]

@@ -2,6 +2,7 @@
 
 use super::expect::Expect;
 use super::kind::{Common, Entry, KINDS, fields};
+use super::property::Property;
 use super::{BadWords, Check, Probe};
 use crate::text::nearest;
 use serde::de::value::{MapDeserializer, StringDeserializer};
@@ -31,6 +32,25 @@ pub fn parse_check(sentence: &str) -> Result<Check, BadWords> {
         Words { kind, words, begun: false, number: None, common: Vec::new(), expected: Vec::new() };
     let probe = (kind.of_words)(&mut words)?;
     Common::deserialize(map(words.common))?.check(probe)
+}
+
+/// Which words can follow a sentence that is begun, with what each is for; the sentence ends with a blank, or is empty.
+pub fn next_words(begun: &str) -> Vec<(String, String)> {
+    let plain = |word: &str| (word.to_owned(), String::new());
+    let words = shlex::split(begun).unwrap_or_default();
+    let Some((first, rest)) = words.split_first() else {
+        return KINDS.iter().map(|kind| (kind.word.to_owned(), kind.example.to_owned())).collect();
+    };
+    let Some(kind) = KINDS.iter().find(|kind| kind.word == *first) else { return Vec::new() };
+    // Behind its first word is what is looked at, and behind most others a value: who types knows that.
+    let Some(last) = rest.last() else {
+        let facts = || Property::ALL.iter().map(|fact| (fact.word().to_owned(), fact.words())).collect();
+        return if kind.word == "process" { facts() } else { Vec::new() };
+    };
+    let is_value =
+        rest.len() == 1 || !kind.words().any(|word| word == last) || FLAGS.contains(&last.as_str());
+    let left = kind.words().filter(|word| !rest.iter().any(|typed| typed == word));
+    if is_value { left.map(plain).collect() } else { Vec::new() }
 }
 
 /// What a reading looks at, as such a sentence without an expectation.

@@ -24,6 +24,17 @@ pub struct BootArgs {
     pub remove: bool,
 }
 
+/// What completes words at the shell.
+#[derive(Clone, Debug, Args)]
+pub struct CompletionsArgs {
+    /// Take it away
+    #[arg(long)]
+    pub remove: bool,
+    /// Print the script for this shell, and write nothing
+    #[arg(long, value_name = "SHELL", conflicts_with = "remove", value_parser = ["bash", "zsh", "fish"])]
+    pub print: Option<String>,
+}
+
 /// What is installed on request.
 #[derive(Clone, Debug, Subcommand)]
 pub enum SetupCommand {
@@ -37,6 +48,15 @@ Under systemd it writes two units, elsewhere one script. The first part runs bef
 only where a change is open: it puts the old files back. The second part runs after they have started: it
 checks their health and closes the record.")]
     Boot(BootArgs),
+    /// Complete commands, daemons, settings and values at the shell: bash, zsh, fish
+    #[command(after_help = "\
+Examples:
+  gypsum setup completions
+  gypsum setup completions --print zsh > ~/.zfunc/_gypsum
+
+For root it writes one file for each shell that this host has, where packages have theirs; for another
+account into its home folder. A new shell uses it.")]
+    Completions(CompletionsArgs),
     /// Have the package manager keep the shipped text of edited files before each upgrade
     #[command(after_help = "\
 Examples:

@@ -8,8 +8,10 @@ mod usage;
 mod words;
 
 pub use first::FIRST;
+pub use short::most_used;
 pub use topics::TOPICS;
 pub use usage::{explained, is_help};
+pub use words::quoted;
 
 use crate::document::{document, of_error};
 use crate::out::Terminal;

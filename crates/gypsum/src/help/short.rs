@@ -42,6 +42,15 @@ pub fn command_of<'a>(root: &'a Command, words: &[String]) -> Option<(Vec<String
     Some((path, command))
 }
 
+/// The place of a long option among those that are used most; behind all of them where it is none.
+pub fn most_used(root: &Command, words: &[String], option: &str) -> usize {
+    let Some((path, command)) = command_of(root, words) else { return usize::MAX };
+    let name = path.join(" ");
+    let ids = SHOWN.iter().find(|(of, _)| *of == name).map_or(&[][..], |(_, ids)| *ids);
+    let long = |id: &str| command.get_arguments().find(|arg| arg.get_id() == id).and_then(Arg::get_long);
+    ids.iter().position(|id| long(id) == Some(option)).unwrap_or(usize::MAX)
+}
+
 /// Its short help.
 pub fn short(path: &[String], command: &Command, width: usize) -> Vec<String> {
     let name = path.join(" ");

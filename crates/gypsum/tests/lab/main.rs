@@ -36,6 +36,7 @@ mod reloads;
 mod restarts;
 mod rules;
 mod services;
+mod shells;
 mod shipped;
 mod trial;
 mod units;

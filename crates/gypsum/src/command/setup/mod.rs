@@ -1,6 +1,7 @@
 //! `gypsum setup`: what of Gypsum is installed on request, one part a file.
 
 mod boot;
+mod completions;
 mod packages;
 
 use super::Context;
@@ -11,6 +12,7 @@ use gypsum_core::exit_status::ExitStatus;
 pub fn run(context: &Context, what: &SetupCommand) -> Result<ExitStatus, NoTarget> {
     match what {
         SetupCommand::Boot(asked) => boot::boot(context, asked),
+        SetupCommand::Completions(asked) => completions::completions(context, asked),
         SetupCommand::Packages(asked) => packages::packages(context, asked),
     }
 }
