@@ -6,6 +6,7 @@ mod command;
 mod complete;
 mod document;
 mod help;
+mod manual;
 mod order;
 mod out;
 mod page;

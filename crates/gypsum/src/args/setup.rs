@@ -35,6 +35,17 @@ pub struct CompletionsArgs {
     pub print: Option<String>,
 }
 
+/// The pages of the manual.
+#[derive(Clone, Debug, Args)]
+pub struct ManualArgs {
+    /// Take them away
+    #[arg(long)]
+    pub remove: bool,
+    /// Write them to this folder instead
+    #[arg(long, value_name = "DIR")]
+    pub to: Option<std::path::PathBuf>,
+}
+
 /// What is installed on request.
 #[derive(Clone, Debug, Subcommand)]
 pub enum SetupCommand {
@@ -57,6 +68,14 @@ Examples:
 For root it writes one file for each shell that this host has, where packages have theirs; for another
 account into its home folder. A new shell uses it.")]
     Completions(CompletionsArgs),
+    /// Install the pages of the manual
+    #[command(after_help = "\
+Examples:
+  gypsum setup manual
+  man gypsum-change
+
+For root it writes to /usr/local/share/man, for another account to ~/.local/share/man.")]
+    Manual(ManualArgs),
     /// Have the package manager keep the shipped text of edited files before each upgrade
     #[command(after_help = "\
 Examples:

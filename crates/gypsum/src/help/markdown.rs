@@ -60,6 +60,11 @@ pub fn blocks(text: &str) -> Vec<Block> {
     blocks
 }
 
+/// The title of a document.
+pub fn title(text: &str) -> String {
+    text.lines().next().unwrap_or_default().trim_start_matches("# ").to_owned()
+}
+
 /// The document for a terminal of this width.
 pub fn lines(text: &str, width: usize) -> Vec<String> {
     let mut lines = Vec::new();

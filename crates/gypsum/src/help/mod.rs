@@ -8,7 +8,8 @@ mod usage;
 mod words;
 
 pub use first::FIRST;
-pub use short::most_used;
+pub use markdown::{Block, blocks, title as file_name};
+pub use short::{label, most_used, placed};
 pub use topics::TOPICS;
 pub use usage::{explained, is_help};
 pub use words::quoted;

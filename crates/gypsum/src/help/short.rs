@@ -100,7 +100,7 @@ fn is_help(arg: &Arg) -> bool {
 }
 
 /// A positional argument as it is typed: `DAEMON`, `[EDIT...]`.
-fn placed(arg: &Arg) -> String {
+pub fn placed(arg: &Arg) -> String {
     let many = arg.get_num_args().is_some_and(|range| range.max_values() > 1);
     let name = format!("{}{}", name_of(arg), if many { "..." } else { "" });
     if arg.is_required_set() { name } else { format!("[{name}]") }
@@ -114,7 +114,7 @@ fn name_of(arg: &Arg) -> String {
 }
 
 /// An argument as it is typed: `-n, --dry-run`, `--why TEXT`.
-fn label(arg: &Arg) -> String {
+pub fn label(arg: &Arg) -> String {
     if arg.is_positional() {
         return name_of(arg);
     }

@@ -19,6 +19,7 @@ mod help;
 mod history;
 mod housekeeping;
 mod interrupts;
+mod manual;
 mod merge;
 mod outputs;
 mod probation;

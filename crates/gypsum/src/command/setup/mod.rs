@@ -2,6 +2,7 @@
 
 mod boot;
 mod completions;
+mod manual;
 mod packages;
 
 use super::Context;
@@ -13,6 +14,7 @@ pub fn run(context: &Context, what: &SetupCommand) -> Result<ExitStatus, NoTarge
     match what {
         SetupCommand::Boot(asked) => boot::boot(context, asked),
         SetupCommand::Completions(asked) => completions::completions(context, asked),
+        SetupCommand::Manual(asked) => manual::manual(context, asked),
         SetupCommand::Packages(asked) => packages::packages(context, asked),
     }
 }

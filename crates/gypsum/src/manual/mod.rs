@@ -1,0 +1,102 @@
+//! The manual, made from what the help is made from: a page for each command, and one for each topic.
+
+mod page;
+mod place;
+
+use crate::args::Cli;
+use crate::help::{TOPICS, blocks, file_name};
+use clap::{Command, CommandFactory};
+use page::Page;
+
+/// A page: the folder of its section, its file, and its text.
+pub struct Written {
+    pub folder: String,
+    pub file: String,
+    pub text: String,
+}
+
+/// The topics that are pages: the word of `gypsum help`, and the section.
+const PAGES: [(&str, u8); 6] =
+    [("addresses", 7), ("edits", 7), ("checks", 7), ("formats", 7), ("safety", 7), ("profiles", 5)];
+
+/// Every key of a profile, behind the text about profiles.
+const KEYS: &str = include_str!("../../../../docs/profile-reference.md");
+
+/// All pages.
+pub fn pages() -> Vec<Written> {
+    let mut root = Cli::command();
+    root.build();
+    let mut pages = vec![of_root(&root)];
+    of_commands(&root, &mut Vec::new(), &mut pages);
+    pages.extend(PAGES.iter().filter_map(|(topic, section)| of_topic(topic, *section)));
+    pages
+}
+
+fn written(page: &Page, name: &str, section: u8) -> Written {
+    Written { folder: format!("man{section}"), file: format!("{name}.{section}"), text: page.text() }
+}
+
+fn of_root(root: &Command) -> Written {
+    let mut page = Page::new("gypsum", 1, "change a daemon's configuration safely");
+    page.section("SYNOPSIS");
+    page.usage("gypsum COMMAND DAEMON [OPTIONS]");
+    page.section("DESCRIPTION");
+    page.paragraph(
+        "Gypsum changes the configuration of one daemon on this host. It edits the file in the file's own style, keeps a \
+         backup, checks the result before it is live, reloads or restarts the service, checks its health, and restores \
+         the old configuration by itself if the service is unhealthy.",
+    );
+    page.section("COMMANDS");
+    for command in root.get_subcommands() {
+        let about = command.get_about().map(ToString::to_string).unwrap_or_default();
+        page.tagged(&format!("gypsum {}", command.get_name()), &[about]);
+    }
+    page.section("OPTIONS");
+    page.paragraph("Every command takes these.");
+    page.options(root, |arg| arg.is_global_set());
+    place::ends(&mut page, &see_also("gypsum"));
+    written(&page, "gypsum", 1)
+}
+
+fn of_commands(command: &Command, path: &mut Vec<String>, pages: &mut Vec<Written>) {
+    for inner in command.get_subcommands() {
+        path.push(inner.get_name().to_owned());
+        let name = format!("gypsum-{}", path.join("-"));
+        let mut page = Page::new(&name, 1, &inner.get_about().map(ToString::to_string).unwrap_or_default());
+        page.command(path, inner);
+        place::ends(&mut page, &see_also(&name));
+        pages.push(written(&page, &name, 1));
+        of_commands(inner, path, pages);
+        path.pop();
+    }
+}
+
+fn of_topic(name: &str, section: u8) -> Option<Written> {
+    let topic = TOPICS.iter().find(|topic| topic.name == name)?;
+    let file = match name {
+        "profiles" => "gypsum-profile".to_owned(),
+        name => format!("gypsum-{name}"),
+    };
+    let title = file_name(topic.text);
+    let mut page = Page::new(&file, section, &title);
+    page.section("DESCRIPTION");
+    page.document(&blocks(topic.text));
+    if name == "profiles" {
+        page.document(&blocks(KEYS));
+    }
+    page.section("SEE ALSO");
+    page.paragraph(&see_also(&file));
+    Some(written(&page, &file, section))
+}
+
+/// What is read next.
+fn see_also(own: &str) -> String {
+    let mut names: Vec<String> = ["gypsum", "gypsum-change", "gypsum-show", "gypsum-restore"]
+        .iter()
+        .map(|name| format!("{name}(1)"))
+        .chain(["gypsum-profile(5)".to_owned()])
+        .chain(["addresses", "edits", "checks"].iter().map(|name| format!("gypsum-{name}(7)")))
+        .collect();
+    names.retain(|name| !name.starts_with(&format!("{own}(")));
+    names.join(", ")
+}
