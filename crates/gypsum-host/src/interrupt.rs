@@ -6,6 +6,9 @@ use std::sync::{Arc, LazyLock};
 
 static REQUESTED: LazyLock<Arc<AtomicBool>> = LazyLock::new(Arc::default);
 
+/// Whether an interrupt ends this process at once, where that was asked for.
+static AT_ONCE: LazyLock<Arc<AtomicBool>> = LazyLock::new(|| Arc::new(AtomicBool::new(true)));
+
 /// Set once somebody wants out.
 pub fn flag() -> Arc<AtomicBool> {
     Arc::clone(&REQUESTED)
@@ -49,6 +52,11 @@ pub fn watch() -> io::Result<()> {
 ///
 /// If the signal cannot be caught.
 pub fn end_at_once(status: i32) -> io::Result<()> {
-    let at_once = Arc::new(AtomicBool::new(true));
+    let at_once = Arc::clone(&AT_ONCE);
     signal_hook::flag::register_conditional_shutdown(signal_hook::consts::SIGINT, status, at_once).map(|_| ())
+}
+
+/// From now on an interrupt is the business of the program that shows the answer.
+pub fn leave_to_another() {
+    AT_ONCE.store(false, Ordering::Relaxed);
 }

@@ -70,6 +70,9 @@ fn main() -> ExitCode {
             return ExitCode::from(not_parsed(root, &error, rest));
         }
     };
+    if cli.command.is_paged() && !cli.common.no_pager && !cli.common.json {
+        out::pager::begin();
+    }
     if let args::Command::Help { words } = &cli.command {
         let status = help::help(root, words, out::Terminal::new(&cli.common));
         return ExitCode::from(if out::is_written() { status } else { ExitStatus::NotRun }.code());
@@ -101,7 +104,10 @@ fn not_parsed(root: clap::Command, error: &clap::Error, words: &[String]) -> u8 
     if help::is_help(error) {
         match is_typed("-h") && !is_typed("--help") {
             true => help::brief(&root, words, out),
-            false => out.print(error.render().to_string().trim_end()),
+            false => {
+                out::pager::begin();
+                error.render().to_string().trim_end().lines().for_each(|line| out.print(line));
+            }
         }
         return if out::is_written() { ExitStatus::Success } else { ExitStatus::NotRun }.code();
     }

@@ -112,7 +112,7 @@ impl Shown<'_> {
     /// Prints the settings; whether there are none.
     fn settings(&self) -> bool {
         let (profile, everything, all) = (self.profile, self.words.is_empty(), self.all);
-        let mut list = List::new(self.context);
+        let mut list = List::new(self.context, self.context.out.is_screen && everything && !all);
         let mut commented_out = 0;
         let mut unset: Vec<(&String, &Setting)> = match all && everything {
             true => profile.setting.iter().collect(),
@@ -161,18 +161,35 @@ fn said_of(profile: &Profile, name: &str) -> Option<String> {
 /// come, since a large file has more of them than fit into memory.
 const ALIGNED: usize = 10_000;
 
+/// On a screen so many rows of a long dull list are shown.
+const SHOWN: usize = 4;
+/// A list is long from so many rows on that are shown no more.
+const LONG: usize = 6;
+
+/// One row of the list.
+struct Row {
+    cells: Vec<String>,
+    /// The block that it is in.
+    block: String,
+    /// Whether it is not in effect.
+    is_quiet: bool,
+    /// Whether it is one of many that nobody described: a table of names, the records of a zone.
+    is_dull: bool,
+}
+
 /// The rows of the list, under the name of their file.
 struct List<'a> {
     context: &'a Context,
+    /// Whether long dull lists are folded.
+    folds: bool,
     file: String,
-    rows: Vec<Vec<String>>,
-    quiet: Vec<bool>,
+    rows: Vec<Row>,
     widths: Option<Vec<usize>>,
 }
 
 impl<'a> List<'a> {
-    fn new(context: &'a Context) -> Self {
-        Self { context, file: String::new(), rows: Vec::new(), quiet: Vec::new(), widths: None }
+    fn new(context: &'a Context, folds: bool) -> Self {
+        Self { context, folds, file: String::new(), rows: Vec::new(), widths: None }
     }
 
     fn is_empty(&self) -> bool {
@@ -187,8 +204,12 @@ impl<'a> List<'a> {
             self.context.out.print(&styled(BOLD, &row.file));
         }
         let out = self.context.out;
-        self.rows.push(cells(row, out.is_screen.then(|| out.width.saturating_sub(32).max(16))));
-        self.quiet.push(row.commented_out || row.shadowed);
+        self.rows.push(Row {
+            cells: cells(row, out.is_screen.then(|| out.width.saturating_sub(32).max(16))),
+            block: row.address.rsplit_once("..").map_or("", |(block, _)| block).to_owned(),
+            is_quiet: row.commented_out || row.shadowed,
+            is_dull: row.about.is_none() && !row.shadowed && row.overrules.is_empty(),
+        });
         if self.rows.len() >= ALIGNED {
             self.print();
         }
@@ -196,13 +217,23 @@ impl<'a> List<'a> {
 
     fn print(&mut self) {
         let rows = std::mem::take(&mut self.rows);
-        let widths = self.widths.get_or_insert_with(|| widths(&rows, &[5, 34, 200]));
-        let lines = rows.iter().zip(self.quiet.drain(..)).map(|(row, quiet)| {
-            let line = in_columns(row, widths);
-            if quiet { styled(DIM, &line) } else { line }
-        });
+        let cells: Vec<Vec<String>> = rows.iter().map(|row| row.cells.clone()).collect();
+        let widths = self.widths.get_or_insert_with(|| widths(&cells, &[5, 34, 200]));
+        let mut lines = Vec::new();
+        // Rows of one block, one after the other, of which all are dull or none is.
+        for part in rows.chunk_by(|a, b| a.is_dull == b.is_dull && a.block == b.block) {
+            let is_long = self.folds && part[0].is_dull && part.len() >= SHOWN + LONG;
+            let shown = if is_long { SHOWN } else { part.len() };
+            for row in &part[..shown] {
+                let line = in_columns(&row.cells, widths);
+                lines.push(if row.is_quiet { styled(DIM, &line) } else { line });
+            }
+            if is_long {
+                let left = part.len() - shown;
+                lines.push(styled(DIM, &format!("       {left} more like these: --all lists them")));
+            }
+        }
         // One write for all of them.
-        let lines: Vec<String> = lines.collect();
         if !lines.is_empty() {
             self.context.out.print(&lines.join("\n"));
         }

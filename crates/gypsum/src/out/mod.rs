@@ -3,6 +3,7 @@
 
 mod json;
 mod marks;
+pub mod pager;
 mod screen;
 
 pub use marks::{for_terminal, styled, width};
@@ -89,7 +90,12 @@ impl Terminal {
     /// A line of the answer.
     pub fn print(self, text: &str) {
         let text = for_terminal(&Redactor::default().text(text), self.ascii);
-        note_failure(writeln!(AutoStream::new(io::stdout(), self.choice), "{text}"));
+        let has_colour = match self.choice {
+            ColorChoice::Auto => AutoStream::choice(&io::stdout()) != ColorChoice::Never,
+            choice => choice != ColorChoice::Never,
+        };
+        let text = if has_colour { text } else { anstream::adapter::strip_str(&text).to_string() };
+        note_failure(pager::line(text));
     }
 
     /// A line beside the answer.
@@ -142,6 +148,7 @@ fn note_failure(written: io::Result<()>) {
 
 /// Whether the answer could be written; where it could not, that is said.
 pub fn is_written() -> bool {
+    note_failure(pager::end());
     let failed = FAILED.lock().unwrap_or_else(std::sync::PoisonError::into_inner).take();
     if let Some(why) = &failed {
         eprintln!("gypsum: the answer could not be written: {why}");

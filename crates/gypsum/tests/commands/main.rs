@@ -22,6 +22,7 @@ mod interrupts;
 mod manual;
 mod merge;
 mod outputs;
+mod paging;
 mod probation;
 mod real;
 mod records;

@@ -3,12 +3,14 @@
 #
 #   fetch-upgrade.sh SUITE DIR      such as: fetch-upgrade.sh trixie /var/tmp/gypsum-trees/upgrade
 #
-# Needs root and the package source of this machine. It takes about a minute, and nothing where DIR is complete. In the
+# Needs root and the package source of this machine. It takes about a minute, and nothing where DIR is complete for what is installed here. In the
 # host, DIR/apt-get is apt-get with these packages alone.
 set -euo pipefail
 suite=$1 dir=$2
 packages='openssh-server nginx-light redis-server squid mariadb-server bind9'
-[[ ! -e $dir/.complete ]] || exit 0
+# What is needed depends on what is installed here, which a host of the lab has, too.
+installed=$(dpkg-query -W | sha256sum)
+[[ $(cat "$dir/.complete" 2>/dev/null) != "$installed" ]] || exit 0
 lists=(/etc/apt/sources.list.d/*.sources /etc/apt/sources.list)
 source=$( { cat "${lists[@]}" 2>/dev/null || true; } | grep -Eo '[a-z+]+://[^ ]+/debian/?( |$)' | head -n 1 | tr -d ' ')
 [[ $source ]] || { echo "the package manager of this machine has no source of Debian" >&2; exit 1; }
@@ -23,4 +25,4 @@ chmod +x "$dir/apt-get"
 "$dir/apt-get" update -qq
 "$dir/apt-get" install --download-only -y -qq $packages >"$dir.log" 2>&1 || { tail "$dir.log" >&2; exit 1; }
 chmod -R a+rX "$dir"
-touch "$dir/.complete"
+echo "$installed" >"$dir/.complete"

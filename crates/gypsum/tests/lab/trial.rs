@@ -204,6 +204,14 @@ fn traces_of(lab: &Lab, change: &dyn Fn(&str, &str), values: &[&str; 3]) -> Vec<
     let after = snapshot(lab);
     let other = before.symmetric_difference(&after).filter(|line| !by_itself.contains(subject(line)));
     let mut traces: Vec<String> = other.cloned().collect();
+    // Of a cache that every client may have made anew, its folder has the time.
+    let is_cache = |subject: &str| subject.ends_with("/pg_internal.init");
+    let folders: Vec<String> = traces
+        .iter()
+        .filter(|line| is_cache(subject(line)))
+        .filter_map(|line| subject(line).rsplit_once('/').map(|(folder, _)| folder.to_owned()))
+        .collect();
+    traces.retain(|line| !is_cache(subject(line)) && !folders.iter().any(|folder| folder == subject(line)));
     let logs = logged(lab);
     values[1..].iter().for_each(|value| change(value, "--no-trial"));
     let by_asking = logged(lab) - logs;
