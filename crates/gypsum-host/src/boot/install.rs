@@ -82,6 +82,13 @@ pub fn remove() -> Result<Vec<PathBuf>, Error> {
     Ok(files)
 }
 
+/// The units as a package has them, for a program at this path: their names, and their texts.
+pub fn packaged_units(program: &str) -> [(&'static str, String); 2] {
+    let texts = [early_unit(program), late_unit(program)].map(|text| text.replace(HEAD, ""));
+    let [early, late] = texts;
+    [(UNITS[0], early), (UNITS[1], late)]
+}
+
 fn enable(words: &[&str]) -> Result<(), Error> {
     let argv: Vec<String> = words.iter().map(|word| (*word).to_owned()).collect();
     let line = argv.join(" ");

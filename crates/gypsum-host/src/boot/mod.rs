@@ -7,7 +7,7 @@
 mod install;
 mod way;
 
-pub use install::{install, remove};
+pub use install::{install, packaged_units, remove};
 pub use way::{early, late};
 
 /// The first word of the own program's command line that means: the host has started.

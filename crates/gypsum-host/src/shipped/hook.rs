@@ -14,6 +14,13 @@ pub const FILE: &str = "/etc/dpkg/dpkg.cfg.d/gypsum";
 /// How long the program may take, in seconds.
 const SECONDS: u32 = 20;
 
+const HEAD: &str = "# Written by `gypsum setup packages`; `gypsum setup packages --remove` takes it away.\n";
+
+/// The file as a package has it, for a program at this path.
+pub fn packaged(program: &str) -> String {
+    text(program).replace(HEAD, "")
+}
+
 /// What the file holds for the program at `program`.
 fn text(program: &str) -> String {
     let guard = |when: &str, what: &str, told: &str| {
@@ -24,7 +31,7 @@ fn text(program: &str) -> String {
     let before = guard("install|unpack", "--keep", ">/dev/null 2>&1");
     let after = guard("install|configure", "--tell", "2>/dev/null");
     format!(
-        "# Written by `gypsum setup packages`; `gypsum setup packages --remove` takes it away.\n# It keeps the shipped text of edited files before an upgrade, and says afterwards what waits.\npre-invoke={before}\npost-invoke={after}\n"
+        "{HEAD}# It keeps the shipped text of edited files before an upgrade, and says afterwards what waits.\npre-invoke={before}\npost-invoke={after}\n"
     )
 }
 

@@ -46,6 +46,14 @@ pub struct ManualArgs {
     pub to: Option<std::path::PathBuf>,
 }
 
+/// What a package of Gypsum has besides the program.
+#[derive(Clone, Debug, Args)]
+pub struct PackageFilesArgs {
+    /// The folder that stands for the root of the host
+    #[arg(long, value_name = "DIR")]
+    pub to: std::path::PathBuf,
+}
+
 /// What is installed on request.
 #[derive(Clone, Debug, Subcommand)]
 pub enum SetupCommand {
@@ -84,4 +92,11 @@ Examples:
 
 It writes one file for dpkg. What it runs ends with 0 whatever happens, so that an upgrade never fails by it.")]
     Packages(PackagesArgs),
+    /// Write the files of a package of Gypsum, for those who build one
+    #[command(after_help = "\
+Example:
+  gypsum setup package-files --to target/package
+
+The manual, completion, boot units, the hook of dpkg and the folders, for a program in /usr/bin.")]
+    PackageFiles(PackageFilesArgs),
 }

@@ -12,6 +12,7 @@ mod around;
 mod clients;
 mod complaints;
 mod daemons;
+mod deb;
 mod effects;
 mod enrol;
 mod guardian;

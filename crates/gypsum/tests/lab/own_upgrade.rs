@@ -62,7 +62,7 @@ fn a_probation_ends_as_promised_or_says_what_to_do() {
 }
 
 /// Puts a program of this machine into the host.
-fn put(lab: &Lab, program: &std::ffi::OsStr, path: &str) {
+pub fn put(lab: &Lab, program: &std::ffi::OsStr, path: &str) {
     let bytes = std::fs::File::open(program).unwrap_or_else(|error| panic!("{}: {error}", program.display()));
     let mut copy = lab.command(&["sh", "-c", &format!("cat > {path}; chmod 755 {path}")]);
     assert!(copy.stdin(bytes).status().unwrap().success());

@@ -3,6 +3,7 @@
 mod boot;
 mod completions;
 mod manual;
+mod package_files;
 mod packages;
 
 use super::Context;
@@ -15,6 +16,7 @@ pub fn run(context: &Context, what: &SetupCommand) -> Result<ExitStatus, NoTarge
         SetupCommand::Boot(asked) => boot::boot(context, asked),
         SetupCommand::Completions(asked) => completions::completions(context, asked),
         SetupCommand::Manual(asked) => manual::manual(context, asked),
+        SetupCommand::PackageFiles(asked) => package_files::package_files(context, asked),
         SetupCommand::Packages(asked) => packages::packages(context, asked),
     }
 }
