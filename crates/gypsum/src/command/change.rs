@@ -203,15 +203,17 @@ fn reading_of(what: &str) -> Result<Reading, Error> {
     Ok(Reading { name, source, of: None })
 }
 
-/// A time as it is typed: `10s`, `2m`.
+/// A time as it is typed: `10s`, `2m`, `3d`; a day has 24 hours.
 fn time_of(option: &str, text: &str) -> Result<Duration, Error> {
     if text == "0" {
         return Ok(Duration::ZERO);
     }
-    let time = text.parse::<jiff::SignedDuration>().ok().and_then(|time| Duration::try_from(time).ok());
+    let days = jiff::SpanRelativeTo::days_are_24_hours();
+    let span = text.parse::<jiff::Span>().ok().and_then(|span| span.to_duration(days).ok());
+    let time = span.and_then(|time| Duration::try_from(time).ok());
     time.ok_or_else(|| {
         Error::usage(format!("{option} {text:?} is no time"))
-            .help(format!("for example {option} 10s; 0 does not wait"))
+            .help(format!("for example {option} 10s, {option} 5m or {option} 3d"))
     })
 }
 

@@ -1,4 +1,4 @@
-//! Real edits as they are typed in a shell: those that the README shows, and the situations that
+//! Real edits as they are typed in a shell: the usual ones, and the situations that
 //! administrators meet. Each is run on fresh files; what it changes and says is compared with `real/edits.txt`.
 //! `SNAPSHOTS=overwrite cargo test --test commands` draws it anew.
 
@@ -123,24 +123,20 @@ fn run(line: &str, number: usize) -> String {
     told
 }
 
-/// The commands of the README's list of real edits.
-fn shown_in_the_readme() -> Vec<String> {
-    let readme = fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../README.md")).unwrap();
-    let section = readme.split("## Real edits").nth(1).unwrap().split("\n## ").next().unwrap();
-    let lines = section
-        .lines()
-        .filter_map(|line| line.strip_prefix("    "))
-        .filter(|line| line.starts_with("gypsum "));
+/// The usual edits, a line each, some with a remark behind it.
+fn usual(folder: &Path) -> Vec<String> {
+    let text = fs::read_to_string(folder.join("usual.sh")).unwrap();
+    let lines = text.lines().filter(|line| line.starts_with("gypsum "));
     lines.map(|line| line.split("   # ").next().unwrap().trim_end().to_owned()).collect()
 }
 
 #[test]
 fn real_edits_do_what_they_are_shown_to_do() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/commands/real");
-    let shown = shown_in_the_readme();
-    assert!(shown.len() >= 25, "the README shows {} edits", shown.len());
-    let mut told = String::from("In the README\n=============\n\n");
-    for (n, line) in shown.iter().enumerate() {
+    let usual = usual(&folder);
+    assert!(usual.len() >= 25, "{} edits", usual.len());
+    let mut told = String::from("Usual edits\n===========\n\n");
+    for (n, line) in usual.iter().enumerate() {
         told += &run(line, n + 1);
     }
     told += "\nSituations\n==========\n";

@@ -13,6 +13,7 @@ mod clients;
 mod complaints;
 mod daemons;
 mod deb;
+mod documents;
 mod effects;
 mod enrol;
 mod guardian;

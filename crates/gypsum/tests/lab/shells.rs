@@ -10,8 +10,8 @@ const TYPED: [(&str, &str); 7] = [
     ("gypsum change sshd PasswordAuthentication=n\\t", "gypsum change sshd PasswordAuthentication=no "),
     ("gypsum restore sshd --dr\\t", "gypsum restore sshd --dry-run "),
     (
-        "gypsum change sshd --must 'ssh 127.0.0.1:22 withh\\t",
-        "gypsum change sshd --must 'ssh 127.0.0.1:22 withholds' ",
+        "gypsum change sshd --must 'ssh 127.0.0.1:22 user porter withh\\t",
+        "gypsum change sshd --must 'ssh 127.0.0.1:22 user porter withholds' ",
     ),
     ("gypsum check sshd --profile /etc/hostn\\t", "gypsum check sshd --profile /etc/hostname "),
 ];
