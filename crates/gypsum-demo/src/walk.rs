@@ -1,4 +1,4 @@
-//! The walk: five steps with the boards, each with its announced end.
+//! The walk: seven steps with the boards, each with its announced end.
 
 use crate::DAEMON;
 use crate::host::Host;
@@ -7,6 +7,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
+
+/// So many lines of the report are shown.
+const REPORTED: usize = 12;
 
 type Say<'a> = &'a mut dyn FnMut(&str);
 
@@ -33,7 +36,9 @@ pub fn walk(
     walk.misspelt()?;
     walk.breaks_the_service()?;
     walk.killed_in_the_middle()?;
+    walk.on_probation()?;
     walk.list()?;
+    walk.report()?;
     let astray = walk.astray;
     (walk.say)("");
     (walk.say)(&match astray {
@@ -79,8 +84,8 @@ impl Walk<'_> {
 
     fn breaks_the_service(&mut self) -> Result<(), String> {
         self.step(
-            "A value that every checker accepts, and that breaks the service",
-            "quay=east is valid, but no ferry leaves from there: the boards stay empty.",
+            "A fault that only a client sees",
+            "quay=east passes every checker, but no ferry leaves from there: the boards stay empty.",
         );
         let before = self.config()?;
         let status = self.gypsum(&["change", DAEMON, "quay=east"])?;
@@ -123,6 +128,37 @@ impl Walk<'_> {
         let status = self.gypsum(&["recover", DAEMON])?;
         let healthy = self.config()? == before && self.host.ask()?.contains("Oyster Island");
         self.expect(status == 4 && healthy, "status 4, the old file is back, and boards show departures");
+        Ok(())
+    }
+
+    fn on_probation(&mut self) -> Result<(), String> {
+        self.step(
+            "A change on probation",
+            "It is healthy and live, and restored after 2 s unless somebody keeps it: for a change\n\
+             that may shut out the person who makes it.",
+        );
+        let before = self.config()?;
+        let status = self.gypsum(&["change", DAEMON, "rows=9", "--probation", "2s", "-q"])?;
+        let is_live = self.config()? != before;
+        self.expect(status == 8 && is_live, "status 8, and the new file is live");
+        let status = self.gypsum(&["follow", DAEMON, "-q"])?;
+        let is_old = self.config()? == before;
+        self.expect(status == 4 && is_old, "status 4: nobody kept it, and the old file is back");
+        Ok(())
+    }
+
+    fn report(&mut self) -> Result<(), String> {
+        self.step("The report", "One page of a change, for a ticket: as .html, or as .md.");
+        let file = self.host.root().join("change-1.md");
+        let path = file.display().to_string();
+        let status = self.gypsum(&["changes", DAEMON, "1", "--report", &path])?;
+        let text = fs::read_to_string(&file).unwrap_or_default();
+        let root = self.host.root().display().to_string();
+        text.replace(&root, "...").lines().take(REPORTED).for_each(|line| (self.say)(line));
+        self.expect(
+            status == 0 && text.contains("summer timetable"),
+            "status 0, and the page says why it was made",
+        );
         Ok(())
     }
 
@@ -200,10 +236,10 @@ impl Walk<'_> {
 
     /// The same, with what it says.
     fn hear(&mut self, words: &[&str]) -> Result<(i32, String), String> {
-        (self.say)(&format!("$ gypsum {}", shell(words)));
+        let root = self.host.root().display().to_string();
+        (self.say)(&format!("$ gypsum {}", shell(words).replace(&root, "...")));
         let ran = self.command(words).output().map_err(text)?;
         self.go_on()?;
-        let root = self.host.root().display().to_string();
         let said = [ran.stdout, ran.stderr]
             .map(|bytes| String::from_utf8_lossy(&bytes).replace(&root, "..."))
             .concat();
