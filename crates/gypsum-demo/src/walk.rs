@@ -85,7 +85,8 @@ impl Walk<'_> {
     fn breaks_the_service(&mut self) -> Result<(), String> {
         self.step(
             "A fault that only a client sees",
-            "quay=east passes every checker, but no ferry leaves from there: the boards stay empty.",
+            "quay=east passes every checker, but no ferry leaves from there: the boards\n\
+             stay empty.",
         );
         let before = self.config()?;
         let status = self.gypsum(&["change", DAEMON, "quay=east"])?;
@@ -134,8 +135,8 @@ impl Walk<'_> {
     fn on_probation(&mut self) -> Result<(), String> {
         self.step(
             "A change on probation",
-            "It is healthy and live, and restored after 2 s unless somebody keeps it: for a change\n\
-             that may shut out the person who makes it.",
+            "It is healthy and live, and restored after 2 s unless somebody keeps it: for a\n\
+             change that may shut out the person who makes it.",
         );
         let before = self.config()?;
         let status = self.gypsum(&["change", DAEMON, "rows=9", "--probation", "2s", "-q"])?;

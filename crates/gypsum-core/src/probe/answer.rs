@@ -154,7 +154,7 @@ impl Answer {
         let (to, word) = (self.shown(), &self.word);
         match self.is_state {
             true => format!("{to} is {word}, and was {before} before"),
-            false => format!("answers {word} to {to}, and answered {before} before"),
+            false => format!("{to}: {word} now, {before} before"),
         }
     }
 
@@ -288,7 +288,7 @@ impl Measure {
         match old {
             Some(old) => failed.changed(&old.word),
             None if failed.is_state => format!("{} is {}", failed.shown(), failed.word),
-            None => format!("answers {} to {}", failed.word, failed.shown()),
+            None => format!("{}: {}", failed.shown(), failed.word),
         }
     }
 }
@@ -409,14 +409,14 @@ mod tests {
         assert_eq!(judged(&old), Ok("answers 200, 200, as before".into()));
         assert_eq!(judged(&[ask("/b", Grade::Served, "200")]), Ok("answers 200, as before".into()));
         // One that is new has no measure.
-        let new = "answers 502 to /c; nothing was asked there before";
+        let new = "/c: 502; nothing was asked there before";
         assert_eq!(
             judged(&[old[0].clone(), old[1].clone(), ask("/c", Grade::Failed, "502")]),
             Ok(new.into())
         );
         // At another place, where nobody is served.
         assert!(judged(&[ask("/c", Grade::Failed, "502"), ask("/d", Grade::Failed, "502")]).is_err());
-        let why = "answers 404 to /b, and answered 200 before";
+        let why = "/b: 404 now, 200 before";
         assert_eq!(judged(&[old[0].clone(), ask("/b", Grade::Refused, "404")]), Err(why.into()));
         let none = Measure::default();
         assert!(none.judge(&[ask("/a", Grade::Refused, "404")]).is_ok(), "a refusal may be meant");

@@ -129,6 +129,6 @@ mod tests {
             said(&["220 x\r\n", "250-x\r\n"], short),
             "takes the connection; an answer to EHLO x does not come within 200 ms"
         );
-        assert_eq!(said(&["554 no\r\n", "250 x\r\n", "221 x\r\n"], limit), "answers 554 to its greeting");
+        assert_eq!(said(&["554 no\r\n", "250 x\r\n", "221 x\r\n"], limit), "its greeting: 554");
     }
 }

@@ -190,13 +190,18 @@ impl Context {
         if self.out.json || !std::io::stderr().is_terminal() {
             return;
         }
-        for notice in take_notices(&self.state) {
+        let notices = take_notices(&self.state);
+        let more = notices.len().saturating_sub(MOST_NOTICES);
+        for notice in notices.into_iter().skip(more) {
             let text = format!("While nobody looked on: {}", notice.message);
             for line in [Some(text), notice.failed].into_iter().flatten() {
                 wrapped(&line, self.out.width)
                     .iter()
                     .for_each(|line| self.out.eprint(&styled(WARNING, line)));
             }
+        }
+        if more > 0 {
+            self.out.eprint(&styled(WARNING, &format!("and {more} earlier ones: gypsum changes")));
         }
     }
 
@@ -228,6 +233,9 @@ impl Context {
         status
     }
 }
+
+/// So many changes that ended while nobody looked on are told one by one, the last ones.
+const MOST_NOTICES: usize = 3;
 
 /// More of a file is not compared or merged, in bytes.
 const MOST_BYTES: usize = 512 << 20;

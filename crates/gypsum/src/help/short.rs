@@ -30,10 +30,10 @@ const SHOWN: [(&str, &[&str]); 7] = [
     ("merge", &["dry_run", "answer", "take", "keep_mine", "against", "within", "why", "yes"]),
 ];
 
-/// The command that these words are of, and its own words. An option that is in front has no say in it.
+/// The command that these words are of, and its own words. Options in front, and their values, have no say in it.
 pub fn command_of<'a>(root: &'a Command, words: &[String]) -> Option<(Vec<String>, &'a Command)> {
     let mut words = words.iter().filter(|word| !word.starts_with('-'));
-    let mut command = root.find_subcommand(words.next()?)?;
+    let mut command = words.find_map(|word| root.find_subcommand(word))?;
     let mut path = vec![command.get_name().to_owned()];
     while let Some(inner) = words.next().and_then(|word| command.find_subcommand(word)) {
         command = inner;

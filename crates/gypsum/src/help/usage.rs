@@ -95,7 +95,8 @@ pub fn explained(root: &Command, error: &clap::Error, words: &[String]) -> Error
 fn unknown_word(root: &Command, error: &clap::Error, words: &[String]) -> Error {
     let word = context(error, ContextKind::InvalidSubcommand).first().cloned().unwrap_or_default();
     let behind: Vec<String> = words.iter().skip_while(|typed| **typed != word).skip(1).cloned().collect();
-    let known: Vec<&str> = match command_of(root, words) {
+    let before: Vec<String> = words.iter().take_while(|typed| **typed != word).cloned().collect();
+    let known: Vec<&str> = match command_of(root, &before) {
         Some((_, command)) => command.get_subcommands().map(Command::get_name).collect(),
         None => root.get_subcommands().map(Command::get_name).collect(),
     };

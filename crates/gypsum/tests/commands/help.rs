@@ -11,7 +11,7 @@ fn run(words: &[&str]) -> (i32, String, String) {
 
 #[test]
 fn a_wrong_line_ends_with_2_and_names_a_right_one() {
-    let table: [(&[&str], &str); 23] = [
+    let table: [(&[&str], &str); 24] = [
         (&["status", "sshd"], "try: gypsum health sshd\n"),
         (&["list"], "try: gypsum daemons\n"),
         (&["set", "sshd", "Port=22"], "try: gypsum change sshd Port=22\n"),
@@ -28,6 +28,7 @@ fn a_wrong_line_ends_with_2_and_names_a_right_one() {
             &["change", "sshd", "a=b", "--acept=value"],
             "did you mean: gypsum change sshd a=b --accept=value\n",
         ),
+        (&["--color", "never", "change", "sshd", "--dryrun"], "--color never change sshd --dry-run\n"),
         (&["change"], "for example: gypsum change sshd MaxAuthTries=4"),
         (&["change", "sshd", "--why"], "--why needs a value"),
         (&["change", "sshd", "a=b", "--watch", "3d"], "--watch needs 2 values"),

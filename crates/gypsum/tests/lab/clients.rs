@@ -36,18 +36,18 @@ const SERVICES: [Service; 13] = [
             (&["smtpd_tls_cert_file=/etc/ssl/certs/quay.pem"], "TLS is not offered, and was offered before"),
             (
                 &["virtual_alias_maps=hash:/etc/postfix/nowhere", "--accept", "missing-file"],
-                "answers 451 to RCPT TO:<root>, and answered 250 before",
+                "RCPT TO:<root>: 451 now, 250 before",
             ),
             (
                 &["smtpd_milters=inet:127.0.0.1:9", "milter_default_action=tempfail"],
-                "answers 451 to MAIL FROM:<>, and answered 250 before",
+                "MAIL FROM:<>: 451 now, 250 before",
             ),
         ],
         kept: &[
             (&["smtpd_banner=quay ready"], ", as before"),
             (
                 &["smtpd_recipient_restrictions=reject"],
-                "answers 554 to RCPT TO:<root>, and answered 250 before",
+                "RCPT TO:<root>: 554 now, 250 before",
             ),
         ],
     },
@@ -61,10 +61,10 @@ const SERVICES: [Service; 13] = [
             systemctl start named; sleep 0.5",
         client: "dig +short +time=2 @127.0.0.1 ns.saltmarsh.example",
         well: "127.0.0.1",
-        broken: &[(&["--add", "acl quays..192.0.2.0/24", "--delete", "acl quays..127.0.0.0/8"], "answers REFUSED to SOA saltmarsh.example, and answered ")],
+        broken: &[(&["--add", "acl quays..192.0.2.0/24", "--delete", "acl quays..127.0.0.0/8"], "SOA saltmarsh.example: REFUSED now, ")],
         kept: &[
             (&["options..recursion=no"], ", as before"),
-            (&["--add", "options..allow-query..none", "--delete", "options..allow-query..quays"], "answers REFUSED to SOA saltmarsh.example, and answered "),
+            (&["--add", "options..allow-query..none", "--delete", "options..allow-query..quays"], "SOA saltmarsh.example: REFUSED now, "),
         ],
     },
     Service {
@@ -85,11 +85,11 @@ const SERVICES: [Service; 13] = [
         well: "OK",
         broken: &[(
             &["maxmemory=1", "--accept", "unlikely-value"],
-            "answers -OOM to SETEX gypsum 0 x, and answered -ERR before",
+            "SETEX gypsum 0 x: -OOM now, -ERR before",
         )],
         kept: &[
             (&["timeout=300"], ", as before"),
-            (&["requirepass=kelp77harbour"], "answers -NOAUTH to PING, and answered +PONG before"),
+            (&["requirepass=kelp77harbour"], "PING: -NOAUTH now, +PONG before"),
         ],
     },
     Service {
@@ -102,11 +102,11 @@ const SERVICES: [Service; 13] = [
         broken: &[
             (
                 &["--in", "/etc/nginx/sites-enabled/boards", "server..location /..try_files=/nowhere =404"],
-                "answers 404 to http://boards.saltmarsh.example:8080/, and answered 200 before",
+                "http://boards.saltmarsh.example:8080/: 404 now, 200 before",
             ),
             (
                 &["--in", "/etc/nginx/sites-enabled/boards", "--add", "server..return=302 http://pier.saltmarsh.example:8080/"],
-                "answers redirects without an end to http://boards.saltmarsh.example:8080/, and answered 200 before",
+                "http://boards.saltmarsh.example:8080/: redirects without an end now, 200 before",
             ),
         ],
         kept: &[(&["http..keepalive_timeout=70"], ", as before")],
@@ -120,7 +120,7 @@ const SERVICES: [Service; 13] = [
         well: "200",
         broken: &[(
             &["--add", "frontend boards..http-request=deny if { hdr(host) -i pier.saltmarsh.example }", "--first"],
-            "answers 403 to http://pier.saltmarsh.example/, and answered 200 before",
+            "http://pier.saltmarsh.example/: 403 now, 200 before",
         )],
         kept: &[(&["frontend boards..maxconn=200"], ", as before")],
     },
@@ -184,7 +184,7 @@ const SERVICES: [Service; 13] = [
         broken: &[],
         kept: &[
             (&["makestep=1 5"], "answers the time, as before"),
-            (&["allow=192.0.2.0/24"], "answers nothing to a question, and answered the time before"),
+            (&["allow=192.0.2.0/24"], "a question: nothing now, the time before"),
         ],
     },
     Service {
@@ -235,7 +235,7 @@ fn what_breaks_clients_elsewhere_is_seen_at_an_address_that_they_reach() {
         lab.gypsum(&["change", "nginx", "-y", "--no-trial", "--add", "geo $guest..192.0.2.0/24=1"]);
     let said = document.to_string();
     assert_eq!(status, 4, "{said}");
-    let why = "answers 503 to http://192.0.2.9:8080/, and answered 200 before";
+    let why = "http://192.0.2.9:8080/: 503 now, 200 before";
     assert!(said.contains(why), "{said}");
     assert_eq!(seen(), "200");
 }
@@ -258,7 +258,7 @@ fn what_clients_asked_is_answered_as_before() {
     let moved = ["change", "nginx", "-y", "--no-trial", "--piece", "/root/piece", "--under", "server"];
     let (status, document) = lab.gypsum(&moved);
     assert_eq!(status, 4, "{document:#}");
-    let why = "answers 404 to http://127.0.0.1/boards/east.html, and answered 200 before";
+    let why = "http://127.0.0.1/boards/east.html: 404 now, 200 before";
     assert!(document.to_string().contains(why), "{document:#}");
     let (status, document) = lab.gypsum(&[&moved[..], &["--no-replay"]].concat());
     assert_eq!(status, 0, "{document:#}");

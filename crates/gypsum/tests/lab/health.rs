@@ -176,7 +176,7 @@ fn the_answer_from_before_is_the_measure() {
     // Nobody was served before, so another refusal takes nothing from anyone; both are named.
     let (status, verdict, report) = change("server..location /..return=403");
     assert_eq!((status, verdict.as_deref()), (0, Some("kept")), "{report}");
-    assert!(report.contains("answers 403 to http://127.0.0.1/, and answered 404 before"), "{report}");
+    assert!(report.contains("http://127.0.0.1/: 403 now, 404 before"), "{report}");
     // An error of the server is worse.
     let (status, verdict, report) = change("server..location /..return=503");
     assert_eq!((status, verdict.as_deref()), (4, Some("restored")), "{report}");

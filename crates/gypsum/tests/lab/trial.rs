@@ -274,7 +274,7 @@ const FAULTS: [Fault; 9] = [
             for n in 1 2 3; do curl -s -A Mozilla -o /dev/null http://127.0.0.1/east/; done",
         edits: &["--add", "VirtualHost *:80..Redirect=gone /east/"],
         rule: "trial",
-        says: "what clients asked: answers 410 to http://127.0.0.1/east/, and answered 200 before",
+        says: "what clients asked: http://127.0.0.1/east/: 410 now, 200 before",
     },
     Fault {
         daemon: "dovecot",
@@ -306,7 +306,7 @@ const FAULTS: [Fault; 9] = [
         start: PROXY,
         edits: &["frontend boards..default_backend=spare"],
         rule: "trial",
-        says: "answers 503 to http://127.0.0.1/, and answered 200 before",
+        says: "http://127.0.0.1/: 503 now, 200 before",
     },
     Fault {
         daemon: "nginx",
