@@ -2,7 +2,7 @@
 //! format has a second reader, that one is asked, too.
 
 use super::scope::{Item, Scope, Scoped, What};
-use crate::doc::{Document, Kind};
+use crate::doc::{Dialect, Document, Kind};
 use crate::finding::Finding;
 use crate::text::{Splice, apply};
 use crate::witness::Witness;
@@ -92,6 +92,7 @@ pub fn proven(
     for (entry, by) in &ledger.counts {
         *wanted.entry(entry.clone()).or_default() += by;
     }
+    let wanted = under_new_titles(wanted, ledger, new.dialect());
     let read = Scoped::of(&new, &|_| None);
     let found = count(&read);
     let differs = wanted.iter().find(|(entry, count)| found.get(*entry).copied().unwrap_or(0) != **count);
@@ -104,6 +105,36 @@ pub fn proven(
     }
     witnessed(&new, old, mine.doc, ledger).map_err(cannot)?;
     Ok(new.source().to_vec())
+}
+
+/// What is wanted, where a block is called by a setting in it that has another value now.
+fn under_new_titles(
+    wanted: BTreeMap<Entry, i64>,
+    ledger: &Ledger,
+    dialect: &Dialect,
+) -> BTreeMap<Entry, i64> {
+    let first = |value: &str| value.split_whitespace().next().unwrap_or_default().to_owned();
+    let called_by = |(path, name, value): &Entry| {
+        let title = path.last()?;
+        let mut blocks = dialect.identified_by.iter().filter(|(_, by)| dialect.same(name, by.as_bytes()));
+        blocks.find_map(|(block, _)| (*title == format!("{block} {}", first(value))).then_some(block))
+    };
+    let gone = ledger.counts.iter().filter(|(_, by)| **by < 0);
+    let renamed = gone.filter_map(|(entry, _)| {
+        let block = called_by(entry)?;
+        let comes = |(other, by): &(&Entry, &i64)| **by > 0 && other.0 == entry.0 && other.1 == entry.1;
+        let ((_, _, value), _) = ledger.counts.iter().find(comes)?;
+        Some((entry.0.clone(), format!("{block} {}", first(value))))
+    });
+    let renamed: Vec<(Vec<String>, String)> = renamed.collect();
+    let mut told = BTreeMap::new();
+    for ((mut path, name, value), count) in wanted {
+        if let Some((old, title)) = renamed.iter().find(|(old, _)| path.starts_with(old)) {
+            path[old.len() - 1].clone_from(title);
+        }
+        *told.entry((path, name, value)).or_default() += count;
+    }
+    told
 }
 
 fn count(scoped: &Scoped<'_>) -> BTreeMap<Entry, i64> {
