@@ -92,10 +92,9 @@ fn main() -> ExitCode {
 
 /// Help goes to standard output with status 0, a wrong word to standard error with 2, and to standard output as a
 /// document if one was asked for.
-fn not_parsed(root: clap::Command, error: &clap::Error, words: &[String]) -> u8 {
+fn not_parsed(mut root: clap::Command, error: &clap::Error, words: &[String]) -> u8 {
     let is_typed = |word: &str| words.iter().any(|typed| typed == word);
     let out = out::Terminal::plain(is_typed("--json"));
-    let mut root = root;
     root.build();
     if words.is_empty() {
         out.eprint(help::FIRST);

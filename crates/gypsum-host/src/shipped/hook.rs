@@ -4,9 +4,7 @@
 //! each is a guard that ends with 0, whatever becomes of the program, within a time.
 
 use crate::error::Error;
-use crate::installing::{own_program, write_whole};
-use std::fs;
-use std::io;
+use crate::installing::{own_program, remove_whole, write_whole};
 use std::path::{Path, PathBuf};
 
 /// The file of dpkg that has the hook.
@@ -57,11 +55,7 @@ pub fn install() -> Result<PathBuf, Error> {
 ///
 /// If it cannot be removed.
 pub fn remove() -> Result<bool, Error> {
-    match fs::remove_file(FILE) {
-        Ok(()) => Ok(true),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
-        Err(error) => Err(Error::file("remove", Path::new(FILE), error)),
-    }
+    remove_whole(Path::new(FILE))
 }
 
 #[cfg(test)]

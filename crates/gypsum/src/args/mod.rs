@@ -141,25 +141,12 @@ impl Command {
 impl Command {
     /// Whether its answer may be long, and is there at once: then it is shown page by page.
     pub fn is_paged(&self) -> bool {
-        match self {
-            Self::Show { .. } | Self::Diff(_) | Self::Daemons { .. } | Self::Settings | Self::Help { .. } => {
-                true
-            }
-            Self::Changes(asked) => asked.report.is_none(),
-            Self::Drafts { discard, .. } => discard.is_none(),
-            Self::Check { .. }
-            | Self::Health { .. }
-            | Self::Follow { .. }
-            | Self::Enrol { .. }
-            | Self::Change { .. }
-            | Self::Edit { .. }
-            | Self::Merge(_)
-            | Self::Restore { .. }
-            | Self::Keep { .. }
-            | Self::Recover { .. }
-            | Self::Setup { .. }
-            | Self::Demo { .. } => false,
-        }
+        let has_a_report = matches!(self, Self::Changes(asked) if asked.report.is_some());
+        let asks_the_host = matches!(
+            self,
+            Self::Check { .. } | Self::Health { .. } | Self::Follow { .. } | Self::Enrol { .. }
+        );
+        self.only_answers() && !has_a_report && !asks_the_host
     }
 
     /// Whether it makes a change as the settings say. One that ends or takes back a change does not need them.

@@ -169,12 +169,24 @@ const LONG: usize = 6;
 /// One row of the list.
 struct Row {
     cells: Vec<String>,
-    /// The block that it is in.
-    block: String,
     /// Whether it is not in effect.
     is_quiet: bool,
     /// Whether it is one of many that nobody described: a table of names, the records of a zone.
     is_dull: bool,
+}
+
+impl AsRef<[String]> for Row {
+    fn as_ref(&self) -> &[String] {
+        &self.cells
+    }
+}
+
+impl Row {
+    /// The block that it is in: its address without the last step.
+    fn block(&self) -> &str {
+        let address = self.cells.get(1).map_or("", String::as_str);
+        address.rsplit_once("..").map_or("", |(block, _)| block)
+    }
 }
 
 /// The rows of the list, under the name of their file.
@@ -206,7 +218,6 @@ impl<'a> List<'a> {
         let out = self.context.out;
         self.rows.push(Row {
             cells: cells(row, out.is_screen.then(|| out.width.saturating_sub(32).max(16))),
-            block: row.address.rsplit_once("..").map_or("", |(block, _)| block).to_owned(),
             is_quiet: row.commented_out || row.shadowed,
             is_dull: row.about.is_none() && !row.shadowed && row.overrules.is_empty(),
         });
@@ -217,11 +228,10 @@ impl<'a> List<'a> {
 
     fn print(&mut self) {
         let rows = std::mem::take(&mut self.rows);
-        let cells: Vec<Vec<String>> = rows.iter().map(|row| row.cells.clone()).collect();
-        let widths = self.widths.get_or_insert_with(|| widths(&cells, &[5, 34, 200]));
+        let widths = self.widths.get_or_insert_with(|| widths(&rows, &[5, 34, 200]));
         let mut lines = Vec::new();
         // Rows of one block, one after the other, of which all are dull or none is.
-        for part in rows.chunk_by(|a, b| a.is_dull == b.is_dull && a.block == b.block) {
+        for part in rows.chunk_by(|a, b| a.is_dull == b.is_dull && a.block() == b.block()) {
             let is_long = self.folds && part[0].is_dull && part.len() >= SHOWN + LONG;
             let shown = if is_long { SHOWN } else { part.len() };
             for row in &part[..shown] {

@@ -6,7 +6,7 @@ mod line;
 mod sentence;
 mod shells;
 
-pub use shells::{SHELLS, script};
+pub use shells::{SHELLS, Shell};
 
 use crate::args::Cli;
 use crate::help::most_used;

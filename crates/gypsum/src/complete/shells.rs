@@ -3,15 +3,37 @@
 use super::{Candidate, Line};
 use crate::help::quoted;
 
-/// The shells, where each looks for the script of a package, and where for that of one person (in the home folder).
-pub const SHELLS: [(&str, &str, &str); 3] = [
-    (
-        "bash",
-        "/usr/share/bash-completion/completions/gypsum",
-        ".local/share/bash-completion/completions/gypsum",
-    ),
-    ("zsh", "/usr/share/zsh/vendor-completions/_gypsum", ".local/share/zsh/site-functions/_gypsum"),
-    ("fish", "/usr/share/fish/vendor_completions.d/gypsum.fish", ".config/fish/completions/gypsum.fish"),
+/// One shell.
+pub struct Shell {
+    pub name: &'static str,
+    /// Where it looks for the script of a package.
+    pub of_host: &'static str,
+    /// Where it looks for that of one person, in the home folder.
+    pub of_person: &'static str,
+    /// What it is told once.
+    pub script: &'static str,
+}
+
+/// All of them.
+pub const SHELLS: [Shell; 3] = [
+    Shell {
+        name: "bash",
+        of_host: "/usr/share/bash-completion/completions/gypsum",
+        of_person: ".local/share/bash-completion/completions/gypsum",
+        script: BASH,
+    },
+    Shell {
+        name: "zsh",
+        of_host: "/usr/share/zsh/vendor-completions/_gypsum",
+        of_person: ".local/share/zsh/site-functions/_gypsum",
+        script: ZSH,
+    },
+    Shell {
+        name: "fish",
+        of_host: "/usr/share/fish/vendor_completions.d/gypsum.fish",
+        of_person: ".config/fish/completions/gypsum.fish",
+        script: FISH,
+    },
 ];
 
 const BASH: &str = r#"_gypsum() {
@@ -48,16 +70,6 @@ const FISH: &str = r#"function __gypsum
 end
 complete -c gypsum -f -k -a '(__gypsum)'
 "#;
-
-/// What a shell is told once.
-pub fn script(shell: &str) -> Option<&'static str> {
-    match shell {
-        "bash" => Some(BASH),
-        "zsh" => Some(ZSH),
-        "fish" => Some(FISH),
-        _ => None,
-    }
-}
 
 /// The candidates as lines for a shell.
 pub fn printed(shell: &str, line: &Line, candidates: &[Candidate]) -> Vec<String> {

@@ -8,7 +8,7 @@ mod usage;
 mod words;
 
 pub use first::FIRST;
-pub use markdown::{Block, blocks, title as file_name};
+pub use markdown::{Block, blocks, title};
 pub use short::{label, most_used, placed};
 pub use topics::TOPICS;
 pub use usage::{explained, is_help};

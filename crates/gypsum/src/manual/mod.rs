@@ -4,7 +4,7 @@ mod page;
 mod place;
 
 use crate::args::Cli;
-use crate::help::{TOPICS, blocks, file_name};
+use crate::help::{TOPICS, blocks, title};
 use clap::{Command, CommandFactory};
 use page::Page;
 
@@ -77,8 +77,7 @@ fn of_topic(name: &str, section: u8) -> Option<Written> {
         "profiles" => "gypsum-profile".to_owned(),
         name => format!("gypsum-{name}"),
     };
-    let title = file_name(topic.text);
-    let mut page = Page::new(&file, section, &title);
+    let mut page = Page::new(&file, section, &title(topic.text));
     page.section("DESCRIPTION");
     page.document(&blocks(topic.text));
     if name == "profiles" {

@@ -14,9 +14,9 @@ pub fn columns(rows: &[Vec<String>], limits: &[usize]) -> Vec<String> {
 }
 
 /// How wide each column is: as its widest cell, up to a limit.
-pub fn widths(rows: &[Vec<String>], limits: &[usize]) -> Vec<usize> {
+pub fn widths<R: AsRef<[String]>>(rows: &[R], limits: &[usize]) -> Vec<usize> {
     let width = |(n, limit): (usize, &usize)| {
-        let widest = rows.iter().filter_map(|row| row.get(n)).map(|cell| width_of(cell)).max();
+        let widest = rows.iter().filter_map(|row| row.as_ref().get(n)).map(|cell| width_of(cell)).max();
         widest.unwrap_or(0).min(*limit)
     };
     limits.iter().enumerate().map(width).collect()

@@ -1,8 +1,9 @@
 //! `gypsum setup completions`: what completes words at the shell.
 
+use super::place;
 use crate::args::setup::CompletionsArgs;
 use crate::command::Context;
-use crate::complete::{SHELLS, script};
+use crate::complete::{SHELLS, Shell};
 use crate::target::NoTarget;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::error::Error;
@@ -15,7 +16,7 @@ const PROGRAMS: [&str; 3] = ["/bin", "/usr/bin", "/usr/local/bin"];
 
 pub fn completions(context: &Context, asked: &CompletionsArgs) -> Result<ExitStatus, NoTarget> {
     if let Some(shell) = &asked.print {
-        let text = script(shell).unwrap_or_default();
+        let text = SHELLS.iter().find(|known| known.name == shell).map_or("", |known| known.script);
         context.say_unless_json(text.trim_end());
         context.answer(ExitStatus::Success, json!({ "files": [], "text": text }));
         return Ok(ExitStatus::Success);
@@ -26,7 +27,7 @@ pub fn completions(context: &Context, asked: &CompletionsArgs) -> Result<ExitSta
             true if remove_whole(&path)? => context.say_unless_json(&format!("removed {}", path.display())),
             true => {}
             false => {
-                write_whole(&path, script(shell).unwrap_or_default(), 0o644)?;
+                write_whole(&path, shell.script, 0o644)?;
                 context.say_unless_json(&format!("written {}", path.display()));
                 files.push(path);
             }
@@ -40,15 +41,8 @@ pub fn completions(context: &Context, asked: &CompletionsArgs) -> Result<ExitSta
 }
 
 /// The shells of this host, and the file of each.
-fn places() -> Result<Vec<(&'static str, PathBuf)>, Error> {
-    let is_here = |shell: &str| PROGRAMS.iter().any(|folder| Path::new(folder).join(shell).exists());
-    let is_root = rustix::process::geteuid().is_root();
-    let home = std::env::var_os("HOME").filter(|home| !home.is_empty()).map(PathBuf::from);
-    let here = SHELLS.iter().filter(|(shell, ..)| is_here(shell));
-    here.map(|(shell, of_host, of_person)| match (is_root, &home) {
-        (true, _) => Ok((*shell, PathBuf::from(of_host))),
-        (false, Some(home)) => Ok((*shell, home.join(of_person))),
-        (false, None) => Err(Error::cannot("HOME is not set, so there is no home folder to write to")),
-    })
-    .collect()
+fn places() -> Result<Vec<(&'static Shell, PathBuf)>, Error> {
+    let is_here = |shell: &&Shell| PROGRAMS.iter().any(|folder| Path::new(folder).join(shell.name).exists());
+    let here = SHELLS.iter().filter(is_here);
+    here.map(|shell| Ok((shell, place(shell.of_host, shell.of_person)?))).collect()
 }

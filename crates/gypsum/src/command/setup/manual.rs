@@ -1,11 +1,11 @@
 //! `gypsum setup manual`: the pages of the manual.
 
+use super::place;
 use crate::args::setup::ManualArgs;
 use crate::command::Context;
 use crate::manual::pages;
 use crate::target::NoTarget;
 use gypsum_core::exit_status::ExitStatus;
-use gypsum_host::error::Error;
 use gypsum_host::installing::{remove_whole, write_whole};
 use serde_json::json;
 use std::path::PathBuf;
@@ -18,7 +18,7 @@ const OF_PERSON: &str = ".local/share/man";
 pub fn manual(context: &Context, asked: &ManualArgs) -> Result<ExitStatus, NoTarget> {
     let folder = match &asked.to {
         Some(folder) => folder.clone(),
-        None => usual()?,
+        None => place(OF_HOST, OF_PERSON)?,
     };
     let mut files = Vec::new();
     for page in pages() {
@@ -40,14 +40,4 @@ pub fn manual(context: &Context, asked: &ManualArgs) -> Result<ExitStatus, NoTar
     let files: Vec<PathBuf> = if asked.remove { Vec::new() } else { files };
     context.answer(ExitStatus::Success, json!({ "files": files }));
     Ok(ExitStatus::Success)
-}
-
-fn usual() -> Result<PathBuf, Error> {
-    if rustix::process::geteuid().is_root() {
-        return Ok(OF_HOST.into());
-    }
-    let home = std::env::var_os("HOME").filter(|home| !home.is_empty());
-    let home =
-        home.ok_or_else(|| Error::cannot("HOME is not set, so there is no home folder to write to"))?;
-    Ok(PathBuf::from(home).join(OF_PERSON))
 }

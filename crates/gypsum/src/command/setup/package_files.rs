@@ -2,7 +2,7 @@
 
 use crate::args::setup::PackageFilesArgs;
 use crate::command::Context;
-use crate::complete::{SHELLS, script};
+use crate::complete::SHELLS;
 use crate::manual::pages;
 use crate::target::NoTarget;
 use gypsum_core::exit_status::ExitStatus;
@@ -22,9 +22,7 @@ pub fn package_files(context: &Context, asked: &PackageFilesArgs) -> Result<Exit
         (hook::FILE.into(), hook::packaged(PROGRAM)),
     ];
     all.extend(packaged_units(PROGRAM).map(|(name, text)| (format!("usr/lib/systemd/system/{name}"), text)));
-    let scripts =
-        SHELLS.iter().filter_map(|(shell, place, _)| Some(((*place).to_owned(), script(shell)?.to_owned())));
-    all.extend(scripts);
+    all.extend(SHELLS.iter().map(|shell| (shell.of_host.to_owned(), shell.script.to_owned())));
     all.extend(
         pages().into_iter().map(|page| (format!("usr/share/man/{}/{}", page.folder, page.file), page.text)),
     );
