@@ -36,7 +36,7 @@ const SCENES: [Scene; 10] = [
             "http http://localhost/map 200 contains 'Quay 3'",
         ],
         bad: &["change", "nginx", "server..location /..try_files=$uri =503"],
-        why: "answers 503",
+        why: "503 now, 200 before",
     },
     Scene {
         name: "apache2",
@@ -54,7 +54,7 @@ const SCENES: [Scene; 10] = [
             "http http://localhost/map 302 header 'Location: http://localhost/'",
         ],
         bad: &["change", "apache2", "--add", "VirtualHost *:80..RedirectMatch=503 ^/$"],
-        why: "answers 503",
+        why: "503 now, 200 before",
     },
     Scene {
         name: "named",

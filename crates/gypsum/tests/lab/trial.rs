@@ -140,7 +140,7 @@ fn all() -> Vec<Good> {
 #[test]
 #[ignore = "needs root and daemons"]
 fn good_files_pass_and_nothing_of_a_trial_remains() {
-    side_by_side(1, &all(), |(daemon, program, start, setting, values)| {
+    side_by_side(2, &all(), |(daemon, program, start, setting, values)| {
         let lab = boot(&[program]);
         lab.sh(start);
         let settled = SETTLED.iter().find(|(name, _)| name == daemon).map_or(0, |(_, seconds)| *seconds);
