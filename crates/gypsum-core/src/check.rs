@@ -8,7 +8,7 @@ use crate::survey::Survey;
 use crate::witness::well_formed;
 use std::collections::HashSet;
 
-/// All findings in a configuration as it stands.
+/// All findings in a configuration as it is.
 pub fn check(config_view: &ConfigView<'_>) -> Vec<Finding> {
     Checking::of(*config_view).round(config_view.survey)
 }

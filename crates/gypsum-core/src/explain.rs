@@ -11,7 +11,7 @@ use crate::value::{Kind, range, same_value};
 use serde::Serialize;
 use std::collections::HashSet;
 
-/// One place where a setting stands.
+/// One place where a setting is.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Place {
     /// The file.
@@ -20,7 +20,7 @@ pub struct Place {
     pub line: u32,
     /// The address; can be pasted back.
     pub address: String,
-    /// The value that stands there.
+    /// The value that is there.
     pub value: String,
     /// Whether it is in effect.
     pub in_effect: bool,
@@ -40,7 +40,7 @@ pub struct Explained {
     pub takes: Option<String>,
     /// Its default.
     pub default: Option<String>,
-    /// Where it stands, in reading order.
+    /// Where it is, in reading order.
     pub places: Vec<Place>,
     /// Where it is commented out.
     #[serde(skip_serializing_if = "Vec::is_empty")]

@@ -89,7 +89,7 @@ mod tests {
             // What was not looked at before is to hold.
             (&[], &[("a", false)], Judgement::Worse),
             (&[("a", false)], &[("a", false), ("c", false)], Judgement::Worse),
-            // By its name wherever it stands; a port that moved, by its place.
+            // By its name wherever it is; a port that moved, by its place.
             (&[("a", true), ("b", false)], &[("b", false), ("a", true)], Judgement::AsBefore),
             (&[("a", true), ("port 80", false)], &[("a", true), ("port 81", false)], Judgement::AsBefore),
             (&[("a", true), ("port 80", true)], &[("a", true), ("port 81", false)], Judgement::Worse),

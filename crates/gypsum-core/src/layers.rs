@@ -9,7 +9,7 @@ use std::collections::HashMap;
 /// An include statement, and what it leads to.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Inclusion {
-    /// The file that it stands in.
+    /// The file that it is in.
     pub file: usize,
     /// The statement.
     pub leaf: LeafId,
@@ -31,7 +31,7 @@ pub struct Order {
 /// A scope: one block, or all blocks of one title where the format takes those together.
 pub type ScopeId = u32;
 
-/// What stands around settings.
+/// What is around settings.
 #[derive(Clone, Debug)]
 pub struct Scope {
     /// The scope around it; none for the outermost.
@@ -40,7 +40,7 @@ pub struct Scope {
     pub title: String,
     /// The file of its opening statement, and the block.
     pub block: Option<(usize, BlockId)>,
-    /// Whether what stands in it holds only at times.
+    /// Whether what is in it holds only at times.
     pub conditional: bool,
 }
 
@@ -58,7 +58,7 @@ pub struct Occurrence {
     pub file: usize,
     /// The statement.
     pub leaf: LeafId,
-    /// What it stands in.
+    /// What it is in.
     pub scope: ScopeId,
     /// Its name.
     pub name: Span,
@@ -128,12 +128,12 @@ impl EffectiveConfig {
         &self.turns
     }
 
-    /// What stands around a setting.
+    /// What is around a setting.
     pub fn scope(&self, id: ScopeId) -> &Scope {
         &self.scopes[id as usize]
     }
 
-    /// Whether a scope is that one, or stands inside of it.
+    /// Whether a scope is that one, or is inside of it.
     pub fn is_inside(&self, scope: ScopeId, around: ScopeId) -> bool {
         let mut next = Some(scope);
         while let Some(id) = next {

@@ -15,7 +15,7 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Listed {
-    /// Where it stands; can be pasted back.
+    /// Where it is; can be pasted back.
     pub address: String,
     /// Its value; empty for a bare name.
     pub value: String,
@@ -23,7 +23,7 @@ pub struct Listed {
     pub file: String,
     /// The line in it, from 1.
     pub line: u32,
-    /// Whether it stands commented out.
+    /// Whether it is commented out.
     pub commented_out: bool,
     /// Whether another line of the same setting decides instead.
     pub shadowed: bool,
@@ -226,14 +226,14 @@ fn commented_out_rows(file: &File, profile: &Profile) -> Vec<(LeafId, Listed)> {
 /// A description is no longer than this.
 const MOST_LINES: u32 = 8;
 
-/// The comments that are settings asleep: they describe nothing.
+/// The comments that are settings commented out: they describe nothing.
 fn commented_out_in(doc: &Document) -> HashSet<LeafId> {
     let settings =
         all_commented_out(doc).filter(|one| one.nearness == Nearness::Close && !one.parts.value.is_none());
     settings.map(|one| one.leaf).collect()
 }
 
-/// The comment that stands right above a statement, without its marks.
+/// The comment that is right above a statement, without its marks.
 fn comment_above(doc: &Document, leaf: LeafId, commented_out: &HashSet<LeafId>) -> Option<String> {
     let tree = doc.tree();
     let above = (leaf.saturating_sub(MOST_LINES)..leaf).rev();

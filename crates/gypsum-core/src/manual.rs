@@ -19,7 +19,7 @@ fn joined(lines: &[&str]) -> String {
     lines.iter().flat_map(|line| line.split_whitespace()).collect::<Vec<_>>().join(" ")
 }
 
-/// Whether a line is the title of `name`, and the text that stands beside it in the column of its paragraphs. Its
+/// Whether a line is the title of `name`, and the text that is beside it in the column of its paragraphs. Its
 /// arguments, and other spellings of the name, may stand on the line.
 fn beside<'a>(line: &'a str, name: &str) -> Option<Option<&'a str>> {
     let line = line.trim_start();

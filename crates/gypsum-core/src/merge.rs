@@ -53,7 +53,7 @@ fn leaves(doc: &Document) -> Vec<&[u8]> {
     doc.tree().leaves().map(|(.., span)| span.of(doc.source())).collect()
 }
 
-/// Whether two stretches share a statement, or stand at the same spot.
+/// Whether two stretches share a statement, or are at the same spot.
 fn touch(a: &Hunk, b: &Hunk) -> bool {
     let (a, b) = (&a.old, &b.old);
     a.start < b.end && b.start < a.end || a.start == b.start

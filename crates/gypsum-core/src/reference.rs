@@ -47,7 +47,7 @@ pub fn any_of<'a>(root: &'a Value, schema: &'a Value) -> Vec<&'a Value> {
     std::iter::once(schema).chain(several.flat_map(|one| any_of(root, one))).collect()
 }
 
-/// The forms of a rule: the key of each, and what stands behind it.
+/// The forms of a rule: the key of each, and what is behind it.
 pub fn rule_forms(schema: &Value) -> Vec<(String, Value)> {
     let forms = schema["$defs"]["Rule"]["oneOf"].as_array().into_iter().flatten();
     forms.filter_map(|form| Some((properties(form).first()?.0.clone(), form.clone()))).collect()

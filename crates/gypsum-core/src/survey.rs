@@ -82,7 +82,7 @@ pub enum Question {
     },
     /// Whether there is a unit of that name.
     Unit(String),
-    /// The value in effect of another daemon's setting, as it stands and as a number.
+    /// The value in effect of another daemon's setting, as it is and as a number.
     OtherDaemonSetting {
         /// The daemon.
         daemon: String,
@@ -226,7 +226,7 @@ impl Survey {
         self.is(Question::OwnAddress(address))
     }
 
-    /// The value in effect of another daemon's setting: as it stands, and as a number.
+    /// The value in effect of another daemon's setting: as it is, and as a number.
     pub fn elsewhere(&self, daemon: &str, setting: &str) -> Option<(&str, f64)> {
         let words =
             self.words(Question::OtherDaemonSetting { daemon: daemon.into(), setting: setting.into() })?;

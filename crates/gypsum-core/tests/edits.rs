@@ -69,7 +69,7 @@ fn keyword_files_are_edited_in_their_own_style() {
         ("maxauthtries\t6 # few\n", &["MaxAuthTries=4"], Ok("maxauthtries\t4 # few\n")),
         ("MaxAuthTries=6\r\nPort 22\r\n", &["MaxAuthTries=4"], Ok("MaxAuthTries=4\r\nPort 22\r\n")),
         ("Banner \"/etc/a\"\n", &["Banner=/etc/b"], Ok("Banner \"/etc/b\"\n")),
-        // Woken, not doubled; prose and the body of a sleeping block stay asleep.
+        // Uncommented, not doubled; prose and the body of a sleeping block stay commented out.
         (
             "# MaxAuthTries of 6.\n#MaxAuthTries 6\n",
             &["MaxAuthTries=4"],

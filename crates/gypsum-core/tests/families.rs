@@ -11,7 +11,7 @@ use gypsum_core::doc::{Family, Kind};
 use gypsum_core::edit::{Edit, File, Guide, propose};
 use proptest::prelude::*;
 
-/// What stands in a source: settings by address and value, other statements by their kind.
+/// What is in a source: settings by address and value, other statements by their kind.
 fn told(family: Family, source: &str) -> Vec<String> {
     let doc = read(family, source);
     let tell = |(leaf, kind, _): (u32, Kind, _)| match (kind, doc.parts(leaf)) {
@@ -268,7 +268,7 @@ fn what_is_added_goes_where_it_is_to_go() {
             &["?-|o..l", "o..l..any="],
             Ok("o {\n\ta 1;\n\tl {\n\t\tany;\n\t};\n};\n"),
         ),
-        // Two blocks are two; a section that stands twice is one.
+        // Two blocks are two; a section that is there twice is one.
         (F::Braces, "s {\n}\ns {\n}\n", &["s..a=1"], Err("ambiguous")),
         (F::Braces, "s {\n}\ns {\n}\n", &["s#2..a=1"], Ok("s {\n}\ns {\n    a 1;\n}\n")),
         (

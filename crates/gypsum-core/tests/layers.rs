@@ -24,7 +24,7 @@ fn profile(wins: Wins) -> Profile {
     profile
 }
 
-/// (name, value) in the order of a reader who follows each include where it stands; what includes itself ends there.
+/// (name, value) in the order of a reader who follows each include where it is; what includes itself ends there.
 fn naive(files: &[Vec<Line>], n: usize, within: &mut Vec<usize>, out: &mut Vec<(usize, u8)>) {
     if within.contains(&n) {
         return;

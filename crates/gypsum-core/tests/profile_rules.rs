@@ -338,7 +338,7 @@ fn settings_that_hold_nowhere_are_said() {
         // One more beside others of the block itself takes nothing away.
         let two = format!("{header}add_header X-Pier 4;\n");
         assert!(!has("nginx", &site(header, header), &site(header, &two), rule), "{rule}");
-        // A type of content is taken over whatever stands inside.
+        // A type of content is taken over whatever is inside.
         assert!(!has("nginx", &site("", "root /a;\n"), &site("root /b;\n", "root /a;\n"), rule), "{rule}");
     }
 }

@@ -37,7 +37,7 @@ pub struct Loading {
     pub loaded: Vec<Loaded>,
     /// What each of them holds.
     pub files: Vec<File>,
-    /// Which of them takes settings that stand nowhere yet.
+    /// Which of them takes settings that are nowhere yet.
     pub home: usize,
     /// The files and patterns that the daemon reads.
     pub patterns: Vec<String>,

@@ -1,4 +1,4 @@
-//! The private view: a mount namespace of its own in which the proposal stands in the real tree, so
+//! The private view: a mount namespace of its own in which the proposal is in the real tree, so
 //! that the daemon's own checker reads it at the usual place while the live files stay untouched.
 //!
 //! Nothing of this may happen in our own process, so the own program is executed again with
@@ -33,7 +33,7 @@ const SETTLED_S: i64 = 60;
 pub struct ViewSpec {
     /// An empty folder to mount on.
     pub base: PathBuf,
-    /// The files, resolved, each with the file that stands in for it; none where it is gone.
+    /// The files, resolved, each with the file that takes its place; none where it is gone.
     pub files: Vec<(PathBuf, Option<PathBuf>)>,
     /// The account as which the command runs, as its number and group; ours where none is named.
     #[serde(default)]

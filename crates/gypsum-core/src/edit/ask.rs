@@ -29,9 +29,9 @@ pub enum Edit {
         /// Beside what.
         spot: Where,
     },
-    /// The same value, wherever it stands as a whole value or a whole word of one.
+    /// The same value, wherever it is as a whole value or a whole word of one.
     ReplaceAll {
-        /// What stands there; an address that only names it in findings.
+        /// What is there; an address that only names it in findings.
         old: String,
         /// What is to stand there.
         new: String,

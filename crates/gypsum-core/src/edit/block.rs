@@ -1,4 +1,4 @@
-//! New blocks: the opening line, what stands in it, and the mark that closes it, which nobody types.
+//! New blocks: the opening line, what is in it, and the mark that closes it, which nobody types.
 
 use super::ask::Edit;
 use super::quoting::quoted;

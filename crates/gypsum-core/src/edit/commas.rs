@@ -10,7 +10,7 @@ enum Last {
     Open,
     /// A value that ends there.
     Value(usize),
-    /// A comma that stands there.
+    /// A comma that is there.
     Comma(usize),
 }
 

@@ -1,4 +1,4 @@
-//! What stands commented out over several lines, woken whole: a block, or a setting that goes on below
+//! What is commented out over several lines, uncommented as a whole: a block, or a setting that goes on below
 //! its first line.
 
 use super::block::Thing;
@@ -9,7 +9,7 @@ use crate::address::Address;
 use crate::doc::{CommentedOut, Document, Kind, LeafId, all_commented_out};
 use crate::text::{Span, Splice};
 
-/// The block called `address` that stands commented out in one of `files`, woken; none where there is none
+/// The block called `address` that is commented out in one of `files`, uncommented; none where there is none
 /// or where its end is not to be found.
 pub fn uncomment_block(
     files: &[File],
@@ -59,7 +59,7 @@ fn uncomment(doc: &Document, file: usize, open: &CommentedOut, address: &Address
     })
 }
 
-/// Lines that stand commented out, one below the other, and what they are without their marks.
+/// Lines that are commented out, one below the other, and what they are without their marks.
 #[derive(Clone)]
 pub struct Uncommented<'a> {
     doc: &'a Document,
@@ -127,7 +127,7 @@ enum GoesOn {
 }
 
 fn read_from(doc: &Document, text: &[u8], last: usize) -> GoesOn {
-    // One blank is how prose stands behind a mark, so it does not make a line go on.
+    // Prose has one blank behind its mark, so it does not make a line go on.
     let (above, line) = text.split_at(last);
     let line = match line {
         [b' ', rest @ ..] if rest.first().is_some_and(|byte| !byte.is_ascii_whitespace()) => rest,
@@ -169,7 +169,7 @@ fn mark_of(doc: &Document, leaf: LeafId, blank: bool) -> Option<Span> {
     Some(Span::new(start, start + length + more))
 }
 
-/// Whether what stands behind a mark is indented, as the body of a block is.
+/// Whether what is behind a mark is indented, as the body of a block is.
 fn is_body(doc: &Document, mark: Span) -> bool {
     doc.source().get(mark.end as usize).is_some_and(|byte| matches!(byte, b' ' | b'\t'))
 }

@@ -18,11 +18,11 @@ pub struct File {
 /// What the profile and the command line say about where edits go.
 #[derive(Clone, Copy)]
 pub struct Guide<'a> {
-    /// The file for settings that stand nowhere yet.
+    /// The file for settings that are nowhere yet.
     pub home: usize,
     /// The only file to edit, where one was named.
     pub only: Option<usize>,
-    /// The block for a setting of this name that stands nowhere yet; at the top where none is named, or there is no such.
+    /// The block for a setting of this name that is set nowhere yet; at the top where none is named, or there is no such.
     pub block: &'a dyn Fn(&str) -> Option<String>,
     /// A remark to stand above what is new or changed, in the file's own comment style.
     pub remark: Option<&'a str>,

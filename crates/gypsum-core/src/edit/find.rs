@@ -11,7 +11,7 @@ pub type Found = (usize, LeafId);
 /// The settings that `address` may mean, in reading order. Where some stand exactly there, only
 /// those; else those in deeper blocks, but never in a conditional group that was not named.
 pub fn find_active(files: &[File], address: &Address) -> Vec<Found> {
-    // The name, or the first word of one that stands together with its value.
+    // The name, or the first word of one that is together with its value.
     let word = address.name().split(' ').next().unwrap_or_default();
     let all = |fits: &dyn Fn(&Document, &Parts) -> bool| {
         let mut found = Vec::new();
@@ -49,7 +49,7 @@ fn by_value(doc: &Document, parts: &Parts, address: &Address, whole: bool) -> bo
 }
 
 /// The commented-out statements that `address` may mean, in reading order. Those inside a block that
-/// stands commented out as a whole are left out: waking one line of it would move it elsewhere.
+/// is commented out as a whole are left out: uncommenting one line of it would move it elsewhere.
 pub fn find_commented_out(files: &[File], address: &Address) -> Vec<(usize, CommentedOut)> {
     let found = commented_out_named(files, address, true);
     if found.is_empty() && address.name().contains(' ') {

@@ -8,9 +8,9 @@ use crate::text::{Span, Splice};
 pub struct Elements {
     /// Each element without the blanks around it.
     pub spans: Vec<Span>,
-    /// Where its closing bracket stands.
+    /// Where its closing bracket is.
     close: u32,
-    /// Where a separator stands behind the last element.
+    /// Where a separator is behind the last element.
     trailing: Option<u32>,
 }
 
@@ -75,7 +75,7 @@ impl Elements {
         match self.trailing {
             Some(comma) => {
                 let text = [layout, text, b","].concat();
-                // Behind the comment that stands in the line of the last one.
+                // Behind the comment that is in the line of the last one.
                 let end = comma as usize + 1;
                 let stop = line_end(source, end);
                 let at = if layout.contains(&b'\n') && stop < self.close as usize { stop } else { end };
@@ -86,7 +86,7 @@ impl Elements {
     }
 
     /// The list without element `n`, whose separator goes with it; of an element that has lines of its own
-    /// the lines go, with the remark that stands in them.
+    /// the lines go, with the remark that is in them.
     pub fn removed(&self, source: &[u8], n: usize) -> Vec<Splice> {
         let own = self.spans[n];
         let gone = |start: u32, end: u32| Splice { span: Span { start, end }, text: Vec::new() };
@@ -113,7 +113,7 @@ impl Elements {
         }]
     }
 
-    /// The lines of element `n`, where nothing else but its separator and a remark stands in them.
+    /// The lines of element `n`, where nothing else but its separator and a remark is in them.
     fn own_lines(&self, source: &[u8], n: usize) -> Option<Span> {
         let own = self.spans[n];
         let start = line_start(source, own.start);

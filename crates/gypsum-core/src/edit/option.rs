@@ -12,7 +12,7 @@ use crate::text::{Span, Splice};
 pub enum Ask<'a> {
     /// It has this value; it is added where it is not there.
     Set(&'a str),
-    /// It stands there, with no value of its own.
+    /// It is there, with no value of its own.
     Flag,
     /// Its quantity changes.
     Scale(&'a Amount),
@@ -20,7 +20,7 @@ pub enum Ask<'a> {
     Removed,
 }
 
-/// An option as it stands: its word, and its value where it has one.
+/// An option as it is: its word, and its value where it has one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Found {
     word: Span,
@@ -54,7 +54,7 @@ impl<'a> Options<'a> {
         Some(Self { doc, inner, quoted, words })
     }
 
-    /// Where the option called `name` stands.
+    /// Where the option called `name` is.
     pub fn find(&self, name: &str) -> Vec<Found> {
         let text = |span: Span| span.of(self.doc.source());
         let fits = |(n, word): (usize, &Span)| {
@@ -164,7 +164,7 @@ impl<'a> Options<'a> {
         Ok(vec![Splice { span, text: Vec::new() }])
     }
 
-    /// An option must stay one word between the quotes that stand.
+    /// An option must stay one word between the quotes that are there.
     fn allowed(&self, text: &str) -> Result<(), Finding> {
         let bad = |c: char| c.is_whitespace() || c.is_control() || matches!(c, '"' | '\'' | '`' | '\\');
         match text.chars().find(|c| bad(*c)) {
@@ -180,7 +180,7 @@ fn takes_next(name: &str) -> bool {
     name.len() == 2 && name.starts_with('-')
 }
 
-/// What stands between a new option and its value.
+/// What is between a new option and its value.
 fn joint(name: &str) -> &'static str {
     match name {
         _ if name.starts_with("-X") && !name.starts_with("-XX") => "",

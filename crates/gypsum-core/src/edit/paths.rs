@@ -146,7 +146,7 @@ fn unescaped(family: Family, raw: &[u8], quote: u8) -> Cow<'_, [u8]> {
     Cow::Owned(scalars::meaning(family, &[&[quote], raw, &[quote]].concat()).into_owned())
 }
 
-/// In TOML headers say where in the data their keys are, whatever stands above them.
+/// In TOML headers say where in the data their keys are, whatever is above them.
 fn toml_ways(doc: &Document, wanted: &HashSet<LeafId>) -> HashMap<LeafId, Named> {
     let mut ways = HashMap::new();
     let mut arrays: HashMap<Named, usize> = HashMap::new();

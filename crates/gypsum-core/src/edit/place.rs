@@ -50,8 +50,8 @@ pub struct Proposal {
     pub shown: Vec<LineDiff>,
 }
 
-/// Places every edit and proves the result, or says of every edit why it does not fit. What is to be woken
-/// is woken first where the other edits are about it.
+/// Places every edit and proves the result, or says of every edit why it does not fit. What is to be uncommented
+/// is uncommented first where the other edits are about it.
 pub fn propose(files: &[File], edits: &[Edit], guide: &Guide<'_>) -> Result<Proposal, Vec<Finding>> {
     propose_batches(files, &[Batch { only: guide.only, edits: edits.to_vec() }], guide)
 }

@@ -92,13 +92,13 @@ written! {
     multiply,
     /// One more of this, with the value `to` if it has one.
     add,
-    /// Woken as it stands.
+    /// Uncommented as it is.
     enable,
     /// Commented out.
     disable,
     /// Removed.
     delete,
-    /// The value that is replaced by `by` wherever it stands whole.
+    /// The value that is replaced by `by` wherever it is whole.
     replace_all,
     /// A piece of configuration, its text, which goes under `under`.
     piece,

@@ -1,4 +1,4 @@
-//! Arithmetic on quantities: a number with its unit, as it stands in the file.
+//! Arithmetic on quantities: a number with its unit, as it is in the file.
 
 use super::ask::Amount;
 
@@ -46,7 +46,7 @@ fn split(value: &str) -> Option<(f64, &str)> {
     Some((number.parse().ok().filter(|_| plain)?, unit))
 }
 
-/// Units are never guessed: what is added has the unit of what stands.
+/// Units are never guessed: what is added has the unit of what is there.
 fn same_unit(amount: &str, unit: &str) -> Result<f64, NotScalable> {
     match split(amount) {
         Some((number, its)) if its == unit => Ok(number),

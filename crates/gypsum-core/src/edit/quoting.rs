@@ -26,7 +26,7 @@ pub fn quoted(doc: &Document, value: &str, like: Option<&[u8]>) -> Result<Vec<u8
     }
 }
 
-/// The quote that stands around the whole of a value.
+/// The quote that is around the whole of a value.
 fn standing_quote(doc: &Document, like: Option<&[u8]>) -> Option<u8> {
     match like? {
         [first, .., last] if first == last && doc.dialect().is_quote(*first) => Some(*first),

@@ -4,7 +4,7 @@ use crate::doc::{Document, Family, Kind, LeafId, Parts, scalars};
 use crate::text::{Span, ending_at};
 
 /// A whole new line `name value`, or a bare name, placed behind leaf `after` (or at the start of the file), with
-/// the offset at which it goes in. It looks like the setting `like`; without one, like what stands in a
+/// the offset at which it goes in. It looks like the setting `like`; without one, like what is in a
 /// block usually does.
 pub fn new_line(
     doc: &Document,
@@ -67,7 +67,7 @@ pub fn written_name(doc: &Document, name: &str, value: Option<&[u8]>) -> Vec<u8>
     }
 }
 
-/// A new element of XML, or an attribute where it stands beside one.
+/// A new element of XML, or an attribute where it is beside one.
 fn element(doc: &Document, beside: Option<LeafId>, name: &str, value: &[u8]) -> Vec<u8> {
     let name = name.as_bytes();
     match beside {
@@ -77,7 +77,7 @@ fn element(doc: &Document, beside: Option<LeafId>, name: &str, value: &[u8]) -> 
     }
 }
 
-/// Whether a leaf of XML stands inside a tag: an attribute, or the beginning of the tag.
+/// Whether a leaf of XML is inside a tag: an attribute, or the beginning of the tag.
 fn is_attribute(doc: &Document, leaf: LeafId) -> bool {
     let source = doc.source();
     let text = doc.tree().span(leaf).of(source).trim_ascii();
@@ -103,7 +103,7 @@ fn opened_indent(doc: &Document, close: LeafId) -> Vec<u8> {
     open.and_then(|open| Some(indent(doc, open, &doc.parts(open)?))).unwrap_or_default()
 }
 
-/// How far what stands inside the mark around the whole file is indented.
+/// How far what is inside the mark around the whole file is indented.
 pub fn top_indent(doc: &Document, like: Option<LeafId>) -> Vec<u8> {
     let first =
         doc.statements().find(|(leaf, ..)| doc.tree().block_of(*leaf).is_none()).map(|(leaf, ..)| leaf);
@@ -135,7 +135,7 @@ fn indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
     before.of(doc.source()).iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect()
 }
 
-/// The first key of an element stands behind its dash, and the others below it.
+/// The first key of an element is behind its dash, and the others below it.
 fn yaml_indent(doc: &Document, leaf: LeafId, parts: &Parts) -> Vec<u8> {
     let source = doc.source();
     let start = doc.tree().span(leaf).start as usize;

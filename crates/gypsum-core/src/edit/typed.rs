@@ -63,7 +63,7 @@ fn like_old_flag(like: Option<&[u8]>) -> bool {
     like.and_then(|raw| std::str::from_utf8(raw).ok()).is_some_and(scalars::is_old_flag)
 }
 
-/// Whether what stands there may be taken for a number or a time, and is written in the same way as `value`.
+/// Whether what is there may be taken for a number or a time, and is written in the same way as `value`.
 fn stands_like_number(like: Option<&[u8]>, value: &str) -> bool {
     let like = like.and_then(|raw| std::str::from_utf8(raw).ok()).unwrap_or_default();
     scalars::is_like_number(like) && shape(like) == shape(value)

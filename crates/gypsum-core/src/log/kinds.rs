@@ -166,7 +166,7 @@ fn kind_of_word(word: &str) -> String {
     }
 }
 
-/// A number, whatever stands between its digits: of a time, of a process, with a unit behind it.
+/// A number, whatever is between its digits: of a time, of a process, with a unit behind it.
 fn is_number(word: &str) -> bool {
     let digits = word.trim_end_matches(|c: char| c.is_ascii_alphabetic());
     let unit = word.len() - digits.len();

@@ -76,7 +76,7 @@ impl Kind for Written {
 
     fn probe(self, expect: Expect) -> Result<(String, Probe), BadWords> {
         let Self { http: url, status, header, at, host, ca, proxy, follow, unverified } = self;
-        // What stands in braces is known when the files are read.
+        // What is in braces is known when the files are read.
         if !["http://", "https://", "{"].iter().any(|begin| url.starts_with(begin)) {
             return Err(BadWords(format!("only http:// and https:// can be asked, not {url:?}")));
         }

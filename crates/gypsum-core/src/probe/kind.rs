@@ -21,7 +21,7 @@ pub(super) trait Kind: DeserializeOwned + Described {
     const EXAMPLE: &'static str;
     /// The words of an expectation that go with it.
     const EXPECTS: &'static [&'static str] = &[];
-    /// The word that is meant where a bare number stands in a sentence.
+    /// The word that is meant where a bare number is in a sentence.
     const NUMBER: Option<&'static str> = None;
 
     /// The title of such a check, and what is looked at.
@@ -119,7 +119,7 @@ pub(super) struct Common {
     except: Vec<String>,
     /// The answers from before the change are the measure.
     as_before: bool,
-    /// The settings that may change an answer because somebody asked for it.
+    /// The settings that may change an answer, because the edit asks for that.
     asked_by: Vec<String>,
     /// In place of 127.0.0.1, an address of this host that others reach is asked, too, where it listens there.
     outside: bool,

@@ -84,7 +84,7 @@ impl Property {
     }
 }
 
-/// What the option `name` says in a command line: what stands behind it in its own word, with or without `=` or `:`, or
+/// What the option `name` says in a command line: what is behind it in its own word, with or without `=` or `:`, or
 /// the word behind it; nothing more than that it is given, where there is neither. The last one counts, as most
 /// programs read them. None where it is not given.
 pub fn option_of(words: &[String], name: &str) -> Option<String> {

@@ -6,7 +6,7 @@ use super::kind::Kind;
 use super::{BadWords, Probe};
 use serde::{Deserialize, Serialize};
 
-/// How a server ends an answer and says what it comes to.
+/// How a server ends an answer, and marks success or failure.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "reference", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]

@@ -21,7 +21,7 @@ pub struct Tcp {
 pub(super) struct Written {
     /// Where to: `HOST:PORT`.
     tcp: String,
-    /// Nobody may take the connection.
+    /// The connection must be refused.
     #[serde(default)]
     refused: bool,
 }

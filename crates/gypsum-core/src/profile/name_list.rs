@@ -22,7 +22,7 @@ pub struct NameList {
     /// What the indented lines below a name are, from the first on.
     #[serde(default)]
     pub indented: Vec<Field>,
-    /// What stands before a name and is no part of it.
+    /// What is before a name and is no part of it.
     #[serde(default)]
     pub strip: Vec<String>,
     /// Values that say that there is no default.

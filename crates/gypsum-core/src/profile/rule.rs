@@ -25,7 +25,7 @@ pub struct Rule {
 pub struct Form {
     /// The key.
     pub word: String,
-    /// What stands behind it.
+    /// What is behind it.
     pub value: toml::Value,
 }
 

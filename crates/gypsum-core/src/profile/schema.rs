@@ -146,7 +146,7 @@ pub struct Condition {
 pub struct Layout {
     /// Absolute paths or glob patterns, in the daemon's reading order.
     pub read: Vec<String>,
-    /// The file for settings that stand nowhere yet.
+    /// The file for settings that are nowhere yet.
     pub home: String,
     /// The command of its own checker.
     pub checker: Option<Argv>,
@@ -238,12 +238,12 @@ pub struct Listen {
 pub struct Effective {
     /// The command; with `{name}` in it, it is asked for each edited setting by itself.
     pub run: Argv,
-    /// What stands between name and value.
+    /// What is between name and value.
     #[serde(default = "blank")]
     pub between: String,
     /// The text of the line behind which the values begin.
     pub after: Option<String>,
-    /// What stands before the name in a line, up to and with this text.
+    /// What is before the name in a line, up to and with this text.
     #[serde(default)]
     pub strip: Vec<String>,
     /// Whether what it prints counts though it ends with another status than 0.
@@ -274,18 +274,18 @@ fn blank() -> String {
 pub struct Files {
     /// Absolute paths or glob patterns, in the daemon's reading order.
     pub read: Vec<String>,
-    /// The file for settings that stand nowhere yet.
+    /// The file for settings that are nowhere yet.
     pub home: String,
     /// The family of its format.
     pub format: Family,
-    /// The block for settings that stand nowhere yet.
+    /// The block for settings that are nowhere yet.
     pub section: Option<String>,
     /// The account that reads them, where that is not root.
     pub reader: Option<String>,
     /// The blocks that its own settings belong in, where they say nothing else and the format has blocks for others.
     #[serde(default)]
     pub blocks: Vec<String>,
-    /// Whether edits go to the home file where none is named, whatever stands elsewhere.
+    /// Whether edits go to the home file where none is named, whatever is set elsewhere.
     #[serde(default)]
     pub local: bool,
     /// Whether the home file is made, with its folder, where it does not exist.

@@ -60,7 +60,7 @@ pub struct Setting {
     pub udp: bool,
     /// Of a path that is missing or of no use: whether the daemon goes on without it.
     pub optional: bool,
-    /// Of a path: what stands before it where it may be missing. Nothing is asked of such a one.
+    /// Of a path: what is before it where it may be missing. Nothing is asked of such a one.
     pub excuse: Option<String>,
     /// Of an endpoint, address or port: what it is for.
     pub role: Option<Role>,
@@ -90,7 +90,7 @@ pub struct Setting {
     pub most: Option<String>,
     /// A value that many hosts do well with, for messages.
     pub usual: Option<String>,
-    /// How much one is, where no unit stands behind the number: 8192 where a bare 16 means 128 kB.
+    /// How much one is, where no unit follows the number: 8192 where a bare 16 means 128 kB.
     pub bare: Option<i64>,
     /// The value that holds where it is not set.
     pub default: Option<String>,

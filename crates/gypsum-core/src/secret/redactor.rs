@@ -54,7 +54,7 @@ impl Redactor {
         lines.collect::<Vec<_>>().join("\n")
     }
 
-    /// A line of a configuration file, or of a difference of two, where a name may stand before its value with
+    /// A line of a configuration file, or of a difference of two, where a name may be before its value with
     /// nothing but blanks between them.
     pub fn config_line(&self, line: &str) -> String {
         self.one(line, true)

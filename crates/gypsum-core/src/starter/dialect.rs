@@ -8,10 +8,10 @@ use std::collections::{BTreeMap, BTreeSet};
 /// Marks that begin a comment somewhere.
 const MARKS: [&str; 4] = ["#", ";", "//", "!"];
 
-/// The dialect, and the names that stand more than once in one block.
+/// The dialect, and the names that are more than once in one block.
 pub(super) struct Shown {
     pub dialect: Dialect,
-    /// Names that stand more than once in one block, as they are written.
+    /// Names that are more than once in one block, as they are written.
     pub repeated: BTreeSet<String>,
 }
 

@@ -10,7 +10,7 @@ pub struct Piece<'a> {
     pub what: &'a Setting,
     /// The word, without quotes.
     pub text: String,
-    /// Where it stands in the value.
+    /// Where it is in the value.
     pub at: usize,
 }
 
@@ -88,7 +88,7 @@ fn elements<'a>(what: &'a Setting, value: &str) -> Vec<Piece<'a>> {
     out
 }
 
-/// Where the words of a value stand; quotes hold one together.
+/// Where the words of a value are; quotes hold one together.
 pub fn words_of(value: &str) -> Vec<Range<usize>> {
     let mut out = Vec::new();
     let mut start = None;

@@ -3,7 +3,7 @@
 use super::{Kind, Spelling};
 use crate::profile::Setting;
 
-/// Whether `asked`, as it stands in the file, and `told`, as the daemon prints it, mean the same. None where that
+/// Whether `asked`, as it is in the file, and `told`, as the daemon prints it, mean the same. None where that
 /// cannot be told.
 pub fn same_value(
     setting: Option<&Setting>,

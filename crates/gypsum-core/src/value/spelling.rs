@@ -46,7 +46,7 @@ impl Spelling {
         if is(0) { Some(true) } else { is(1).then_some(false) }
     }
 
-    /// The number that `value` stands for: bytes, milliseconds, or as it stands. None where it is none.
+    /// The number that `value` stands for: bytes, milliseconds, or as it is. None where it is none.
     pub fn number(&self, setting: &Setting, value: &str) -> Option<f64> {
         match setting.kind {
             Kind::Size if self.sizes.is_empty() => {

@@ -240,7 +240,7 @@ fn past_document(source: &[u8], mut at: usize, (word, tabs): &(Vec<u8>, bool)) -
     at
 }
 
-/// Where the name of an assignment stands in `text`, and where its value begins.
+/// Where the name of an assignment is in `text`, and where its value begins.
 fn name_in(text: &[u8]) -> Option<(usize, usize, usize)> {
     let start = if text.starts_with(b"export ") {
         7 + text[7..].iter().take_while(|byte| **byte == b' ').count()

@@ -103,7 +103,7 @@ impl Format for Braces {
     }
 }
 
-/// What stands behind the closing braces of this file: in some formats a block is itself a statement.
+/// What is behind the closing braces of this file: in some formats a block is itself a statement.
 fn after_brace(doc: &Document) -> &'static str {
     let closes = |(_, kind, span): (u32, Kind, Span)| (kind == Kind::Close).then(|| span.of(doc.source()));
     let with_mark = |text: &[u8]| text.trim_ascii_start().starts_with(b"};");
@@ -190,7 +190,7 @@ fn quoted_end(source: &[u8], at: usize) -> Option<usize> {
     None
 }
 
-/// What stands behind a statement in its line, if that is blanks, or blanks and a comment.
+/// What is behind a statement in its line, if that is blanks, or blanks and a comment.
 fn rest_of_line(source: &[u8], end: usize, kind: Kind, dialect: &Dialect) -> usize {
     if end > 0 && source[end - 1] == b'\n' {
         return end;

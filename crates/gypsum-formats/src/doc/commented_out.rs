@@ -1,29 +1,29 @@
 //! Settings that are commented out.
 //!
 //! A comment is prose until somebody asks for a name. Then a comment line counts as commented-out if
-//! what is left without its mark is a statement with that name; how the name stands behind the
+//! what is left without its mark is a statement with that name; how the name is behind the
 //! mark tells an example (`#Port 22`) from prose (`# Port is the …`) and from the body of a
-//! block that stands commented out as a whole (`#<tab>X11Forwarding no` under `#Match …`).
+//! block that is commented out as a whole (`#<tab>X11Forwarding no` under `#Match …`).
 
 use super::scan::is_blank;
 use super::{Document, Kind, LeafId, Parts};
 use crate::text::Span;
 
-/// How sure it is that a comment is a setting standing asleep, best first.
+/// How sure it is that a comment is a setting that is commented out, best first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Nearness {
-    /// The name stands right behind the mark.
+    /// The name is right behind the mark.
     Close,
-    /// One blank stands between.
+    /// One blank is between.
     Apart,
 }
 
-/// A statement that stands commented out.
+/// A statement that is commented out.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CommentedOut {
     /// The comment leaf that holds it.
     pub leaf: LeafId,
-    /// The mark, with the one blank behind it if there is one: what goes when it is woken.
+    /// The mark, with the one blank behind it if there is one: what goes when it is uncommented.
     pub mark: Span,
     /// What it would be if it were awake.
     pub kind: Kind,
@@ -31,7 +31,7 @@ pub struct CommentedOut {
     pub parts: Parts,
     /// How sure that is.
     pub nearness: Nearness,
-    /// The leaf of the commented-out opening statement above it, where it is part of a block that stands
+    /// The leaf of the commented-out opening statement above it, where it is part of a block that is
     /// commented out as a whole.
     pub under: Option<LeafId>,
 }

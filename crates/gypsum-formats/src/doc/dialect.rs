@@ -30,7 +30,7 @@ pub struct Dialect {
     pub quotes: String,
     /// Characters that mean something else outside of quotes: a value that holds one is quoted.
     pub special: String,
-    /// Characters that a backslash stands before, between double quotes, to be themselves; `n`, `r`, `t`, `b` and
+    /// Characters that a backslash is before, between double quotes, to be themselves; `n`, `r`, `t`, `b` and
     /// `s` name a line end, a carriage return, a tab, a backspace and a blank.
     pub escaped: String,
     /// Whether it is so outside of quotes, too.
@@ -43,13 +43,13 @@ pub struct Dialect {
     pub dash_is_underscore: bool,
     /// `keyword` only: whether `Name=value` is read like `Name value`.
     pub equals: bool,
-    /// Whether nothing stands around the `=` of new settings where the file shows no example.
+    /// Whether there is no blank around the `=` of new settings where the file shows no example.
     pub tight: bool,
     /// Whether a backslash at the end of a line continues it.
     pub continuation: bool,
     /// Whether a backslash continues a comment, too, and hides the line below it.
     pub comments_continue: bool,
-    /// Whether comments may stand between the lines of a value that a backslash continues.
+    /// Whether comments may be between the lines of a value that a backslash continues.
     pub comments_inside: bool,
     /// `keyword`: names that begin a conditional group, which runs to the next one. `stanzas`: the words
     /// that are headers; where there are none, headers end in a colon.
@@ -129,7 +129,7 @@ impl Dialect {
         self.comments.first().map_or("#", String::as_str)
     }
 
-    /// Whether an inline comment begins with `text`, which stands behind `before`.
+    /// Whether an inline comment begins with `text`, which is behind `before`.
     pub fn begins_inline_comment(&self, text: &[u8], before: Option<u8>) -> bool {
         let apart = self.comments_anywhere || before.is_none_or(|byte| byte.is_ascii_whitespace());
         apart && self.inline_comments.iter().any(|mark| text.starts_with(mark.as_bytes()))

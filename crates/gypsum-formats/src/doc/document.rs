@@ -282,7 +282,7 @@ impl Document {
         self.tree.blocks().any(|(block, _)| self.title(block) == title)
     }
 
-    /// Whether `block` is a conditional group: what stands in it holds only at times.
+    /// Whether `block` is a conditional group: what is in it holds only at times.
     pub fn is_conditional(&self, block: BlockId) -> bool {
         self.family == Family::Keyword
             && self.parts(self.tree.block(block).open()).is_some_and(|parts| {

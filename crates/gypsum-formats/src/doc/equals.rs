@@ -31,7 +31,7 @@ impl Format for Equals {
     fn split(&self, source: &[u8], _: Kind, span: Span, dialect: &Dialect) -> Option<Parts> {
         let first_end = line_end(source, trim(source, span).start as usize).min(span.end as usize);
         let start = trim(source, span).start;
-        // An empty value stands in its line, and not behind it.
+        // An empty value is in its line, and not behind it.
         let line = trim(source, Span { start, end: first_end as u32 });
         let bytes = line.of(source);
         let name_length =

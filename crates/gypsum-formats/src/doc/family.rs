@@ -102,7 +102,7 @@ impl Family {
         self.format().kind_of(text, dialect)
     }
 
-    /// What stands between a name and its value where the file shows no example.
+    /// What is between a name and its value where the file shows no example.
     pub fn separator(self, dialect: &Dialect) -> &str {
         self.format().separator(dialect)
     }
@@ -137,7 +137,7 @@ impl Family {
         self.format().needs_quotes(value)
     }
 
-    /// Whether what stands commented out behind a name may be a value, where nothing is known of the names.
+    /// Whether what is commented out behind a name may be a value, where nothing is known of the names.
     pub fn may_be_value(self, value: &str) -> bool {
         self.format().may_be_value(value)
     }

@@ -22,7 +22,7 @@ pub(crate) trait Format: Sync {
     /// What `text`, taken out of a comment, would be if it were awake.
     fn kind_of(&self, text: &[u8], dialect: &Dialect) -> Kind;
 
-    /// What stands between a name and its value where the file shows no example.
+    /// What is between a name and its value where the file shows no example.
     fn separator<'a>(&self, _: &'a Dialect) -> &'a str {
         " "
     }
@@ -72,7 +72,7 @@ pub(crate) trait Format: Sync {
         without_quotes(raw, dialect, |quote| self.has_backslashes(quote))
     }
 
-    /// Whether what stands commented out behind a name may be a value, where nothing is known of the names.
+    /// Whether what is commented out behind a name may be a value, where nothing is known of the names.
     fn may_be_value(&self, _value: &str) -> bool {
         false
     }

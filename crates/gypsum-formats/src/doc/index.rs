@@ -141,7 +141,7 @@ impl Document {
         })
     }
 
-    /// How many settings of the same name stand before leaf `id` in its block, and how many in all.
+    /// How many settings of the same name are before leaf `id` in its block, and how many in all.
     pub fn twins(&self, id: LeafId, name: &[u8]) -> (u32, u32) {
         let block = self.tree().block_of(id);
         if self.indexes().asked.fetch_add(1, Ordering::Relaxed) < FEW {

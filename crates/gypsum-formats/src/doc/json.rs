@@ -187,7 +187,7 @@ struct Reading<'a> {
 }
 
 impl Reading<'_> {
-    /// What stands between the two marks around the whole, which belong to nobody.
+    /// What is between the two marks around the whole, which belong to nobody.
     fn around(&mut self, open: usize, close: u8) {
         self.edge(open, open + 1);
         let end = self.members(open + 1, close);

@@ -25,7 +25,7 @@ impl Format for Literals {
             let (kind, end) = match text.first() {
                 None | Some(b'\n') => (Kind::Blank, (at + lead + 1).min(source.len())),
                 _ if dialect.comment_mark(text).is_some() => (Kind::Comment, line_end(source, at)),
-                // Only what stands at the top is a setting.
+                // Only what is at the top is a setting.
                 _ => match name_in(text).filter(|_| lead == 0) {
                     Some((_, from)) => value_from(source, at, at + from),
                     None => (Kind::Opaque, logical_end(source, at).unwrap_or_else(|| line_end(source, at))),
@@ -111,7 +111,7 @@ enum Next {
     /// A value, or the bracket that closes an empty list.
     #[default]
     Value,
-    /// A number: an operator stands before it.
+    /// A number: an operator is before it.
     Number,
     /// Behind a number: an operator, a comma, a bracket.
     BehindNumber,

@@ -64,7 +64,7 @@ impl Pieces {
 /// The parts of one statement. Everything between and around them is layout.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Parts {
-    /// The name as it stands; of a section header, the name of the section.
+    /// The name as it is; of a section header, the name of the section.
     pub name: Span,
     /// The value, quotes included; of an opening statement, the words after the name.
     pub value: Pieces,
@@ -73,8 +73,8 @@ pub struct Parts {
 }
 
 impl Parts {
-    /// What stands between name and value, with its alignment; none for a bare name, and where the
-    /// value stands first.
+    /// What is between name and value, with its alignment; none for a bare name, and where the
+    /// value is first.
     pub fn separator(&self) -> Option<Span> {
         let first = self.value.iter().next()?;
         (first.start >= self.name.end).then_some(Span { start: self.name.end, end: first.start })

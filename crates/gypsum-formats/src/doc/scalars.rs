@@ -46,7 +46,7 @@ pub fn sort(family: Family, raw: &str) -> Sort {
             _ if raw.starts_with(['[', '{']) => Sort::Other,
             _ => Sort::Text,
         },
-        // What stands behind a mark of comments would be lost.
+        // What is behind a mark of comments would be lost.
         Family::Toml if raw.contains(['#', '\n']) && !raw.starts_with(['[', '{']) => Sort::Text,
         Family::Toml => match toml::from_str::<toml::Table>(&format!("x = {raw}")) {
             Ok(table) => match table.get("x") {

@@ -82,7 +82,7 @@ impl Format for Sections {
     }
 }
 
-/// The pieces of a value between whose lines comments stand; `None` where none do (systemd.syntax(7)).
+/// The pieces of a value between whose lines comments are; `None` where none do (systemd.syntax(7)).
 fn around_comments(source: &[u8], value: Span, dialect: &Dialect) -> Option<Pieces> {
     let text = value.of(source);
     let is_comment = |line: &[u8]| dialect.comment_mark(line.trim_ascii_start()).is_some();

@@ -47,7 +47,7 @@ impl Format for Stanzas {
             bytes.iter().position(|byte| is_blank(*byte) || *byte == b':').filter(|length| *length > 0);
         let length = length.unwrap_or(bytes.len()) as u32;
         let name = Span { start: text.start, end: text.start + length };
-        // What stands behind a header in its line is a setting, and no word of the header.
+        // What is behind a header in its line is a setting, and no word of the header.
         if has_setting_behind(bytes) {
             return Some(Parts { name, value: Pieces::default(), end: name.end + 1 });
         }

@@ -21,7 +21,7 @@ impl<'a> LeafBuilder<'a> {
         Self { source, builder, at, remark }
     }
 
-    /// What stands between the last leaf and the statement at `to`; the blanks before that in its line belong
+    /// What is between the last leaf and the statement at `to`; the blanks before that in its line belong
     /// to it.
     pub fn gap(&mut self, to: usize) {
         while self.at < to {
@@ -78,7 +78,7 @@ impl<'a> LeafBuilder<'a> {
     }
 }
 
-/// A source that its parser refuses: the line at `at` is broken, and what stands around it cannot be told.
+/// A source that its parser refuses: the line at `at` is broken, and what is around it cannot be told.
 pub fn refused(source: &[u8], at: usize) -> Tree {
     let mut builder = Builder::default();
     // An error at the very end is told of the last line that holds something.

@@ -155,7 +155,7 @@ impl Tree {
         (0..self.blocks.len()).map(|id| (id, self.block(id)))
     }
 
-    /// The innermost block that leaf `id` stands in. An opening statement stands in the block
+    /// The innermost block that leaf `id` is in. An opening statement is in the block
     /// *around* the one it opens, as does a closing mark.
     pub fn block_of(&self, id: LeafId) -> Option<BlockId> {
         let after = self.blocks.opened_before(id);

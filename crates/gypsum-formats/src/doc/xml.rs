@@ -1,6 +1,6 @@
 //! `xml`: an element that holds text alone is a setting, any other is a block; its attributes are settings
 //! in it, and its text, where it has attributes, too, is a setting called as it is. The parser says where
-//! they stand.
+//! they are.
 
 use super::format::{BlockLines, Format, texts};
 use super::scan::{is_blank, mark_length, trim};

@@ -1,5 +1,5 @@
 //! `yaml`: keys of block mappings are settings or blocks, elements of block sequences are bare names or
-//! blocks without one; what stands in flow brackets is one value. The parser says where they stand.
+//! blocks without one; what is in flow brackets is one value. The parser says where they are.
 
 use super::format::{BlockLines, Format, texts};
 use super::scan::{line_end, trim};
@@ -328,7 +328,7 @@ impl Reading<'_> {
     }
 }
 
-/// Behind the anchor and the tag that stand before a value, and what parts them from it.
+/// Behind the anchor and the tag that are before a value, and what parts them from it.
 fn behind_notes(source: &[u8], start: usize) -> usize {
     let mut at = start;
     while matches!(source.get(at), Some(b'&' | b'!')) {

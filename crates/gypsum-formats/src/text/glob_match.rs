@@ -2,7 +2,7 @@
 
 /// Whether `text` fits `pattern`.
 pub fn glob_match(pattern: &str, text: &str) -> bool {
-    // A star that is meant stands in for itself as a character that no text has.
+    // A star that is meant is kept as a character that no text has.
     if pattern.contains("[*]") {
         return glob_match(&pattern.replace("[*]", "\u{1}"), &text.replace('*', "\u{1}"));
     }

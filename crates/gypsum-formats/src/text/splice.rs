@@ -49,7 +49,7 @@ fn in_order(splices: &[Splice]) -> Vec<&Splice> {
     sorted
 }
 
-/// One splice seen from its lines: lines from `from` on (in the old file) stand `by` lines lower.
+/// One splice seen from its lines: lines from `from` on (in the old file) are `by` lines lower.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct LineShift {
     /// First old line (from 1) that moves.

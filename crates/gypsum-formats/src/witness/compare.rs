@@ -252,7 +252,7 @@ fn sort_of(entry: &Entry) -> Option<Sort> {
     entry.value.as_ref().map(|value| value.sort)
 }
 
-/// Whether `alone` is what stands at `at`, but for its name.
+/// Whether `alone` is what is at `at`, but for its name.
 fn same_value(alone: &Account, account: &Account, at: usize) -> bool {
     let inside = &account.entries[at..account.entries[at].end];
     alone.entries.len() == inside.len()

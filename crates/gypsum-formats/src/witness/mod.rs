@@ -1,7 +1,7 @@
 //! The second witness: another reader's account of a file, which shares no code with the one that made the
 //! tree. An edit counts only where both accounts change by exactly what was asked for.
 //!
-//! The standards are read by other crates than those that the tree stands on, XML and the formats without a
+//! The standards are read by other crates than those that the tree is on, XML and the formats without a
 //! crate by a small strict grammar of their own. Formats of one setting a line have no witness here: there
 //! the daemon's own account or checker is asked.
 
@@ -104,7 +104,7 @@ impl Witness {
         }
     }
 
-    /// What `text` is as a value that stands alone; `None` where it is none by itself.
+    /// What `text` is as a value by itself; `None` where it is none by itself.
     pub fn value_alone(self, text: &str, dialect: &Dialect) -> Option<Account> {
         match self.family {
             Family::Json => json::value_alone(text, !dialect.comments.is_empty()),

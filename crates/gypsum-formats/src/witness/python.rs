@@ -302,7 +302,7 @@ impl Reader<'_> {
         }
     }
 
-    /// Strings that stand beside each other are one; the outer `None` says that there is none here.
+    /// Strings that are beside each other are one; the outer `None` says that there is none here.
     fn strings(&mut self, in_brackets: bool) -> Option<Option<Scalar>> {
         let mut all: Option<(bool, Vec<u8>)> = None;
         loop {
@@ -420,7 +420,7 @@ fn number_length(text: &[u8]) -> Option<usize> {
         loop {
             let more = rest[length..].iter().take_while(|byte| char::from(**byte).is_digit(base)).count();
             if more == 0 {
-                // An underscore stands between two digits.
+                // An underscore is between two digits.
                 return from + length.saturating_sub(usize::from(length > 0));
             }
             length += more;

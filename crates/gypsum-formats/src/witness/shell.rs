@@ -35,7 +35,7 @@ struct Word {
     end: usize,
 }
 
-/// Assignments that stand alone are values; `export` before them changes nothing.
+/// Assignments by themselves are values; `export` before them changes nothing.
 fn note(builder: &mut Builder, source: &[u8], command: &Command, line: u32) {
     let text = |word: &Word| &source[word.start..word.end];
     let mut words = command.words.as_slice();

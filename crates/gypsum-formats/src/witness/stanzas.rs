@@ -1,4 +1,4 @@
-//! Headers with settings under them, read line by line; what stands above the first header is at the top.
+//! Headers with settings under them, read line by line; what is above the first header is at the top.
 
 use super::account::{Scalar, Unreadable};
 use super::builder::Builder;
@@ -66,7 +66,7 @@ fn parts(text: &[u8], dialect: &Dialect) -> (Vec<u8>, Option<Scalar>) {
     (name.to_vec(), value(&words_of(rest, dialect)))
 }
 
-/// The line up to a comment, which begins where no quote is open and no backslash stands before it.
+/// The line up to a comment, which begins where no quote is open and no backslash is before it.
 fn without_comment<'a>(line: &'a [u8], dialect: &Dialect) -> &'a [u8] {
     let (mut quote, mut escaped) = (None, false);
     for (at, byte) in line.iter().copied().enumerate() {

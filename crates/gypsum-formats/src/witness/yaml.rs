@@ -43,7 +43,7 @@ fn events(source: &[u8], builder: &mut Builder) -> Result<(), Unreadable> {
     }
 }
 
-/// `text` as a value that stands behind a key.
+/// `text` as a value that is behind a key.
 pub fn value_alone(text: &str) -> Option<Account> {
     // What is behind a comment mark would not be part of it.
     let comment = text.starts_with('#') || text.contains(" #");

@@ -389,7 +389,7 @@ impl Walk {
             None => make()?,
         }
         let (fd, meta) = self.entry(name)?.ok_or(Errno::NOENT)?;
-        // What stands there now may be another one's.
+        // What is there now may be another one's.
         self.admit(Some(&meta))?;
         self.enter(fd, meta, name);
         Ok(())

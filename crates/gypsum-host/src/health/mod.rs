@@ -122,7 +122,7 @@ impl<'a> HealthRun<'a> {
         self.known.iter().find(|outcome| outcome.name == check.name && check.measure.is_some())
     }
 
-    /// Where the check of the service itself stands.
+    /// Where the check of the service itself is.
     fn of_service(&self) -> Option<usize> {
         self.checks.iter().position(|check| check.probe == Probe::Service)
     }

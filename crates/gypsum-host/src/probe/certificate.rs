@@ -196,7 +196,7 @@ fn trusted(ca: &str) -> Result<Vec<CertificateDer<'static>>, ProbeError> {
     Ok(found.flatten().collect())
 }
 
-/// Whether the server at `tls.at` shows a certificate that stands itself in the file of those that are trusted, for its
+/// Whether the server at `tls.at` shows a certificate that is itself in the file of those that are trusted, for its
 /// name and for today. The libraries take one that may sign others for no server's.
 pub fn is_trusted_itself(tls: &Tls, limit: Duration) -> bool {
     // What is wrong with it, the check itself says.

@@ -5,9 +5,9 @@ use crate::service;
 use gypsum_core::profile::{Profile, read};
 use std::path::Path;
 
-/// What stands in a profile for a version, in the paths of its files and in the names of its units.
+/// What is in a profile for a version, in the paths of its files and in the names of its units.
 pub(super) const VERSION: &str = "{*}";
-/// What stands in it for one of several of a version.
+/// What is in it for one of several of a version.
 const CLUSTER: &str = "{+}";
 
 /// One installation.
@@ -101,7 +101,7 @@ fn all(home: &str) -> Vec<Instance> {
     all
 }
 
-/// What stands in a path where the profile has a version and a cluster.
+/// What is in a path where the profile has a version and a cluster.
 fn of_path(home: &str, path: &Path) -> Option<Instance> {
     let (head, tail) = home.split_once(VERSION)?;
     let rest = path.to_str()?.strip_prefix(head)?;

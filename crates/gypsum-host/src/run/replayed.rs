@@ -82,7 +82,7 @@ impl Values<'_> {
         })
     }
 
-    /// The first words of a setting that stands in a block itself.
+    /// The first words of a setting that is in a block itself.
     fn inside(&self, scope: ScopeId, name: &str) -> Vec<String> {
         let named = self.layers.called_in(&self.loading.files, scope, name);
         let values = named.map(|turn| value_of(&self.loading.files[turn.file].doc, turn.leaf));

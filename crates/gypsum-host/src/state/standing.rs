@@ -9,7 +9,7 @@ use crate::probation::End;
 use gypsum_core::change::{Stage, Verdict};
 use serde::Serialize;
 
-/// How a change stands that has no good end yet.
+/// How a change is that has no good end yet.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Standing {
@@ -30,7 +30,7 @@ pub enum Standing {
 pub struct OpenChange {
     /// Its number.
     pub change: u32,
-    /// How it stands.
+    /// How it is.
     pub standing: Standing,
     /// What is so, in a sentence without a full stop.
     pub message: String,

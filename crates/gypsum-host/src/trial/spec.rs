@@ -35,7 +35,7 @@ pub struct TrialSpec {
     pub parent: i32,
     /// An empty folder to mount on.
     pub base: PathBuf,
-    /// The files, resolved, each with the file that stands in for it; none where it is gone.
+    /// The files, resolved, each with the file that takes its place; none where it is gone.
     pub files: Vec<(PathBuf, Option<PathBuf>)>,
     /// How the daemon is started.
     pub unit: StartUnit,

@@ -1,4 +1,4 @@
-//! The report of a change: one page that stands alone, for a ticket, or the same as text.
+//! The report of a change: one page that needs no other file, for a ticket, or the same as text.
 
 mod html;
 mod markdown;

@@ -40,7 +40,7 @@ fn out(command: &mut Command) -> String {
     format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr))
 }
 
-/// What stands where: address and value, in order; only what is awake.
+/// What is where: address and value, in order; only what is awake.
 fn ours(state: &Path, words: &[&str]) -> Vec<(String, String)> {
     let output = gypsum(state, &[&["show", "it"], words, &["--json"]].concat());
     let shown: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
@@ -119,7 +119,7 @@ fn sshd() {
             .unwrap();
         serde_json::from_slice::<serde_json::Value>(&output.stdout).unwrap()
     });
-    // Everything that stands asleep is woken, and some of it changed.
+    // Everything that is commented out is uncommented, and some of it changed.
     let shown = run(&["show", "it", words[0], words[1], "--json"]);
     let commented_out: Vec<String> = shown["settings"]
         .as_array()

@@ -191,7 +191,7 @@ fn named_reads_what_was_set() {
         Some(text.replace("\\\"", "\"").replace("\\\\", "\\"))
     };
     let source = "options {\n\tversion \"old\";\n};\n";
-    // Between its quotes a backslash stands before any character.
+    // Between its quotes a backslash is before any character.
     let but = ["a\\b", "a\\nb", "a\\\\b"];
     Asked { profile: "named", source, address: "options..version", lead: "", reads: &reads, but: &but }
         .try_all();
@@ -284,7 +284,7 @@ fn the_balancer_takes_the_password_that_was_set() {
         let _ = server.wait();
         Some(taken.unwrap_or_else(|| "another password".into()))
     };
-    // Words with blanks between are several words, and a backslash stands before any character.
+    // Words with blanks between are several words, and a backslash is before any character.
     let but =
         VALUES.iter().copied().filter(|value| value.contains([' ', '\\', '$', '"'])).collect::<Vec<_>>();
     let address = "userlist u..user";

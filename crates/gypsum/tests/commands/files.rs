@@ -94,7 +94,7 @@ fn a_drop_in_and_its_folder_are_made_and_go_again() {
     place.kept("etc/boards.conf", "keyword", &["change", "quay=north", "--in", name, "--new"]);
     assert_eq!(fs::read(&drop_in).unwrap(), b"quay north\n");
     assert_eq!(fs::metadata(&drop_in).unwrap().permissions().mode() & 0o777, 0o644);
-    // Now that it stands there, the edit lands there.
+    // Now that it is there, the edit lands there.
     place.kept("etc/boards.conf", "keyword", &["change", "quay=south"]);
     assert_eq!(fs::read(&drop_in).unwrap(), b"quay south\n");
     place.kept("etc/boards.conf", "keyword", &["restore", "2"]);

@@ -1,4 +1,4 @@
-//! The report of a change: a page that stands alone, and the same as text.
+//! The report of a change: a page that needs no other file, and the same as text.
 
 use crate::boards::{command, config, gypsum, host, said, status};
 use gypsum_core::doc::Family;

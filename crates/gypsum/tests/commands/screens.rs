@@ -3,7 +3,7 @@
 use crate::boards::{gypsum, host, said};
 use gypsum_demo::Host;
 
-/// What stands on the screen, without what differs from run to run.
+/// What is on the screen, without what differs from run to run.
 fn screen(host: &Host, words: &[&str]) -> String {
     let output = gypsum(host, words);
     let port = std::fs::read_to_string(host.config()).unwrap();

@@ -1,4 +1,4 @@
-//! What stands around the daemon: sockets that start it, instances behind a unit that only stands for them, processes
+//! What is around the daemon: sockets that start it, instances behind a unit that only stands for them, processes
 //! that it leaves behind, unit files that cannot be loaded, and other people.
 
 use crate::host::{Lab, PROGRAM, actions, boot};

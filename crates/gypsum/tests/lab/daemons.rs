@@ -236,7 +236,7 @@ fn a_web_server_by_its_site_file() {
         assert!(text.contains(line), "{line:?} in {text}");
     }
     assert!(!text.contains("tcp_nopush"));
-    // Named in the main file, done where it stands: in a site that is included through a link.
+    // Named in the main file, done where it is: in a site that is included through a link.
     let (status, report) = change(&["server _..location /..expires=1h"]);
     assert_eq!((status, report["edits"][0]["file"].as_str()), (0, Some(site)), "{report:#}");
     assert!(lab.sh("cat /etc/nginx/sites-available/default").contains("\t\texpires 1h;\n\t}"));

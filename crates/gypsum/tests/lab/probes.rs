@@ -89,7 +89,7 @@ END
 fn logs_are_read_from_the_activation_on() {
     let lab = boards("restart", "300ms", "Type=exec\nStandardError=journal");
     lab.sh("mkdir -p /var/log/boards; echo 'an old error' > /var/log/boards/boards.log");
-    // What stands there from before does not count, and what comes does.
+    // What is there from before does not count, and what comes does.
     let quiet = ["--must", "log /var/log/boards/boards.log lacks error", "--must", "log journal lacks error"];
     let change = |edit: &str, musts: &[&str]| {
         let words: Vec<&str> = ["change", "boards", edit].iter().chain(musts).copied().collect();

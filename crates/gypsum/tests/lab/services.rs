@@ -223,7 +223,7 @@ fn a_service_that_failed_before_is_mended_and_one_that_is_stopped_stays_so() {
     assert_eq!((status, report["unproven"].as_bool()), (7, Some(true)), "{report:#}");
     assert_eq!(report["findings"].as_array().unwrap().len(), 0, "to be stopped is no fault: {report:#}");
     assert!(!lab.is_active("boards"));
-    // Woken it must be well, though it was not before; if not, it sleeps on.
+    // Uncommented, it must be healthy, though it was not before; if not, it sleeps on.
     for (mode, wanted, active) in [("loops", 4, false), ("best", 0, true)] {
         let (status, report) = lab.gypsum(&["change", "boards", &format!("mode={mode}"), "--start"]);
         assert_eq!(status, wanted, "{mode}: {report:#}");

@@ -40,7 +40,7 @@ fn words_are_completed_in_bash_zsh_and_fish() {
     let zsh = typed_into(&lab, "zsh -f -i", "autoload -Uz compinit; compinit -u -D; bindkey -e");
     for (shell, seen) in [("bash", bash), ("zsh", zsh)] {
         for (typed, line) in TYPED {
-            // What stands in front of the word is drawn once, and the rest behind it.
+            // What is in front of the word is drawn once, and the rest behind it.
             let whole = format!("{line}<");
             assert!(seen.contains(&whole), "{shell}: {typed}: {seen}");
         }

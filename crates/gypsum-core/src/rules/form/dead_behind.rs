@@ -1,4 +1,4 @@
-//! What stands behind a statement that fits everything.
+//! What is behind a statement that fits everything.
 
 use super::{RuleForm, Sides};
 use crate::finding::Finding;
@@ -15,7 +15,7 @@ use std::collections::{HashMap, HashSet};
 pub(super) struct DeadBehind {
     /// The statements that make the sequence, by name or by how they begin.
     of: Vec<String>,
-    /// Those that are no part of it all the same.
+    /// Exceptions: those that are no part of it.
     #[serde(default)]
     but: Vec<String>,
     /// How a statement begins that fits everything.

@@ -40,13 +40,13 @@ trait RuleForm {
 /// On what a form looks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum When {
-    /// On a configuration as it stands.
+    /// On a configuration as it is.
     Standing,
     /// On a change.
     Change,
 }
 
-/// What a form looks at. As it stands, both sides are the same.
+/// What a form looks at. As it is, both sides are the same.
 pub(super) struct Sides<'a> {
     /// What was there.
     pub before: ConfigView<'a>,
@@ -60,9 +60,9 @@ struct Entry {
     word: &'static str,
     /// On what it looks.
     when: When,
-    /// Reads what stands behind the key.
+    /// Reads what is behind the key.
     read: fn(toml::Value) -> Result<Box<dyn RuleForm>, String>,
-    /// What stands behind the key, for the reference.
+    /// What is behind the key, for the reference.
     #[cfg(feature = "reference")]
     schema: fn(&mut schemars::SchemaGenerator) -> schemars::Schema,
 }
@@ -174,7 +174,7 @@ fn last_of(config_view: &ConfigView<'_>, conditions: &[String]) -> Option<Occurr
     changed_statements.or(turns.last()).map(|turn| **turn)
 }
 
-/// The forms for the reference of the profile format: the key of each, and what stands behind it.
+/// The forms for the reference of the profile format: the key of each, and what is behind it.
 #[cfg(feature = "reference")]
 pub(crate) fn schemas(generator: &mut schemars::SchemaGenerator) -> Vec<(&'static str, serde_json::Value)> {
     FORMS.iter().map(|entry| (entry.word, (entry.schema)(generator).to_value())).collect()

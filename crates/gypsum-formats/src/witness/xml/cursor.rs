@@ -115,7 +115,7 @@ impl<'a> Cursor<'a> {
         }
     }
 
-    /// What stands between two quotes, in which only some characters may stand.
+    /// What is between two quotes, in which only some characters may be.
     pub fn literal(&mut self, allowed: impl Fn(char) -> bool) -> Result<&'a str, Unreadable> {
         let quote = self.quote()?;
         let start = self.at;

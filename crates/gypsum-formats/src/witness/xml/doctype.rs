@@ -23,7 +23,7 @@ pub fn declaration(cursor: &mut Cursor<'_>) -> Result<Entities, Unreadable> {
     Ok(entities)
 }
 
-/// One declaration of the internal subset, or what stands between two.
+/// One declaration of the internal subset, or what is between two.
 fn subset(cursor: &mut Cursor<'_>, entities: &mut Entities) -> Result<(), Unreadable> {
     if cursor.blanks() {
         return Ok(());

@@ -74,7 +74,7 @@ impl Entities {
         }
     }
 
-    /// Reads the text of an entity as what stands in its place.
+    /// Reads the text of an entity as what is there in its place.
     fn read(&mut self, text: &str, in_attribute: bool) -> Result<(), Unreadable> {
         let mut cursor = Cursor::new(text);
         if in_attribute {

@@ -3,7 +3,7 @@
 use gypsum_core::profile::Profile;
 use gypsum_core::value::{Kind, edit_error_of_any};
 
-/// Whether a text that stands commented out, with a blank behind its mark, may be a value of a setting and
+/// Whether a text that is commented out, with a blank behind its mark, may be a value of a setting and
 /// no prose.
 pub(super) fn is_plausible(profile: &Profile, name: &str, value: &str) -> bool {
     match profile.setting(name) {

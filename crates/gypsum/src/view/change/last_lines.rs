@@ -57,7 +57,7 @@ impl ChangeView {
         Some(number.trim_start_matches('0'))
     }
 
-    /// A line of the answer, or of what stands in its way. What happened before is all an answer.
+    /// A line of the answer, or of what is in its way. What happened before is all an answer.
     pub(super) fn say(&self, to_stderr: bool, line: &str) {
         if to_stderr && !self.replay { self.out.eprint(line) } else { self.out.print(line) }
     }
