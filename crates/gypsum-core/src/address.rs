@@ -1,4 +1,4 @@
-//! Addresses: where a setting stands, as steps from the outside in.
+//! Addresses: where a setting is, as steps from the outside in.
 //!
 //! `Match User porter..X11Forwarding`, `mysqld..max_connections`, `Port#2`, `"odd..name"`.
 
@@ -14,7 +14,7 @@ pub struct AddressStep {
     pub nth: Option<u32>,
 }
 
-/// Where something stands. Its text form can be pasted back.
+/// Where something is. Its text form can be pasted back.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Address {
     steps: Vec<AddressStep>,
@@ -85,7 +85,7 @@ impl Address {
         self.steps.last().map_or("", |step| &step.words)
     }
 
-    /// The address of what stands around the last step, and that step; none where there is one step only.
+    /// The address of what is around the last step, and that step; none where there is one step only.
     pub fn around(&self) -> Option<(Self, &AddressStep)> {
         let (last, outer) = self.steps.split_last()?;
         (!outer.is_empty()).then(|| (Self { steps: outer.to_vec() }, last))
@@ -141,7 +141,7 @@ fn parse_step(text: &str) -> Result<(AddressStep, Option<&str>), NotAnAddress> {
     Ok((checked(AddressStep { words: words.split_whitespace().collect::<Vec<_>>().join(" "), nth })?, after))
 }
 
-/// Where the quote that closes a step stands; two of them stand for one of its words.
+/// Where the quote that closes a step is; two of them stand for one of its words.
 fn closing_quote(inner: &str) -> Option<usize> {
     let mut from = 0;
     loop {
@@ -224,6 +224,12 @@ pub fn address_of(doc: &Document, id: LeafId) -> Address {
     let nth = (all > 1).then_some(before + 1);
     steps.push(AddressStep { words: doc.text(parts.name).into_owned(), nth });
     Address { steps }
+}
+
+/// The address of a block.
+pub fn address_of_block(doc: &Document, block: BlockId) -> Address {
+    let around = doc.path(doc.tree().block(block).open()).into_iter();
+    Address { steps: around.chain([block]).map(|block| block_step(doc, block)).collect() }
 }
 
 fn block_step(doc: &Document, block: BlockId) -> AddressStep {

@@ -108,7 +108,7 @@ pub const KNOWN: [Known; 12] = [
     known("change.replay", "\"files\"", "requests of clients asked again: files, all or nothing"),
     known("records.changes", "50", "how many changes of a daemon are kept"),
     known("records.size", "\"1GB\"", "how large their folders may be together"),
-    known("tell.terminals", "true", "tell those who are logged in how a change ended that nobody watched"),
+    known("tell.terminals", "true", "tell those who are logged in how a change ended without a terminal"),
     known("tell.command", "none", "a command that gets the same as JSON on standard input"),
     known("tell.account", "the change's own", "the account that runs this command"),
     known("tell.limit", "10s", "how long this command may take"),

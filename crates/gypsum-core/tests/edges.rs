@@ -41,7 +41,7 @@ fn elements_of_lists_go_with_their_separators() {
 
 #[test]
 fn options_go_with_what_belongs_to_them() {
-    let table: [Case<'_>; 9] = [
+    let table: [Case<'_>; 12] = [
         (Family::Assignments, "O=\"-v\"\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
         (Family::Assignments, "O=-v\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
         (Family::Assignments, "O=\"\"\n", &["?-|O..-v"], Ok("O=\"-v\"\n")),
@@ -51,6 +51,10 @@ fn options_go_with_what_belongs_to_them() {
         (Family::Assignments, "O=\"-a x\\ y -Xmx2g\"\n", &["O..-Xmx=3g"], Ok("O=\"-a x\\ y -Xmx3g\"\n")),
         (Family::Assignments, "O=\"-v\"\n", &["!O..-x"], Err("option")),
         (Family::Assignments, "O=\"-v -v\"\n", &["!O..-v"], Err("option")),
+        // What is written in one piece has none.
+        (Family::Yaml, "m: {a: 1}\n", &["m..b=2"], Err("one-piece")),
+        (Family::Yaml, "m: {}\n", &["?-|m..b=2"], Err("one-piece")),
+        (Family::Toml, "m = { a = 1 }\n", &["m..b=2"], Err("one-piece")),
     ];
     check(&table);
 }
@@ -72,10 +76,16 @@ fn what_is_new_stands_in_the_columns_of_its_neighbours() {
 
 #[test]
 fn what_may_be_one_of_several_is_asked_for_by_number() {
-    let table: [Case<'_>; 3] = [
+    let list = "q:\n  - n: 1\n  - n: 2\nb: 1\n";
+    let table: [Case<'_>; 7] = [
         (Family::Keyword, "#a 1\n#a 1\n", &["+a"], Ok("a 1\n#a 1\n")),
         (Family::Keyword, "#a 1\n#a 2\n", &["+a"], Err("ambiguous")),
         (Family::Keyword, "#a 1\n#a 2\n", &["+a#2"], Ok("#a 1\na 2\n")),
+        // Behind a list a number may be that of an element.
+        (Family::Yaml, list, &["!q#1"], Err("ambiguous")),
+        (Family::Yaml, list, &["!q"], Ok("b: 1\n")),
+        (Family::Yaml, list, &["!q..#1"], Ok("q:\n  - n: 2\nb: 1\n")),
+        (Family::Json, "{\"q\": [{\"n\": 1}], \"b\": 1}", &["!q#1"], Err("ambiguous")),
     ];
     check(&table);
 }

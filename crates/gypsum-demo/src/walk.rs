@@ -144,7 +144,7 @@ impl Walk<'_> {
         self.expect(status == 8 && is_live, "status 8, and the new file is live");
         let status = self.gypsum(&["follow", DAEMON, "-q"])?;
         let is_old = self.config()? == before;
-        self.expect(status == 4 && is_old, "status 4: nobody kept it, and the old file is back");
+        self.expect(status == 4 && is_old, "status 4: it was not kept in time, and the old file is back");
         Ok(())
     }
 

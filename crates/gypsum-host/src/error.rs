@@ -137,6 +137,12 @@ fn advice_on(error: &io::Error) -> Option<&'static str> {
         io::ErrorKind::PermissionDenied if !rustix::process::geteuid().is_root() => {
             Some("this account may not do that; run it as root (sudo)")
         }
+        // What another account owns is done as that account.
+        io::ErrorKind::PermissionDenied
+            if error.raw_os_error() == Some(rustix::io::Errno::ACCESS.raw_os_error()) =>
+        {
+            Some("the account that owns the folder may not do that (ls -ld), or a security module refuses it")
+        }
         io::ErrorKind::PermissionDenied => {
             Some("root is refused here: the file may be immutable (lsattr) or its file system read-only")
         }

@@ -73,20 +73,72 @@ impl<'a> Keys<'a> {
 
     /// The next byte; `None` if the person pressed Ctrl-C or Ctrl-D, the input has ended, or the process is to end.
     fn next(&self) -> io::Result<Option<u8>> {
-        let time = Timespec { tv_sec: 0, tv_nsec: 100_000_000 };
-        loop {
-            if interrupt::is_requested() {
-                return Ok(None);
+        while !interrupt::is_requested() {
+            if self.is_there()? {
+                return self.byte();
             }
-            match poll(&mut [PollFd::new(self.input, PollFlags::IN)], Some(&time)) {
-                Ok(0) | Err(rustix::io::Errno::INTR) => continue,
-                ready => ready?,
-            };
-            let mut byte = [0; 1];
-            return Ok((rustix::io::read(self.input, &mut byte)? > 0 && !matches!(byte[0], 3 | 4))
-                .then_some(byte[0]));
+        }
+        Ok(None)
+    }
+
+    /// The next byte, if it comes at once: of a key that sends several.
+    fn next_of_key(&self) -> io::Result<Option<u8>> {
+        if self.is_there()? { self.byte() } else { Ok(None) }
+    }
+
+    /// Whether a byte is there, or comes soon.
+    fn is_there(&self) -> io::Result<bool> {
+        let time = Timespec { tv_sec: 0, tv_nsec: 100_000_000 };
+        match poll(&mut [PollFd::new(self.input, PollFlags::IN)], Some(&time)) {
+            Err(rustix::io::Errno::INTR) => Ok(false),
+            ready => Ok(ready? > 0),
         }
     }
+
+    fn byte(&self) -> io::Result<Option<u8>> {
+        let mut byte = [0; 1];
+        let is_read = rustix::io::read(self.input, &mut byte)? > 0;
+        Ok((is_read && !matches!(byte[0], 3 | 4)).then_some(byte[0]))
+    }
+
+    /// The next key of a choice.
+    fn pressed(&self) -> io::Result<Pressed> {
+        Ok(match self.next()? {
+            None => Pressed::Stop,
+            Some(0x1b) => self.escaped()?,
+            Some(b'\r' | b'\n') => Pressed::Enter,
+            Some(key) => Pressed::Letter(char::from(key).to_ascii_lowercase()),
+        })
+    }
+
+    /// What begins with the byte of Escape: that key alone, or a control sequence (ECMA-48, section 5.4): a bracket (or an
+    /// O), parameters, a letter.
+    fn escaped(&self) -> io::Result<Pressed> {
+        match self.next_of_key()? {
+            None => return Ok(Pressed::Stop),
+            Some(b'[' | b'O') => {}
+            Some(_) => return Ok(Pressed::Other),
+        }
+        loop {
+            match self.next_of_key()? {
+                Some(0x20..=0x3f) => {}
+                Some(b'A' | b'D') => return Ok(Pressed::Up),
+                Some(b'B' | b'C') => return Ok(Pressed::Down),
+                None | Some(_) => return Ok(Pressed::Other),
+            }
+        }
+    }
+}
+
+/// A key, as far as a choice knows it.
+enum Pressed {
+    Up,
+    Down,
+    Enter,
+    Letter(char),
+    /// Escape, Ctrl-C, Ctrl-D, the end of the input, or of this process.
+    Stop,
+    Other,
 }
 
 impl Drop for Keys<'_> {
@@ -100,8 +152,11 @@ impl Drop for Keys<'_> {
 /// One of several things to do: its letter, and what it is.
 pub type Choice<'a> = (char, &'a str);
 
+/// The keys, below the choices.
+const KEYS: &str = "    (arrows and Enter, or a letter; Esc or q to stop)\n";
+
 /// Lets the person choose, by letter or by the arrow keys and Enter; the first is chosen at the beginning.
-/// Answers with the letter; `None` if the person pressed Ctrl-C or ended the terminal's input.
+/// Answers with the letter; `None` if the person pressed Escape, q or Ctrl-C, or ended the terminal's input.
 pub fn choose(question: &str, choices: &[Choice<'_>]) -> Result<Option<char>, Error> {
     asked(question, choices).map_err(|error| Error::cannot(format!("the terminal cannot be read: {error}")))
 }
@@ -115,34 +170,25 @@ fn asked(question: &str, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
 }
 
 fn chosen(keys: &Keys<'_>, choices: &[Choice<'_>]) -> io::Result<Option<char>> {
-    let (mut at, mut escape) = (0usize, 0);
-    while let Some(key) = keys.next()? {
-        // An arrow is sent as three bytes: escape, a bracket (or an O), a letter.
-        escape = match (escape, key) {
-            (_, 0x1b) => 1,
-            (1, b'[' | b'O') => 2,
-            (2, b'A' | b'D') => {
-                at = at.checked_sub(1).unwrap_or(choices.len() - 1);
-                redraw(choices, at)?;
-                0
-            }
-            (2, b'B' | b'C') => {
-                at = (at + 1) % choices.len();
-                redraw(choices, at)?;
-                0
-            }
-            (_, b'\r' | b'\n') => return Ok(choices.get(at).map(|(letter, _)| *letter)),
-            (_, key) => {
-                let key = char::from(key).to_ascii_lowercase();
-                if let Some(n) = choices.iter().position(|(letter, _)| *letter == key) {
+    let mut at = 0usize;
+    loop {
+        at = match keys.pressed()? {
+            Pressed::Stop => return Ok(None),
+            Pressed::Enter => return Ok(choices.get(at).map(|(letter, _)| *letter)),
+            Pressed::Up => at.checked_sub(1).unwrap_or(choices.len() - 1),
+            Pressed::Down => (at + 1) % choices.len(),
+            Pressed::Letter(key) => match choices.iter().position(|(letter, _)| *letter == key) {
+                Some(n) => {
                     redraw(choices, n)?;
                     return Ok(Some(key));
                 }
-                0
-            }
+                None if key == 'q' => return Ok(None),
+                None => continue,
+            },
+            Pressed::Other => continue,
         };
+        redraw(choices, at)?;
     }
-    Ok(None)
 }
 
 fn draw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {
@@ -150,12 +196,12 @@ fn draw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {
         let mark = if n == at { '>' } else { ' ' };
         format!("  {mark} {letter}  {text}\n")
     };
-    eprint_now(&choices.iter().enumerate().map(line).collect::<String>())
+    eprint_now(&choices.iter().enumerate().map(line).chain([KEYS.to_owned()]).collect::<String>())
 }
 
 fn redraw(choices: &[Choice<'_>], at: usize) -> io::Result<()> {
     // Up over what was drawn: standard control sequences (ECMA-48).
-    eprint_now(&format!("\x1b[{}A", choices.len()))?;
+    eprint_now(&format!("\x1b[{}A", choices.len() + 1))?;
     draw(choices, at)
 }
 

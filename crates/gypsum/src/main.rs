@@ -29,35 +29,8 @@ fn main() -> ExitCode {
     let (program, rest) =
         words.split_first().map_or(("", &[][..]), |(program, rest)| (program.as_str(), rest));
     // Some things run in processes of their own and are this same program, executed again.
-    if program.rsplit('/').next() == Some(gypsum_demo::DAEMON) {
-        return ExitCode::from(gypsum_demo::daemon(rest));
-    }
-    if rest.first().is_some_and(|word| word == gypsum_host::trial::ENTRY) {
-        return ExitCode::from(u8::try_from(gypsum_host::trial::enter(&rest[1..])).unwrap_or(1));
-    }
-    if rest.first().is_some_and(|word| word == gypsum_host::boot::ENTRY) {
-        return ExitCode::from(command::boot::enter(&rest[1..]));
-    }
-    if rest.first().is_some_and(|word| word == gypsum_host::view::ENTRY) {
-        return ExitCode::from(u8::try_from(gypsum_host::view::enter(&rest[1..])).unwrap_or(1));
-    }
-    if let [word, socket] = rest
-        && word == gypsum_host::guardian::ENTRY
-    {
-        return ExitCode::from(gypsum_host::guardian_process::serve(socket.as_ref()));
-    }
-    if let [word, how, root, number] = rest
-        && word == gypsum_host::watching::ENTRY
-    {
-        return ExitCode::from(command::watching::enter(how, root.as_ref(), number));
-    }
-    if let [word, root, daemon] = rest
-        && word == gypsum_host::guardian::STAND_BY
-    {
-        return ExitCode::from(gypsum_host::guardian_process::stand_by(root.as_ref(), daemon));
-    }
-    if rest.first().is_some_and(|word| word == complete::ENTRY) {
-        return ExitCode::from(complete::enter(&rest[1..]));
+    if let Some(status) = of_own_process(program, rest) {
+        return ExitCode::from(status);
     }
     let root = args::Cli::command().term_width(out::columns().min(WIDEST));
     let parsed = root.clone().try_get_matches().and_then(|matches| {
@@ -88,6 +61,29 @@ fn main() -> ExitCode {
         status = ExitStatus::NotRun;
     }
     ExitCode::from(status.code())
+}
+
+/// What a process of this program's own does, and the status that it ends with; `None` where a person typed the words.
+fn of_own_process(program: &str, words: &[String]) -> Option<u8> {
+    if program.rsplit('/').next() == Some(gypsum_demo::DAEMON) {
+        return Some(gypsum_demo::daemon(words));
+    }
+    let (entry, rest) = words.split_first()?;
+    let status_of = |status: i32| u8::try_from(status).unwrap_or(1);
+    Some(match (entry.as_str(), rest) {
+        (gypsum_host::trial::ENTRY, rest) => status_of(gypsum_host::trial::enter(rest)),
+        (gypsum_host::view::ENTRY, rest) => status_of(gypsum_host::view::enter(rest)),
+        (gypsum_host::boot::ENTRY, rest) => command::boot::enter(rest),
+        (gypsum_host::guardian::ENTRY, [socket]) => gypsum_host::guardian_process::serve(socket.as_ref()),
+        (gypsum_host::guardian::STAND_BY, [root, daemon]) => {
+            gypsum_host::guardian_process::stand_by(root.as_ref(), daemon)
+        }
+        (gypsum_host::watching::ENTRY, [how, root, number]) => {
+            command::watching::enter(how, root.as_ref(), number)
+        }
+        (complete::ENTRY, rest) => complete::enter(rest),
+        _ => return None,
+    })
 }
 
 /// Help goes to standard output with status 0, a wrong word to standard error with 2, and to standard output as a

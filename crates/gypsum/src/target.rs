@@ -58,14 +58,7 @@ fn load_or_remember(context: &Context, target: &Target) -> Result<Profile, NoTar
     };
     check_name(&target.daemon)?;
     let Some(named) = context.state.named(&target.daemon)? else { return Err(unknown.into()) };
-    let earlier = Target {
-        file: Some(named.file),
-        format: Some(named.format),
-        unit: named.unit,
-        checker: named.checker,
-        ..target.clone()
-    };
-    let mut profile = without_profile(context, &earlier)?;
+    let mut profile = unprofiled(&target.daemon, &named)?;
     for word in &named.health {
         profile.health.push(check_of("--health", word)?);
     }
@@ -124,22 +117,28 @@ fn without_profile(context: &Context, target: &Target) -> Result<Profile, Error>
     check_name(&target.daemon)?;
     let file = target.file.as_deref().unwrap_or_else(|| std::path::Path::new(""));
     let path = std::path::absolute(file).map_err(|error| Error::file("use", file, error))?;
-    let path = path.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?.to_owned();
-    let commented = target.format.as_deref() == Some("jsonc");
-    let format = match target.format.as_deref() {
-        Some(name) => family_of(if commented { "json" } else { name })?,
-        None => guessed(context, &path)?,
+    let format = match (&target.format, path.to_str()) {
+        (None, Some(path)) => guessed(context, path)?.name().to_owned(),
+        (format, _) => format.clone().unwrap_or_default(),
     };
-    let files = Files::one(path, format);
+    let (unit, checker) = (target.unit.clone(), target.checker.clone());
+    unprofiled(&target.daemon, &NamedDaemon { file: path, format, unit, checker, health: Vec::new() })
+}
+
+/// What there is to know of a daemon without a profile: what was named of it, but for its health checks.
+pub fn unprofiled(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
+    let path = named.file.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?;
+    let commented = named.format == "jsonc";
+    let format = family_of(if commented { "json" } else { &named.format })?;
     let mut dialect = format.plain_dialect();
     if commented {
         dialect.comments = vec!["//".to_owned(), "/*".to_owned()];
     }
     Ok(Profile {
         dialect,
-        service: Service { unit: target.unit.clone().into_iter().collect(), ..Service::default() },
-        checker: target.checker.as_deref().map(checker_of).transpose()?,
-        ..Profile::bare(&target.daemon, format!("{} (no profile)", target.daemon), files)
+        service: Service { unit: named.unit.clone().into_iter().collect(), ..Service::default() },
+        checker: named.checker.as_deref().map(checker_of).transpose()?,
+        ..Profile::bare(daemon, format!("{daemon} (no profile)"), Files::one(path.to_owned(), format))
     })
 }
 

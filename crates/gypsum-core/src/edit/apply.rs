@@ -3,12 +3,12 @@
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, uncomment_block};
-use super::context::EditContext;
+use super::context::{EditContext, Resolution};
 use super::context::{File, Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous, no_quantity};
+use super::edit_error::{absent, ambiguous, element_or_whole, no_quantity};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
-use super::find::{find_active, find_commented_out};
+use super::find::{blocks_named, find_active, find_commented_out};
 use super::insert::{insert_block, insert_setting};
 use super::piece::put_in;
 use super::quantity::changed;
@@ -81,12 +81,23 @@ impl EditContext<'_> {
                 None if matches!(edit, Edit::Disable(_)) && self.commented(address).is_some() => {
                     Ok(Vec::new())
                 }
-                None => match (self.option(edit)?, self.block(edit, address)?) {
+                None => match (self.option(edit)?, self.whole_block(edit, address)?) {
                     (Some(placed), _) | (None, Some(placed)) => Ok(placed),
                     (None, None) => Err(absent(files, address, guide, "is not set")),
                 },
             },
         }
+    }
+
+    /// The edit of a whole block, where it cannot mean one of its elements.
+    fn whole_block(&self, edit: &Edit, address: &Address) -> Resolution {
+        let meant = blocks_named(self.files, address).into_iter().filter(|(n, _)| self.is_meant(*n));
+        for (n, block) in meant {
+            if let Some(finding) = element_or_whole(&self.files[n], address, block, edit) {
+                return Err(finding);
+            }
+        }
+        self.block(edit, address)
     }
 
     /// The one active setting that an address means, if there is any.
@@ -258,7 +269,7 @@ fn words_replaced(value: &str, old: &str, new: &str) -> String {
     parts.map(replaced).collect()
 }
 
-/// A comment counts as asleep where its name stands right behind the mark, or where its value is
+/// A comment counts as commented out where its name is right behind the mark, or where its value is
 /// one that the setting may have.
 fn is_commented_out(doc: &Document, commented_out: &CommentedOut, guide: &Guide<'_>) -> bool {
     commented_out.nearness == Nearness::Close
@@ -327,7 +338,7 @@ pub(super) fn value_splices(doc: &Document, parts: &Parts, value: &str) -> Resul
         let start = if between.iter().all(|byte| byte.is_ascii_whitespace() || *byte == b'\\') {
             end
         } else {
-            // A comment stands between: from the end of its line, so that the last line keeps the
+            // A comment is between: from the end of its line, so that the last line keeps the
             // ending that it has.
             let line = doc.line_around(piece.start as usize).start as usize;
             let text = source[..line].strip_suffix(b"\n").unwrap_or(&source[..line]);

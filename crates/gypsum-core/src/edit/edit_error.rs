@@ -3,7 +3,7 @@
 use super::ask::Edit;
 use super::context::{File, Guide};
 use crate::address::{Address, address_of};
-use crate::doc::LeafId;
+use crate::doc::{BlockId, LeafId};
 use crate::finding::Finding;
 use crate::layers::is_of_package;
 
@@ -60,6 +60,33 @@ pub(super) fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: 
         .in_file(path)
         .about(address)
         .help("`gypsum show` lists the settings with their addresses")
+}
+
+/// A number behind a list that is there once: it may be meant for one of its elements, `quays..#1`, or for the list.
+pub(super) fn element_or_whole(
+    file: &File,
+    address: &Address,
+    block: BlockId,
+    edit: &Edit,
+) -> Option<Finding> {
+    let (doc, tree) = (&file.doc, file.doc.tree());
+    let nth = address.nth()?;
+    let has_elements =
+        || tree.blocks().any(|(id, of)| of.parent() == Some(block) && doc.title(id).is_empty());
+    if doc.title(block).is_empty() || doc.twins_of_block(block) > 1 || !has_elements() {
+        return None;
+    }
+    let whole = address.without_nth();
+    let both = [whole.to_string(), format!("{whole}..#{nth}")].map(|address| edit.typed_at(&address));
+    let message = format!("{address} may be the whole of {whole}, or its element {nth}");
+    let finding = Finding::edit_error("ambiguous", message).about(address).help(choices(&both));
+    Some(finding.at(&file.path, doc, tree.block(block).open()))
+}
+
+/// A part of a value that is written in one piece.
+pub(super) fn in_one_piece(whole: &str, value: &str) -> Finding {
+    Finding::edit_error("one-piece", format!("{whole} is written in one piece: {value}"))
+        .help(format!("give it whole, with your change in it: {whole}='...'"))
 }
 
 /// A quantity was asked for where there is none.

@@ -1,4 +1,4 @@
-//! Where a setting goes that stands nowhere yet.
+//! Where a setting goes that is set nowhere yet.
 
 use super::ask::Where;
 use super::block::{Body, new_block};
@@ -9,7 +9,7 @@ use super::expected::Expected;
 use super::find::{Found, blocks_around, find_active};
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
-use crate::address::{Address, address_of};
+use crate::address::{Address, address_of, address_of_block};
 use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts, scalars};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, nearest};
@@ -70,7 +70,7 @@ fn beside_includes(files: &[File], name: &str, guide: &Guide<'_>) -> Option<Inse
     })
 }
 
-/// Whether settings stand above the first section of a file, or it has no sections at all.
+/// Whether settings are above the first section of a file, or it has no sections at all.
 fn holds_top_settings(doc: &Document) -> bool {
     let tree = doc.tree();
     let first = tree.blocks().next().map_or(tree.len(), |(_, block)| block.open());
@@ -86,7 +86,7 @@ fn spot_within(files: &[File], address: &Address, guide: &Guide<'_>) -> Result<O
     let Some((n, block)) = found.iter().rfind(|(n, _)| Some(*n) == first).copied() else {
         return Ok(None);
     };
-    // A section that stands twice is one to its daemon, and what is added to its last part decides; two
+    // A section that is there twice is one to its daemon, and what is added to its last part decides; two
     // blocks are two.
     let one = matches!(files[n].doc.family(), Family::Sections | Family::Stanzas);
     if found.len() > 1 && !one {
@@ -231,7 +231,7 @@ fn last_kin(doc: &Document, spot: &InsertPoint, name: &str) -> Option<LeafId> {
     doc.statements().filter(own).map(|(leaf, ..)| leaf).last()
 }
 
-/// The leaf behind which something goes that is to stand first, last, above or below.
+/// The leaf behind which something goes that is to be first, last, above or below.
 fn after_leaf(
     files: &[File],
     spot: &InsertPoint,
@@ -303,7 +303,7 @@ fn names_block(doc: &Document, block: BlockId, address: &Address) -> bool {
     own == address.to_string() || own.ends_with(&format!("..{address}"))
 }
 
-/// Where a prepared piece goes: the file, the leaf behind which it stands, and how far it is indented.
+/// Where a prepared piece goes: the file, the leaf behind which it is, and how far it is indented.
 pub fn piece_spot(
     files: &[File],
     under: Option<&Address>,
@@ -369,7 +369,7 @@ pub fn insert_block(
     let (block, things) = new_block(doc, address.name(), body, &indent, &deeper(doc), eol)?;
     let open_end = at > 0 && source[at - 1] != b'\n';
     let mut text = if open_end { eol.to_vec() } else { Vec::new() };
-    // A group that begins at the end of a file stands apart from what is above it.
+    // A group that begins at the end of a file is apart from what is above it.
     let apart = parent.block.is_none() && at == source.len() && at > 0 && !source.ends_with(b"\n\n");
     if apart {
         text.extend_from_slice(eol);
@@ -417,7 +417,7 @@ fn at_top(files: &[File], file: usize) -> InsertPoint {
 }
 
 fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
-    let sections = titles(&files[home].doc);
+    let sections: Vec<String> = addresses(&files[home].doc).collect();
     let example = sections.first().map_or("SECTION", String::as_str);
     Finding::edit_error(
         "no-section",
@@ -435,7 +435,7 @@ fn around(address: &Address) -> String {
 
 fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
     let wanted = around(address);
-    let known: Vec<String> = files.iter().flat_map(|file| titles(&file.doc)).collect();
+    let known: Vec<String> = files.iter().flat_map(|file| addresses(&file.doc)).collect();
     let mut near: Vec<&str> = nearest(&wanted, known.iter().map(String::as_str));
     if near.is_empty() {
         near = known.iter().map(String::as_str).take(5).collect();
@@ -453,6 +453,7 @@ fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
         .help(help)
 }
 
-fn titles(doc: &Document) -> Vec<String> {
-    doc.tree().blocks().map(|(id, _)| doc.title(id).to_owned()).collect()
+/// The addresses of all blocks.
+fn addresses(doc: &Document) -> impl Iterator<Item = String> {
+    doc.tree().blocks().map(|(block, _)| address_of_block(doc, block).to_string())
 }

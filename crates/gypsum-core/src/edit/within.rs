@@ -3,7 +3,7 @@
 use super::ask::{Amount, Edit, Where};
 use super::context::ResolvedEdit;
 use super::context::{EditContext, Resolution};
-use super::edit_error::{ambiguous, no_quantity};
+use super::edit_error::{ambiguous, in_one_piece, no_quantity};
 use super::expected::Expected;
 use super::find::{blocks_named, find_active};
 use super::list::Elements;
@@ -41,7 +41,7 @@ impl EditContext<'_> {
                 .and_then(|parts| Options::of(doc, &parts))
                 .is_some_and(|all| !all.find(&last.words).is_empty())
         };
-        // Where a name is assigned twice, the option is changed where it stands, and else added at the end.
+        // Where a name is assigned twice, the option is changed where it is, and else added at the end.
         let with: Vec<_> = holders.iter().copied().filter(holds).collect();
         let (n, leaf) = match (with.as_slice(), holders.last()) {
             (_, None) => return Ok(None),
@@ -50,6 +50,11 @@ impl EditContext<'_> {
             (several, _) => return Err(ambiguous(self.files, &outer, several, self.guide, None)),
         };
         let doc = &self.files[n].doc;
+        let value = doc.parts(leaf).map(|parts| doc.value(&parts)).unwrap_or_default();
+        if doc.family().is_standard() && value.starts_with(['{', '[']) {
+            let whole = address_of(doc, leaf).to_string();
+            return Err(in_one_piece(&whole, &value).about(address).at(&self.files[n].path, doc, leaf));
+        }
         let options = doc.parts(leaf).and_then(|parts| Options::of(doc, &parts));
         let options = options.ok_or_else(|| no_quantity(edit, "it has no value to hold options"))?;
         let here = address_of(doc, leaf).then(&last.words).to_string();
@@ -92,7 +97,7 @@ impl EditContext<'_> {
         Ok(Some(part(n, leaf, splices, address_of(doc, leaf).to_string())))
     }
 
-    /// A list that stands as a block of bare names, one an element.
+    /// A list that is written as a block of bare names, one an element.
     fn block_of_elements(&self, address: &Address, element: &str, more: bool) -> Resolution {
         let blocks = blocks_named(self.files, address);
         let [(n, block)] = blocks.as_slice() else {

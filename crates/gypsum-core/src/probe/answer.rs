@@ -190,7 +190,7 @@ impl Answer {
                 Aspect::Guard
                     if self.is_guard && self.grade == Grade::Served && before.grade > self.grade =>
                 {
-                    add(format!("{}, which nobody from elsewhere should get", both()), weighs(row.gained));
+                    add(format!("{}; clients from elsewhere should not get it", both()), weighs(row.gained));
                 }
                 Aspect::Word
                     if self.grade <= before.grade && self.word != before.word && !before.word.is_empty() =>
@@ -232,7 +232,7 @@ impl Answer {
 /// The answers from before, by which later ones are judged.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Measure {
-    /// The settings that may change an answer because somebody asked for it.
+    /// The settings that may change an answer, because the edit asks for that.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub asked_by: Vec<String>,
     /// The answers.

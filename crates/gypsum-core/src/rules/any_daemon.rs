@@ -5,7 +5,7 @@ use super::{ConfigView, Leaf, ProposalView};
 use crate::address::address_of;
 use crate::doc::{Kind as Statements, all_commented_out};
 use crate::edit::find_active;
-use crate::finding::Finding;
+use crate::finding::{Finding, Severity};
 use crate::layers::value_of;
 use crate::secret::is_secret;
 use crate::survey::{PathProperties, Survey};
@@ -78,6 +78,7 @@ pub(super) fn check(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
                 say(open_network(None, new));
             }
             if after.profile.setting.is_empty() {
+                findings.extend(one_dot(before, name).map(|finding| one.at_name(after, finding)));
                 findings.extend(new_name(before, name).map(|finding| one.at_name(after, finding)));
             }
             continue;
@@ -87,6 +88,9 @@ pub(super) fn check(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
             continue;
         }
         say(emptied(name, &old, new));
+        if setting.is_none() && !after.files[one.leaf.0].doc.family().is_standard() {
+            say(lost_remark(name, &old, new));
+        }
         if setting.is_none() {
             say(open_network(Some(&old), new));
         }
@@ -238,12 +242,41 @@ fn open_network(old: Option<&str>, new: &str) -> Option<Finding> {
     )
 }
 
+/// What looks like a comment behind the old value, where the format takes it for a part of the value.
+fn lost_remark(name: &str, old: &str, new: &str) -> Option<Finding> {
+    let at = [" #", " ;"].iter().filter_map(|mark| old.find(mark)).min().filter(|at| *at > 0)?;
+    let remark = old[at..].trim();
+    // A mark without words is none, and what the new value has is not lost.
+    if !remark[1..].starts_with(' ') || new.contains(remark) {
+        return None;
+    }
+    let message = format!("\"{remark}\" was a part of the value of {name}, and is gone");
+    let help = format!("if it is a comment that is to stay, give it, too: '{name}={new} {remark}'");
+    Some(Finding::new("lost-remark", Severity::Hint, message).help(help))
+}
+
 /// A list of which nothing is left.
 fn emptied(name: &str, old: &str, new: &str) -> Option<Finding> {
     let was = words(old);
     (was.len() > 1 && words(new).is_empty()).then(|| {
         let message = format!("{name} had {} elements, and has none now", was.len());
-        Finding::warning("emptied", message).help("to take one out: --remove-from; if all are to go, go on")
+        Finding::warning("emptied", message)
+            .help(format!("to take one out: {name}-=ELEMENT; if all are to go, go on"))
+    })
+}
+
+/// A new name with a dot, where two dots lead into a block that is there.
+fn one_dot(before: &ConfigView<'_>, name: &str) -> Option<Finding> {
+    let (block, _) = name.split_once('.').filter(|(block, rest)| !block.is_empty() && !rest.is_empty())?;
+    let inside = format!("{block}..");
+    let leads_there = before.files.iter().any(|file| {
+        let mut inner = file.doc.tree().leaves().filter(|(leaf, ..)| !file.doc.path(*leaf).is_empty());
+        inner.any(|(leaf, ..)| address_of(&file.doc, leaf).to_string().starts_with(&inside))
+    });
+    leads_there.then(|| {
+        let message = format!("{name} is a new name at the top, and {block} is a block");
+        let meant = name.replace('.', "..");
+        Finding::warning("one-dot", message).help(format!("two dots lead into a block: {meant}"))
     })
 }
 

@@ -11,6 +11,7 @@ mod listeners;
 pub mod login;
 mod names;
 mod not_applied;
+mod own;
 mod paths;
 mod remote_hosts;
 mod sites;
@@ -22,6 +23,7 @@ pub use form::read_profile;
 #[cfg(feature = "reference")]
 pub(crate) use form::schemas as form_schemas;
 pub use listeners::{Wanted, wanted};
+pub use own::OWN;
 pub use sites::{Site, sites};
 
 use form::{Sides, When};
@@ -93,7 +95,7 @@ impl<'a> ConfigView<'a> {
             .is_some_and(|changed_statements| changed_statements.contains(&(turn.file, turn.leaf)))
     }
 
-    /// The name of a setting, as it stands.
+    /// The name of a setting, as it is.
     fn name(&self, turn: &Occurrence) -> String {
         self.files[turn.file].doc.text(turn.name).into_owned()
     }
@@ -242,7 +244,7 @@ fn statements_of(file: &File, part: &Range<usize>) -> Vec<((String, Vec<u8>), Le
         .collect()
 }
 
-/// One group of rules about a configuration as it stands.
+/// One group of rules about a configuration as it is.
 type Standing = fn(&ConfigView<'_>, &TypedSettings<'_>, &mut Vec<Finding>);
 
 const STANDING: [Standing; 8] = [
@@ -318,7 +320,7 @@ impl Answers {
     }
 }
 
-/// The rules about a configuration as it stands, as often as the host answers.
+/// The rules about a configuration as it is, as often as the host answers.
 pub struct StandingRules<'a> {
     config_view: ConfigView<'a>,
     known: TypedSettings<'a>,

@@ -141,7 +141,7 @@ impl GuardianClient {
         let stream = self.stream.get_mut();
         if let Err(error) = stream.set_write_timeout(Some(LOOK_UP)).and_then(|()| stream.write_all(WITHDRAW))
         {
-            tracing::debug!(%error, "the guardian cannot be told");
+            tracing::debug!(%error, "the guardian cannot be reached");
         }
     }
 }

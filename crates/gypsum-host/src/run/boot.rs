@@ -30,7 +30,7 @@ pub fn put_files_back(world: &dyn World, state: &State, daemon: &str, who: &str)
     let notes = live.files().put_back()?;
     live.record(&restoring.next(StepOutcome::Done))?;
     note_put_back(world.disk(), &live.entry.folder);
-    live.note("this host was started anew in the middle of the change; its old files were put back first");
+    live.note("this host restarted during the change; the old files were restored first");
     notes.into_iter().for_each(|text| live.note(text));
     Ok(())
 }
@@ -46,7 +46,7 @@ fn note_put_back(disk: &dyn Disk, folder: &Path) {
         disk.create(&path, &serde_json::to_vec(&Moment::after(Duration::ZERO))?, None)
     };
     if let Err(error) = noted() {
-        tracing::warn!(%error, "it cannot be noted when files were put back");
+        tracing::warn!(%error, "it cannot be noted when files were restored");
     }
 }
 

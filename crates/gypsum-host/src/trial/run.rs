@@ -87,7 +87,7 @@ impl Trial {
         let written = host::written(&processes);
         let mut data: Vec<PathBuf> = profile.trial.data.iter().map(PathBuf::from).collect();
         if processes.is_empty() && data.is_empty() && profile.trial.when != TrialWhen::Always {
-            let why = "it does not run, so nobody knows which folders hold its data";
+            let why = "it does not run, so the folders of its data are not known";
             return Err(NotMade(why.into()));
         }
         let is_kept = |folder: &PathBuf| profile.trial.kept.iter().any(|kept| folder == Path::new(kept));

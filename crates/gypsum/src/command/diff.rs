@@ -6,7 +6,7 @@ use super::{Context, running, whole};
 use crate::args::{DiffArgs, Target};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{columns, difference, styled, wrapped};
+use crate::view::{coloured, columns, difference, styled, wrapped};
 use gypsum_core::change::Verdict;
 use gypsum_core::differences::{Difference, differences};
 use gypsum_core::doc::Document;
@@ -51,10 +51,12 @@ pub fn run(context: &Context, asked: &DiffArgs) -> Result<ExitStatus, NoTarget> 
     let loading = load(&profile, None)?;
     let chosen = chosen(&loading, asked)?;
     let against = against(context, &profile, asked, &chosen)?;
+    let by_line = asked.lines && !context.out.json;
     let mut all = Vec::new();
     for ((_, file), against) in chosen.into_iter().zip(against) {
         let differences = match &against {
-            Against::Text { bytes, .. } if bytes != file.doc.source() => {
+            // The lines need no settings; a program gets both.
+            Against::Text { bytes, .. } if bytes != file.doc.source() && !by_line => {
                 differences(&profile, &read(bytes, &file.doc)?, &file.doc)
             }
             Against::Text { .. } | Against::Unedited(_) | Against::Edited(_) | Against::Unrecorded => {
@@ -78,11 +80,11 @@ pub fn run(context: &Context, asked: &DiffArgs) -> Result<ExitStatus, NoTarget> 
         true => Vec::new(),
         false => changes(context, &profile).collect(),
     };
-    for one in &differ {
-        one.lines(context, &profile, asked.lines, &changes).iter().for_each(|line| context.out.print(line));
-        context.out.print("");
-    }
-    rest(&others, context.out.width).iter().for_each(|line| context.out.print(line));
+    let mut parts: Vec<Vec<String>> =
+        differ.iter().map(|one| one.lines(context, &profile, asked.lines, &changes)).collect();
+    parts.push(rest(&others, context.out.width));
+    parts.retain(|part| !part.is_empty());
+    parts.join(&String::new()).iter().for_each(|line| context.out.print(line));
     Ok(status)
 }
 
@@ -213,7 +215,8 @@ impl Compared<'_> {
         };
         if by_line {
             say(&format!("the lines that are not {like}"));
-            out.extend(difference(Some(profile), self.file, bytes, self.live, &[]));
+            let lines = difference(Some(profile), self.file, bytes, self.live, &[]);
+            out.extend(lines.iter().map(|line| coloured(line)));
             return out;
         }
         match self.differences.len() {

@@ -4,7 +4,7 @@ use super::Context;
 use super::change::drafts_of;
 use crate::out::BOLD;
 use crate::target::NoTarget;
-use crate::view::{difference, styled, when, wrapped};
+use crate::view::{coloured, difference, styled, when, wrapped};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::drafts::{self, Draft};
@@ -126,7 +126,7 @@ fn show_one(context: &Context, daemon: &str, number: u32) -> Result<(), Error> {
             .out
             .print("       the live file was changed since; the draft is merged with it when it is used");
     }
-    changes.iter().for_each(|line| context.out.print(line));
+    changes.iter().for_each(|line| context.out.print(&coloured(line)));
     Ok(())
 }
 

@@ -193,7 +193,7 @@ impl Context {
         let notices = take_notices(&self.state);
         let more = notices.len().saturating_sub(MOST_NOTICES);
         for notice in notices.into_iter().skip(more) {
-            let text = format!("While nobody looked on: {}", notice.message);
+            let text = format!("While no terminal was attached: {}", notice.message);
             for line in [Some(text), notice.failed].into_iter().flatten() {
                 wrapped(&line, self.out.width)
                     .iter()

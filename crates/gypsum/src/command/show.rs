@@ -376,7 +376,12 @@ fn drafts(context: &Context, daemon: &str) -> Result<(), Error> {
 
 /// The cells of one row; the value has `room` if it may be cut.
 fn cells(row: &Listed, room: Option<usize>) -> Vec<String> {
-    let mut value = room.map_or_else(|| row.value.clone(), |room| cut(&row.value, room));
+    // A value that is laid out on several lines is one row.
+    let whole = match row.value.contains('\n') {
+        true => row.value.split_whitespace().collect::<Vec<_>>().join(" "),
+        false => row.value.clone(),
+    };
+    let mut value = room.map_or_else(|| whole.clone(), |room| cut(&whole, room));
     if let [first, more @ ..] = row.overrules.as_slice() {
         let place = if first.file == row.file { String::new() } else { format!("{}, ", first.file) };
         let more = if more.is_empty() { String::new() } else { format!(" and {} more", more.len()) };

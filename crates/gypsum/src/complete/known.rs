@@ -2,10 +2,12 @@
 
 use super::{Candidate, Typed};
 use crate::help::TOPICS;
+use crate::target::unprofiled;
 use gypsum_core::address::Address;
 use gypsum_core::doc::Family;
 use gypsum_core::listing::{Listed, list};
 use gypsum_core::profile::{Profile, Setting};
+use gypsum_core::rules::OWN;
 use gypsum_core::secret::shown_value;
 use gypsum_core::value::Kind;
 use gypsum_host::disk::RealDisk;
@@ -21,10 +23,12 @@ fn state(typed: &Typed) -> Option<State> {
     State::at(typed.value("state").as_deref().map(Path::new)).ok()
 }
 
-/// The profile of the daemon that was typed. What cannot be read is told by the command, not here.
+/// The profile of the daemon that was typed, or what was named of it before. What cannot be read is told by the command,
+/// not here.
 fn profile(typed: &Typed) -> Option<Profile> {
-    let file = typed.value("profile");
-    profiles::load(&typed.value("daemon")?, file.as_deref().map(Path::new)).ok()
+    let (daemon, file) = (typed.value("daemon")?, typed.value("profile"));
+    let of_name = profiles::load(&daemon, file.as_deref().map(Path::new)).ok();
+    of_name.or_else(|| unprofiled(&daemon, &state(typed)?.named(&daemon).ok()??).ok())
 }
 
 /// Its files, as they are.
@@ -166,11 +170,11 @@ fn choices(profile: &Profile, setting: &Setting) -> Vec<String> {
     }
 }
 
-/// The rules of the profile, and those that refused an edit that is a draft now.
+/// The rules of the profile, and those for every daemon.
 pub fn rules(typed: &Typed, _: &str) -> Vec<Candidate> {
-    let Some(profile) = profile(typed) else { return Vec::new() };
-    let own = profile.rule.iter().map(|rule| Candidate::new(rule.name.clone(), rule.says.clone()));
-    own.collect()
+    let of_profile = profile(typed).map(|profile| profile.rule).unwrap_or_default().into_iter();
+    let own = OWN.iter().map(|(name, meaning)| Candidate::new(*name, *meaning));
+    of_profile.map(|rule| Candidate::new(rule.name, rule.says)).chain(own).collect()
 }
 
 /// The changes of the daemon, the newest first.

@@ -10,7 +10,7 @@ mod words;
 pub use first::FIRST;
 pub use markdown::{Block, blocks, title};
 pub use short::{label, most_used, placed};
-pub use topics::TOPICS;
+pub use topics::{TOPICS, Topic};
 pub use usage::{explained, is_help};
 pub use words::quoted;
 

@@ -135,6 +135,7 @@ fn first_of(arg: &Arg) -> String {
 mod tests {
     use super::*;
     use crate::args::Cli;
+    use crate::help::TOPICS;
     use clap::CommandFactory;
 
     #[test]
@@ -148,6 +149,9 @@ mod tests {
             assert!(lines.iter().all(|line| line.len() <= 80), "{name}: {lines:#?}");
             let after = command.get_after_help().map(ToString::to_string).unwrap_or_default();
             assert!(after.lines().all(|line| !line.starts_with("  ") || line.len() <= 80), "{name}: {after}");
+            for topic in TOPICS.iter().filter(|_| name == "help") {
+                assert!(after.contains(topic.name), "{}", topic.name);
+            }
             for (_, ids) in SHOWN.iter().filter(|(of, _)| *of == name) {
                 let is_there = |id: &&&str| command.get_arguments().any(|arg| arg.get_id() == **id);
                 assert_eq!(ids.iter().filter(is_there).count(), ids.len(), "{name}");

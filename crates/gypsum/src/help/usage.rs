@@ -79,7 +79,7 @@ pub fn explained(root: &Command, error: &clap::Error, words: &[String]) -> Error
             (format!("{arg} needs{wanted}"), all)
         }
         ErrorKind::MissingSubcommand | ErrorKind::DisplayHelpOnMissingArgumentOrSubcommand => {
-            (format!("{name} needs to be told what"), format!("see: {name} -h"))
+            (format!("{name} needs one of its commands"), format!("see: {name} -h"))
         }
         // Every other one is told in the words of the parser.
         _ => {

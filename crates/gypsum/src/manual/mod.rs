@@ -4,7 +4,7 @@ mod page;
 mod place;
 
 use crate::args::Cli;
-use crate::help::{TOPICS, blocks, title};
+use crate::help::{TOPICS, Topic, blocks, title};
 use clap::{Command, CommandFactory};
 use page::Page;
 
@@ -15,10 +15,6 @@ pub struct Written {
     pub text: String,
 }
 
-/// The topics that are pages: the word of `gypsum help`, and the section.
-const PAGES: [(&str, u8); 6] =
-    [("addresses", 7), ("edits", 7), ("checks", 7), ("formats", 7), ("safety", 7), ("profiles", 5)];
-
 /// Every key of a profile, behind the text about profiles.
 const KEYS: &str = include_str!("../../../../docs/profile-reference.md");
 
@@ -28,7 +24,7 @@ pub fn pages() -> Vec<Written> {
     root.build();
     let mut pages = vec![of_root(&root)];
     of_commands(&root, &mut Vec::new(), &mut pages);
-    pages.extend(PAGES.iter().filter_map(|(topic, section)| of_topic(topic, *section)));
+    pages.extend(TOPICS.iter().map(of_topic));
     pages
 }
 
@@ -71,21 +67,20 @@ fn of_commands(command: &Command, path: &mut Vec<String>, pages: &mut Vec<Writte
     }
 }
 
-fn of_topic(name: &str, section: u8) -> Option<Written> {
-    let topic = TOPICS.iter().find(|topic| topic.name == name)?;
-    let file = match name {
+fn of_topic(topic: &Topic) -> Written {
+    let file = match topic.name {
         "profiles" => "gypsum-profile".to_owned(),
         name => format!("gypsum-{name}"),
     };
-    let mut page = Page::new(&file, section, &title(topic.text));
+    let mut page = Page::new(&file, topic.section, &title(topic.text));
     page.section("DESCRIPTION");
     page.document(&blocks(topic.text));
-    if name == "profiles" {
+    if topic.name == "profiles" {
         page.document(&blocks(KEYS));
     }
     page.section("SEE ALSO");
     page.paragraph(&see_also(&file));
-    Some(written(&page, &file, section))
+    written(&page, &file, topic.section)
 }
 
 /// What is read next.

@@ -12,7 +12,7 @@ pub use screen::width as columns;
 use crate::args::{Common, When};
 use crate::view::wrapped;
 use anstream::{AutoStream, ColorChoice};
-use anstyle::{AnsiColor, Style};
+use anstyle::{Ansi256Color, AnsiColor, Style};
 use gypsum_core::secret::Redactor;
 use gypsum_host::error::Error;
 use serde::Serialize;
@@ -46,6 +46,10 @@ pub const ERROR: Style = AnsiColor::Red.on_default().bold();
 /// What deserves a look.
 /// Yellow cannot be read on a light background, and it is not known which one this is.
 pub const WARNING: Style = AnsiColor::Magenta.on_default();
+/// What is not there any more.
+pub const GONE: Style = AnsiColor::Red.on_default();
+/// What is new. The green of the 16 colours cannot be read on a light background; this one can, on both.
+pub const NEW: Style = Ansi256Color(28).on_default();
 
 /// Why a write failed, for the end of the program.
 static FAILED: Mutex<Option<String>> = Mutex::new(None);

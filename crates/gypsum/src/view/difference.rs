@@ -1,5 +1,7 @@
 //! The difference of two versions of a file, without its secrets.
 
+use super::styled;
+use crate::out::{BOLD, DIM, GONE, NEW};
 use gypsum_core::diff::unified;
 use gypsum_core::edit::LineDiff;
 use gypsum_core::profile::Profile;
@@ -31,6 +33,18 @@ pub fn difference(
     let redactor = Redactor::new(secrets.chain(recorded).collect());
     let text = unified(name, old, new, AROUND);
     text.lines().map(|line| redactor.config_line(line)).collect()
+}
+
+/// A line of it for the eye.
+pub fn coloured(line: &str) -> String {
+    let style = match line.as_bytes() {
+        [b'-', b'-', b'-', b' ', ..] | [b'+', b'+', b'+', b' ', ..] => BOLD,
+        [b'@', b'@', ..] => DIM,
+        [b'-', ..] => GONE,
+        [b'+', ..] => NEW,
+        _ => return line.to_owned(),
+    };
+    styled(style, line)
 }
 
 /// The same without the content: how long both versions are.

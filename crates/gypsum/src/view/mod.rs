@@ -8,7 +8,7 @@ mod narrow;
 mod waiting;
 
 pub use change::ChangeView;
-pub use difference::{difference, sizes};
+pub use difference::{coloured, difference, sizes};
 pub use finding::{Shown, finding_lines, plain_finding_lines};
 pub use list::{change_lines, columns, in_columns, outcome_line, widths};
 

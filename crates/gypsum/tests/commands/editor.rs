@@ -170,8 +170,15 @@ fn at_a_terminal_the_person_chooses() {
     let mut edit = command(&host, &["edit", "departures", "--at", "quay"]);
     edit.env("VISUAL", format!("env {}", editor(&host, does).display()));
     let mut terminal = Terminal::of(&edit);
+    terminal.until("1 fault (line ");
+    assert!(
+        terminal.passed().lines().last().is_some_and(|line| line.ends_with("departures.conf: ")),
+        "{:?}",
+        terminal.passed()
+    );
     terminal.until("What to do?");
     terminal.until("l  leave it");
+    terminal.until("Esc or q to stop");
     // Down to the difference, which comes back to the question; then by letter.
     terminal.press("\x1b[B\r");
     terminal.until("+rows 800");
@@ -184,11 +191,14 @@ fn at_a_terminal_the_person_chooses() {
 
     // A draft that waits is offered, and who does not answer throws nothing away.
     edit_left(&host);
-    let mut terminal = Terminal::of(&command(&host, &["edit", "departures"]));
-    terminal.until("t  throw it away");
-    terminal.press("\x04");
-    assert_eq!(terminal.child.wait().unwrap().code(), Some(1));
-    assert_eq!(drafts(&host), 1);
+    for stop in ["\x04", "\x1b", "q", "\x1b[1;5Bq"] {
+        let mut terminal = Terminal::of(&command(&host, &["edit", "departures"]));
+        terminal.until("t  throw it away");
+        terminal.until("to stop");
+        terminal.press(stop);
+        assert_eq!(terminal.child.wait().unwrap().code(), Some(1), "{stop:?}");
+        assert_eq!(drafts(&host), 1);
+    }
     let mut edit = command(&host, &["edit", "departures"]);
     edit.env("VISUAL", editor(&host, "grep -q '# waits' \"$1\" && cp \"$1\" \"$1.seen\"; true"));
     let mut terminal = Terminal::of(&edit);

@@ -189,7 +189,7 @@ fn short() -> Vec<(&'static str, Vec<Event>)> {
             vec![
                 begun(false, false),
                 Event::OnProbation { until: "2026-11-23T06:11:22Z".into(), for_ms: 600_000 },
-                Event::Restoring { cause: "nobody kept it in time".into() },
+                Event::Restoring { cause: "it was not kept in time".into() },
                 ended(Verdict::Restored, "departures is running on its old configuration", None),
             ],
         ),

@@ -1,6 +1,7 @@
 //! Every rule broken once, by the built program: what it says is kept beside this file, to be read aloud.
 
 use assert_cmd::Command;
+use gypsum_core::rules::OWN;
 use std::fmt::Write;
 use std::fs;
 use std::net::TcpListener;
@@ -9,7 +10,7 @@ use std::net::TcpListener;
 /// `{DIR}` is the folder of the test, `{TAKEN}` a port that somebody holds.
 struct Case(&'static str, &'static str, &'static str, &'static str);
 
-const CASES: [Case; 48] = [
+const CASES: [Case; 50] = [
     Case("keyword", "[setting]\nrows = { kind = \"integer\", min = 1, max = 40 }", "rows 8\n", "rows 80\n"),
     Case(
         "keyword",
@@ -30,6 +31,8 @@ const CASES: [Case; 48] = [
         "cache 900T\n",
     ),
     Case("keyword", "[setting]\nallow = { kind = \"network\" }", "", "allow 10.0.0.5/8\n"),
+    Case("sections", "", "[board]\nrows = 8 ; wide\n", "[board]\nrows = 9\n"),
+    Case("json", "", "{\"board\": {\"rows\": 8}}\n", "{\"board\": {\"rows\": 8}, \"board.quay\": 1}\n"),
     Case(
         "keyword",
         "[setting]\ntimetable = { kind = \"path\", path = \"file\" }",
@@ -231,7 +234,7 @@ impl Place {
         fs::write(&file, fill(case.2)).unwrap();
         fs::write(folder.path().join("after"), fill(case.3)).unwrap();
         let path = file.display();
-        // Tables come behind what stands alone.
+        // Tables come behind single keys.
         let at =
             if case.1.starts_with('[') { 0 } else { case.1.find("\n[").map_or(case.1.len(), |at| at + 1) };
         let (alone, tables) = case.1.split_at(at);
@@ -297,6 +300,9 @@ fn every_rule_says_what_is_wrong_where_and_what_to_do() {
     let held = TcpListener::bind("127.0.0.1:0").unwrap();
     let taken = held.local_addr().unwrap().port();
     let mut all = String::new();
+    let help =
+        Command::new(assert_cmd::cargo::cargo_bin!("gypsum")).args(["change", "--help"]).output().unwrap();
+    let help = String::from_utf8(help.stdout).unwrap();
     for (n, case) in CASES.iter().enumerate() {
         let told = run(case, taken);
         assert!(
@@ -304,6 +310,20 @@ fn every_rule_says_what_is_wrong_where_and_what_to_do() {
             "case {n} says nothing: {:?} {told}",
             case.3
         );
+        // What it says to type can be typed.
+        for option in told.split([' ', '`']).filter(|word| word.starts_with("--") && word.len() > 2) {
+            assert!(
+                help.contains(option.trim_end_matches([':', ';', ',', '.'])),
+                "there is no {option}: {told}"
+            );
+        }
+        let refuses = told.lines().filter_map(|line| line.trim().strip_prefix("to accept it: --accept "));
+        for rule in refuses {
+            // Completion knows it: as a rule of the profile, or as one for every daemon.
+            let is_known =
+                OWN.iter().any(|(name, _)| *name == rule) || case.1.contains(&format!("\"{rule}\""));
+            assert!(is_known, "{rule} cannot be completed");
+        }
         writeln!(all, "{told}").unwrap();
     }
     snapbox::assert_data_eq!(all, snapbox::file!["findings.txt"].raw());
@@ -392,7 +412,9 @@ fn rules(output: &std::process::Output) -> std::collections::BTreeSet<String> {
 }
 
 /// What speaks of the difference between two versions cannot be found in one of them.
-const OF_THE_DIFFERENCE: [&str; 19] = [
+const OF_THE_DIFFERENCE: [&str; 21] = [
+    "lost-remark",
+    "one-dot",
     "no-number",
     "no-such-path",
     "near-name",

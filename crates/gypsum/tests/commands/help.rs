@@ -1,6 +1,7 @@
 //! What the program says of itself, and of a command line that is wrong: the nearest right line, ready to be typed.
 
 use crate::boards::program;
+use std::path::Path;
 use std::process::{Command, Output};
 
 fn run(words: &[&str]) -> (i32, String, String) {
@@ -75,4 +76,25 @@ fn help_is_an_answer_and_the_first_screen_is_none() {
     let document = serde_json::from_str(&run(&["help", "checks", "--json"]).1).unwrap();
     crate::schema::assert_schema(&document);
     assert!(run(&["change", "-h"]).1.lines().count() < 24);
+}
+
+/// The documents of the map in the README can be read in a terminal, and in one sitting.
+#[test]
+fn a_document_is_short_and_narrow() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let text = |name: &str| std::fs::read_to_string(root.join(name)).unwrap();
+    let readme = text("README.md");
+    let map = readme.lines().filter(|line| line.starts_with('|'));
+    let led_to = map.flat_map(|line| line.split("](").skip(1)).filter_map(|rest| rest.split(')').next());
+    let documents: Vec<&str> = led_to.collect();
+    assert!(documents.len() > 8, "{documents:?}");
+    for name in documents.iter().chain(&["README.md"]) {
+        let text = text(name);
+        assert!(text.lines().count() <= 300, "{name} is long");
+        // Drawings and code are as wide as they are.
+        let is_text = |line: &&str| !line.starts_with("    ");
+        let wide: Vec<&str> =
+            text.lines().filter(is_text).filter(|line| line.chars().count() > 100).collect();
+        assert_eq!(wide, Vec::<&str>::new(), "{name}");
+    }
 }

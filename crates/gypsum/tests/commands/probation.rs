@@ -60,7 +60,7 @@ fn it_is_restored_when_the_time_is_over() {
     let followed = gypsum(&host, &["follow", "departures"]);
     let text = said(&host, &followed);
     assert_eq!(status(&followed), 4, "{text}");
-    for part in ["rows 8", "On probation for 1 s", "nobody kept it in time", "Restored"] {
+    for part in ["rows 8", "On probation for 1 s", "it was not kept in time", "Restored"] {
         assert!(text.contains(part), "{part}: {text}");
     }
     assert!(config(&host).contains("rows 8"));

@@ -36,7 +36,7 @@ fn what_fails_later_is_told_once_and_restores_only_where_that_is_said() {
         until_in(20, "it is told", || host.state().join(".untold/watch-1").exists());
         assert_eq!(status(&gypsum(&host, &["health", "--watching"])), 3);
         let mut terminal = Terminal::of(&command(&host, &["changes", "departures"]));
-        terminal.until("While nobody looked on: departures: ");
+        terminal.until("While no terminal was attached: departures: ");
         let rows = if restores { "rows 8" } else { "rows 5" };
         assert!(config(&host).contains(rows), "{}", config(&host));
     }

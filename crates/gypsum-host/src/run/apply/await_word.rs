@@ -25,7 +25,7 @@ pub(in crate::run) fn await_word(live: &mut Live<'_>) -> Result<StepOutcome, Err
             Some(Word::Keep) => return Ok(StepOutcome::Done),
             Some(Word::Restore) => "you asked for the old configuration".to_owned(),
             None if world.interrupted() => return Ok(live.obstacle.interrupted()),
-            None if end.left().is_none() => "nobody kept it in time".to_owned(),
+            None if end.left().is_none() => "it was not kept in time".to_owned(),
             None => {
                 world.sleep(LOOK);
                 continue;

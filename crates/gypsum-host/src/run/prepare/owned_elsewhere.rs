@@ -184,7 +184,7 @@ fn under_another_version_control(path: &Path) -> Option<Finding> {
     let top = top.display();
     let message =
         format!("{top} is under version control ({name}); what is not committed there is not known");
-    let help = format!("whoever commits there will commit this edit, too; to look: cd {top} && {command}");
+    let help = format!("the next commit there includes this edit; to look: cd {top} && {command}");
     Some(Finding::new("uncommitted", Severity::Hint, message).help(help))
 }
 

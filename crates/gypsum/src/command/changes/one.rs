@@ -2,7 +2,7 @@
 
 use super::known::{Known, known, local_time};
 use crate::command::Context;
-use crate::view::{ChangeView, difference, sizes, wrapped};
+use crate::view::{ChangeView, coloured, difference, sizes, wrapped};
 use gypsum_core::event::Event;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::record::Recorded;
@@ -56,7 +56,7 @@ pub(super) fn show_one(context: &Context, daemon: &str, entry: &Entry) -> ExitSt
             true => vec![sizes(&name, &old, &new)],
             false => difference(profile.as_ref(), &name, &old, &new, edits),
         };
-        lines.iter().for_each(|line| context.out.print(line));
+        lines.iter().for_each(|line| context.out.print(&coloured(line)));
     }
     ExitStatus::Success
 }

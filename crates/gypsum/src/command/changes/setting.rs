@@ -138,7 +138,7 @@ fn versions_of(profile: &Profile, names: &[Address], entry: &Entry) -> Result<Ve
     let ended = moment(report.as_ref().and_then(|report| report.ended.as_ref())).unwrap_or(begun);
     let made = Made {
         change: entry.number,
-        by: report.as_ref().map_or_else(|| "somebody".to_owned(), |report| report.who.clone()),
+        by: report.as_ref().map_or_else(|| "an unknown account".to_owned(), |report| report.who.clone()),
         why: report.as_ref().and_then(|report| report.why.clone()),
         verdict: report.as_ref().and_then(|report| report.verdict),
     };

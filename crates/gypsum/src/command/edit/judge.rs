@@ -4,13 +4,14 @@ use super::{Editing, Next};
 use crate::args::OnFinding;
 use crate::ask::{choose, is_interactive};
 use crate::out::DIM;
-use crate::view::{finding_lines, styled};
+use crate::view::{coloured, difference, finding_lines, styled, wrapped};
 use gypsum_core::event::Event;
 use gypsum_core::finding::{Finding, Severity};
 use gypsum_core::merge::Conflict;
 use gypsum_host::drafts::Draft;
 use gypsum_host::error::Error;
 use gypsum_host::run::Observer;
+use std::collections::BTreeSet;
 
 impl Editing<'_> {
     /// Our own check and the daemon's, before anything is live; and the choice, where they find something.
@@ -49,8 +50,11 @@ impl Editing<'_> {
             choices.push(('g', in_spite.as_str()));
         }
         choices.push(('l', "leave it; it is kept as a draft"));
+        let name = self.name.display().to_string();
+        let question = format!("{name}: {}. What to do?", counted(&open, &name));
+        let question = wrapped(&question, out.width).join("\n");
         loop {
-            match choose("What to do?", &choices)? {
+            match choose(&question, &choices)? {
                 Some('e') => return Ok(Next::Again),
                 Some('g') => return Ok(Next::Live(with_rules())),
                 Some('d') => self.difference(&self.live()?, proposal),
@@ -77,7 +81,7 @@ impl Editing<'_> {
         self.line = conflicts.first().map(|conflict| conflict.line);
         let chosen = match is_interactive() {
             true => choose(
-                "What to do?",
+                &format!("What to do with {name}?"),
                 &[
                     ('e', "edit again; what you then write takes the place of theirs"),
                     ('l', "leave it; it is kept as a draft"),
@@ -94,10 +98,36 @@ impl Editing<'_> {
 
     fn difference(&self, live: &[u8], proposal: &[u8]) {
         let name = self.real.display().to_string();
-        for line in crate::view::difference(Some(&self.profile), &name, live, proposal, &[]) {
-            self.context.out.eprint(&line);
+        for line in difference(Some(&self.profile), &name, live, proposal, &[]) {
+            self.context.out.eprint(&coloured(&line));
         }
     }
+}
+
+/// More lines than these are not named in a question.
+const LINES: usize = 5;
+
+/// How many findings there are of each kind, and at which lines of the file: `1 fault (line 12), 2 warnings (lines 3, 9)`.
+fn counted(findings: &[&Finding], file: &str) -> String {
+    let of = |severity: Severity| {
+        let these = || findings.iter().filter(|finding| finding.severity == severity);
+        let here = these().filter(|finding| finding.file.as_deref() == Some(file));
+        let lines: BTreeSet<u32> = here.filter_map(|finding| finding.line).collect();
+        let mut named: Vec<String> = lines.iter().take(LINES).map(u32::to_string).collect();
+        if lines.len() > LINES {
+            named.push("...".to_owned());
+        }
+        let at = match lines.len() {
+            0 => String::new(),
+            1 => format!(" (line {})", named.concat()),
+            _ => format!(" (lines {})", named.join(", ")),
+        };
+        let (count, word) = (these().count(), severity.word());
+        let many = if count == 1 { "" } else { "s" };
+        (count > 0).then(|| format!("{count} {word}{many}{at}"))
+    };
+    let kinds = [Severity::Fault, Severity::Warning, Severity::Hint];
+    kinds.into_iter().filter_map(of).collect::<Vec<_>>().join(", ")
 }
 
 /// What a check had to say.

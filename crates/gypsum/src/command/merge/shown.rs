@@ -72,7 +72,7 @@ pub fn lines(context: &Context, file: &str, carried: &Carried) -> Vec<String> {
         match question.answered {
             Some(_) => out.push(format!("  taken    {taken}")),
             None => {
-                out.push(format!("  taken    {taken}, as long as nobody answers"));
+                out.push(format!("  taken    {taken}, until it is answered"));
                 out.push(styled(DIM, &format!("  --answer '{}={}'", question.address, can.join("|"))));
             }
         }

@@ -5,7 +5,7 @@ mod last_lines;
 use super::narrow::narrowed;
 use super::{Shown, Waiting, finding_lines, outcome_line, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
-use crate::out::{BOLD, DIM, Terminal};
+use crate::out::{BOLD, DIM, GONE, NEW, Terminal};
 use anstyle::Style;
 use gypsum_core::edit::LineDiff;
 use gypsum_core::event::Event;
@@ -147,18 +147,18 @@ impl ChangeView {
                         .then(narrowed)
                         .flatten()
                         .unwrap_or_else(|| (before.clone(), after.clone()));
-                    self.code(&label, "was", &before, None);
-                    self.code("", "is", &after, Some(BOLD));
+                    self.code(&label, "was", &before, GONE);
+                    self.code("", "is", &after, NEW);
                 }
-                (None, Some(after)) => self.code(&label, "new", after, Some(BOLD)),
-                (Some(before), None) => self.code(&label, "gone", before, None),
+                (None, Some(after)) => self.code(&label, "new", after, NEW),
+                (Some(before), None) => self.code(&label, "gone", before, GONE),
                 (None, None) => {}
             }
         }
     }
 
     /// Lines of a file, with the indentation that they have in it.
-    fn code(&self, label: &str, word: &str, text: &str, style: Option<Style>) {
+    fn code(&self, label: &str, word: &str, text: &str, style: Style) {
         if self.out.quiet || self.out.json {
             return;
         }
@@ -168,8 +168,7 @@ impl ChangeView {
             let indent = indent.replace('\t', "    ");
             let width = self.out.width.saturating_sub(18 + indent.len()).max(20);
             for piece in wrapped(line.trim_start(), width) {
-                let piece = style.map_or_else(|| piece.clone(), |style| styled(style, &piece));
-                self.out.print(&format!("{lead}{indent}{piece}"));
+                self.out.print(&format!("{lead}{indent}{}", styled(style, &piece)));
                 lead = " ".repeat(16);
             }
         }
@@ -251,7 +250,7 @@ impl ChangeView {
         if judgement != Judgement::Worse {
             return self.outcomes(if back { "as before" } else { "healthy" }, health);
         }
-        // What is not well stands first, next to the word that says so.
+        // What is not well is first, next to the word that says so.
         let (healthy, unhealthy): (Vec<Outcome>, Vec<Outcome>) =
             health.iter().cloned().partition(|outcome| outcome.healthy);
         self.outcomes("unhealthy", &unhealthy);
