@@ -51,12 +51,39 @@ pub fn group_name(gid: u32) -> String {
 }
 
 /// The account that is a group's only member besides root: the one whose main group it is, and whose name it has.
-/// `None` where there are others, or none.
+/// `None` if there are others, or none, or that cannot be seen.
 pub fn only_member(gid: u32) -> Option<u32> {
     let group = uzers::get_group_by_gid(gid)?;
     let owner = uzers::get_user_by_name(group.name()).filter(|user| user.primary_group_id() == gid)?;
     let is_other = |name: &std::ffi::OsString| name != owner.name() && name != "root";
-    (!group.members().iter().any(is_other)).then(|| owner.uid())
+    let is_alone = !group.members().iter().any(is_other) && !has_others(gid, owner.uid());
+    is_alone.then(|| owner.uid())
+}
+
+/// Whether the group of root has members besides root.
+pub fn roots_group_has_others() -> bool {
+    let listed = uzers::get_group_by_gid(0);
+    listed.is_some_and(|group| group.members().iter().any(|name| name != "root")) || has_others(0, 0)
+}
+
+/// Whether a group is the main group of an account besides this one and root: the group itself does not list those.
+fn has_others(gid: u32, uid: u32) -> bool {
+    match std::fs::read_to_string("/etc/passwd") {
+        Ok(text) => main_group_of_others(&text, gid, uid),
+        Err(error) => {
+            tracing::warn!(%error, "/etc/passwd cannot be read");
+            true
+        }
+    }
+}
+
+/// The same in the text of passwd(5): name, password, number, main group, and more.
+fn main_group_of_others(passwd: &str, gid: u32, uid: u32) -> bool {
+    passwd.lines().any(|line| {
+        let mut numbers = line.split(':').skip(2).map(str::parse::<u32>);
+        let (Some(Ok(its)), Some(Ok(main))) = (numbers.next(), numbers.next()) else { return false };
+        main == gid && its != uid && its != 0
+    })
 }
 
 /// An account, as which something is done.
@@ -101,5 +128,19 @@ impl Account {
             })?;
             thread.join().unwrap_or_else(|_| Err(io::Error::other("the thread that did it broke off")))
         })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::main_group_of_others;
+
+    #[test]
+    fn a_main_group_may_be_that_of_several() {
+        let passwd = "root:x:0:0:root:/root:/bin/bash\nmate:x:1717:1717::/home/mate:/bin/sh\nbroken\n";
+        assert!(!main_group_of_others(passwd, 1717, 1717) && !main_group_of_others(passwd, 0, 0));
+        let more =
+            format!("{passwd}pilot:x:1718:1717::/home/pilot:/bin/sh\noperator:x:11:0::/root:/bin/sh\n");
+        assert!(main_group_of_others(&more, 1717, 1717) && main_group_of_others(&more, 0, 0));
     }
 }

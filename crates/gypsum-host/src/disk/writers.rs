@@ -66,7 +66,7 @@ fn is_ours(uid: u32) -> bool {
 /// A group whose only member is the account of the same name, as distributions make one for each account, is that
 /// account.
 fn of_group(gid: u32) -> Writers {
-    if gid == 0 {
+    if gid == 0 && !accounts::roots_group_has_others() {
         return Writers::Nobody;
     }
     let several = || Writers::Several(format!("the group {}", accounts::group_name(gid)));

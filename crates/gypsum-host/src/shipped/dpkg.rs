@@ -23,13 +23,20 @@ impl Status {
 
     /// The version of an installed package.
     pub(super) fn version_of(&self, package: &str) -> Option<String> {
-        let own = self.0.split("\n\n").find(|one| field(one, "Package:").as_deref() == Some(package));
-        own.and_then(|one| field(one, "Version:"))
+        version_in(&self.0, package)
     }
 }
 
 fn field(package: &str, name: &str) -> Option<String> {
     package.lines().find_map(|line| line.strip_prefix(name)).map(|text| text.trim().to_owned())
+}
+
+fn version_in(status: &str, package: &str) -> Option<String> {
+    // The file is long, and the name of a package is one line of it.
+    let line = format!("Package: {package}\n");
+    let is_line = |at: &usize| *at == 0 || status.as_bytes()[*at - 1] == b'\n';
+    let found = memchr::memmem::find_iter(status.as_bytes(), line.as_bytes()).find(is_line)?;
+    field(package_at(status, found), "Version:")
 }
 
 fn standing_in(status: &str, path: &Path) -> Option<Standing> {
@@ -122,5 +129,7 @@ mod tests {
         assert_eq!(found("/etc/tide.conf.d/a"), tide('f'));
         assert_eq!(found("/etc/quay"), None, "it has no digest yet");
         assert_eq!(found("/etc/tide"), None);
+        let versions = ["tide", "quay", "tid", "uay"].map(|package| version_in(status, package));
+        assert_eq!(versions, [Some("1.2-3".to_owned()), Some("2".to_owned()), None, None]);
     }
 }

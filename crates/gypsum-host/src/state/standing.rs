@@ -87,7 +87,7 @@ fn of(daemon: &str, entry: &Entry, evidence: &Evidence) -> Option<OpenChange> {
         Way::Ended => None,
         Way::GoesOn(who) => {
             let message = format!("change {change} of {daemon} is being made by {who}");
-            told(Standing::GoesOn, message, format!("see how far it is: gypsum changes {daemon} {change}"))
+            told(Standing::GoesOn, message, format!("see it go on: gypsum follow {daemon}"))
         }
         Way::CutOff => {
             let message =

@@ -27,6 +27,10 @@ pub fn explained(root: &Command, error: &clap::Error, words: &[String]) -> Error
         ErrorKind::InvalidSubcommand => return unknown_word(root, error, words),
         ErrorKind::UnknownArgument => {
             let known: Vec<String> = options_of(typed.as_ref().map_or(root, |(_, command)| command));
+            if let Some(line) = known.contains(&arg).then(|| in_two_words(words, &arg)).flatten() {
+                let message = format!("{arg} and what is behind it are two words");
+                return Error::usage(message).help(format!("did you mean: {line}"));
+            }
             let near = nearest(&arg, known.iter().map(String::as_str)).first().map(|near| (*near).to_owned());
             let line = near.map(|near| line_with(words, &arg, &near));
             // A word too many is no option.
@@ -116,6 +120,16 @@ fn unknown_word(root: &Command, error: &clap::Error, words: &[String]) -> Error 
         Some(line) => format!("try: {line}"),
         None => "all commands: gypsum help".to_owned(),
     })
+}
+
+/// The line as it was typed, with the word that is an option and its value apart; `None` if there is no such word.
+fn in_two_words(words: &[String], option: &str) -> Option<String> {
+    let parted =
+        |word: &String| word.strip_prefix(option)?.strip_prefix(' ').map(|value| value.trim().to_owned());
+    let at = words.iter().position(|word| parted(word).is_some())?;
+    let apart = [option.to_owned(), parted(&words[at])?];
+    let all = words[..at].iter().chain(&apart).chain(&words[at + 1..]);
+    Some(all.fold("gypsum".to_owned(), |line, word| format!("{line} {}", quoted(word))))
 }
 
 /// The line as it was typed, with one word replaced.

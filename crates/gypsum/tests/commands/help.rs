@@ -12,7 +12,7 @@ fn run(words: &[&str]) -> (i32, String, String) {
 
 #[test]
 fn a_wrong_line_ends_with_2_and_names_a_right_one() {
-    let table: [(&[&str], &str); 24] = [
+    let table: [(&[&str], &str); 25] = [
         (&["status", "sshd"], "try: gypsum health sshd\n"),
         (&["list"], "try: gypsum daemons\n"),
         (&["set", "sshd", "Port=22"], "try: gypsum change sshd Port=22\n"),
@@ -30,6 +30,7 @@ fn a_wrong_line_ends_with_2_and_names_a_right_one() {
             "did you mean: gypsum change sshd a=b --accept=value\n",
         ),
         (&["--color", "never", "change", "sshd", "--dryrun"], "--color never change sshd --dry-run\n"),
+        (&["change", "x", "--delete a b", "-n"], "did you mean: gypsum change x --delete 'a b' -n\n"),
         (&["change"], "for example: gypsum change sshd MaxAuthTries=4"),
         (&["change", "sshd", "--why"], "--why needs a value"),
         (&["change", "sshd", "a=b", "--watch", "3d"], "--watch needs 2 values"),

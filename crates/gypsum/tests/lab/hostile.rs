@@ -65,6 +65,11 @@ fn a_folder_of_another_account_leads_root_nowhere() {
     refused("/srv/shared/roots.conf", 3, "every account can change what is in /srv/shared");
     lab.sh("chmod 755 /srv/shared; setfacl -m u:mate:rwx /srv/shared");
     refused("/srv/shared/roots.conf", 3, "accounts that its access list names");
+    // A group does not list those whose main group it is.
+    lab.sh(
+        "setfacl -b /srv/shared; useradd -g mate pilot; chown root:mate /srv/shared; chmod 775 /srv/shared",
+    );
+    refused("/srv/shared/roots.conf", 3, "the group mate can change what is in /srv/shared");
     // A file that is not the account's is read, and not changed.
     lab.sh("cp /etc/roots.conf /srv/harbour/left.conf; chown root: /srv/harbour/left.conf; chmod 600 /srv/harbour/left.conf");
     refused("/srv/harbour/left.conf", 3, "belongs to root, and its folder to mate");
