@@ -26,7 +26,7 @@ fn a_change_that_is_open_is_said_first() {
     let mut front = command(&host, &["change", "departures", "rows=5", "--steady", "20s"]);
     let mut front = front.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
     until("it is live", || journal(&host).contains("activated"));
-    assert_first(&host, "goes-on", "change 1 of departures is being made by ", "gypsum changes departures 1");
+    assert_first(&host, "goes-on", "change 1 of departures is being made by ", "gypsum follow departures");
 
     let busy = said(&host, &gypsum(&host, &["change", "departures", "rows=9"]));
     for process in [front.id(), holder(&busy)] {
