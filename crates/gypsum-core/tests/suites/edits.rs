@@ -238,8 +238,14 @@ fn is_set(before: &Answers, after: &Answers, value: &str, family: Family) -> boo
     let inner = value.trim_matches('"');
     match (gone.as_slice(), new.as_slice()) {
         ([old], [new]) => {
+            // Quotes around the whole are a part of the value to the other reader of sections; they stay.
+            let quote = old.2.chars().next().filter(|first| ['"', '\''].contains(first));
+            let in_its_quotes = quote.is_some_and(|quote| new.2 == format!("{quote}{value}{quote}"));
             (old.0 == new.0 || family == Family::Literals && old.0 == ["#"])
-                && (new.1 != "text" || new.2 == value || new.2 == inner)
+                && (new.1 != "text"
+                    || new.2 == value
+                    || new.2 == inner
+                    || family == Family::Sections && in_its_quotes)
                 && (old.1 == new.1
                     || old.1 == "null"
                     || family == Family::Literals
