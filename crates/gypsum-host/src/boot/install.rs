@@ -211,12 +211,18 @@ mod tests {
         fs::write(&path, text.replace("-k 1 10", "-k 1 1")).unwrap();
         let told = folder.path().join("told");
         let run = |word: &str| Command::new("/bin/sh").arg(&path).arg(word).status().unwrap().code();
+        // The late part of a run before may be reading the program: it is replaced, and not written to.
+        let put = |text: &str| {
+            let new = folder.path().join("new");
+            fs::write(&new, text).unwrap();
+            fs::set_permissions(&new, PermissionsExt::from_mode(0o755)).unwrap();
+            fs::rename(&new, &program).unwrap();
+        };
         let says = format!("#!/bin/sh\necho \"$2\" >> {}\n", told.display());
         for (what, text) in
             [("works", says.as_str()), ("fails", "#!/bin/sh\nexit 3\n"), ("hangs", "#!/bin/sh\nsleep 20\n")]
         {
-            fs::write(&program, text).unwrap();
-            fs::set_permissions(&program, PermissionsExt::from_mode(0o755)).unwrap();
+            put(text);
             // Without a mark nothing is run.
             assert_eq!((run("start"), told.exists()), (Some(0), false), "it {what}");
             fs::write(state.join(FOLDER).join("boards"), "").unwrap();
@@ -231,7 +237,7 @@ mod tests {
             let _ = fs::remove_file(&told);
         }
         // What is watched goes on, and no file is put back.
-        fs::write(&program, says).unwrap();
+        put(&says);
         fs::create_dir(state.join(WATCHES)).unwrap();
         fs::write(state.join(WATCHES).join("1.json"), "").unwrap();
         assert_eq!(run("start"), Some(0));
