@@ -3,12 +3,11 @@
 use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, uncomment_block};
-use super::context::{EditContext, Resolution};
-use super::context::{File, Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous, element_or_whole, no_quantity};
+use super::context::{EditContext, File, Guide, ResolvedEdit};
+use super::edit_error::{absent, ambiguous, no_quantity};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
-use super::find::{blocks_named, find_active, find_commented_out};
+use super::find::{find_active, find_commented_out};
 use super::insert::{insert_block, insert_setting};
 use super::piece::put_in;
 use super::quantity::changed;
@@ -81,23 +80,12 @@ impl EditContext<'_> {
                 None if matches!(edit, Edit::Disable(_)) && self.commented(address).is_some() => {
                     Ok(Vec::new())
                 }
-                None => match (self.option(edit)?, self.whole_block(edit, address)?) {
+                None => match (self.option(edit)?, self.block(edit, address)?) {
                     (Some(placed), _) | (None, Some(placed)) => Ok(placed),
                     (None, None) => Err(absent(files, address, guide, "is not set")),
                 },
             },
         }
-    }
-
-    /// The edit of a whole block, where it cannot mean one of its elements.
-    fn whole_block(&self, edit: &Edit, address: &Address) -> Resolution {
-        let meant = blocks_named(self.files, address).into_iter().filter(|(n, _)| self.is_meant(*n));
-        for (n, block) in meant {
-            if let Some(finding) = element_or_whole(&self.files[n], address, block, edit) {
-                return Err(finding);
-            }
-        }
-        self.block(edit, address)
     }
 
     /// The one active setting that an address means, if there is any.

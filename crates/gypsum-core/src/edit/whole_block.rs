@@ -1,9 +1,8 @@
 //! A whole block removed or commented out.
 
 use super::ask::Edit;
-use super::context::ResolvedEdit;
-use super::context::{EditContext, Resolution};
-use super::edit_error::ambiguous;
+use super::context::{EditContext, Resolution, ResolvedEdit};
+use super::edit_error::{ambiguous, element_or_whole};
 use super::expected::Expected;
 use super::find::blocks_named;
 use super::remove::{has_comments, no_comments};
@@ -17,6 +16,11 @@ impl EditContext<'_> {
     pub(super) fn block(&self, edit: &Edit, address: &Address) -> Resolution {
         let mut blocks = blocks_named(self.files, address);
         blocks.retain(|(n, _)| self.is_meant(*n));
+        let unclear =
+            |(n, block): &(usize, BlockId)| element_or_whole(&self.files[*n], address, *block, edit);
+        if let Some(finding) = blocks.iter().find_map(unclear) {
+            return Err(finding);
+        }
         let (n, block) = match blocks.as_slice() {
             [] => return Ok(None),
             [one] => *one,

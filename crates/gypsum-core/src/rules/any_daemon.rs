@@ -88,10 +88,10 @@ pub(super) fn check(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
             continue;
         }
         say(emptied(name, &old, new));
-        if setting.is_none() && !after.files[one.leaf.0].doc.family().is_standard() {
-            say(lost_remark(name, &old, new));
-        }
         if setting.is_none() {
+            if !after.files[one.leaf.0].doc.family().is_standard() {
+                say(lost_remark(name, &old, new));
+            }
             say(open_network(Some(&old), new));
         }
         let (was, is) = (words(&old), words(new));
