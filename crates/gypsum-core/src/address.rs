@@ -3,6 +3,7 @@
 //! `Match User porter..X11Forwarding`, `mysqld..max_connections`, `Port#2`, `"odd..name"`.
 
 use crate::doc::{BlockId, Document, LeafId};
+use crate::text::one_line;
 use std::fmt;
 
 /// One step: the words of a block or the name of a setting, and which of several it is.
@@ -138,7 +139,7 @@ fn parse_step(text: &str) -> Result<(AddressStep, Option<&str>), NotAnAddress> {
         }
         _ => (step, None),
     };
-    Ok((checked(AddressStep { words: words.split_whitespace().collect::<Vec<_>>().join(" "), nth })?, after))
+    Ok((checked(AddressStep { words: one_line(words), nth })?, after))
 }
 
 /// Where the quote that closes a step is; two of them stand for one of its words.
@@ -172,8 +173,13 @@ impl fmt::Display for AddressStep {
         // What would be read as part of += and its like.
         let signed = words.ends_with(['+', '-', '*']);
         let empty = words.is_empty() && self.nth.is_none();
-        let folded = words.split_whitespace().collect::<Vec<_>>().join(" ");
-        if empty || dotted || signed || words.contains(['=', '"']) || digits_follow || folded != *words {
+        if empty
+            || dotted
+            || signed
+            || words.contains(['=', '"'])
+            || digits_follow
+            || one_line(words) != *words
+        {
             write!(out, "\"{}\"", words.replace('"', "\"\""))?;
         } else {
             out.write_str(words)?;
@@ -230,6 +236,15 @@ pub fn address_of(doc: &Document, id: LeafId) -> Address {
 pub fn address_of_block(doc: &Document, block: BlockId) -> Address {
     let around = doc.path(doc.tree().block(block).open()).into_iter();
     Address { steps: around.chain([block]).map(|block| block_step(doc, block)).collect() }
+}
+
+/// The address that two dots make of a name with one, where the name begins with the title of a block: `hall..rows` of
+/// `hall.rows`. Of several such blocks it is the first that `is_meant`.
+pub fn with_two_dots(doc: &Document, name: &str, is_meant: impl Fn(BlockId) -> bool) -> Option<Address> {
+    let (title, rest) = name.split_once('.').filter(|(title, rest)| !title.is_empty() && !rest.is_empty())?;
+    let mut blocks = doc.tree().blocks().map(|(block, _)| block);
+    let block = blocks.find(|block| doc.title(*block) == title && is_meant(*block))?;
+    Some(address_of_block(doc, block).then(rest))
 }
 
 fn block_step(doc: &Document, block: BlockId) -> AddressStep {

@@ -16,7 +16,7 @@ pub fn paragraphs(page: &str, name: &str) -> Option<Vec<String>> {
 }
 
 fn joined(lines: &[&str]) -> String {
-    lines.iter().flat_map(|line| line.split_whitespace()).collect::<Vec<_>>().join(" ")
+    crate::text::one_line(&lines.join(" "))
 }
 
 /// Whether a line is the title of `name`, and the text that is beside it in the column of its paragraphs. Its

@@ -1,5 +1,6 @@
 //! Users and groups of this host, by name or by number.
 
+use std::ffi::OsStr;
 use std::io;
 use std::path::{Path, PathBuf};
 use uzers::os::unix::{GroupExt, UserExt};
@@ -55,19 +56,24 @@ pub fn group_name(gid: u32) -> String {
 pub fn only_member(gid: u32) -> Option<u32> {
     let group = uzers::get_group_by_gid(gid)?;
     let owner = uzers::get_user_by_name(group.name()).filter(|user| user.primary_group_id() == gid)?;
-    let is_other = |name: &std::ffi::OsString| name != owner.name() && name != "root";
-    let is_alone = !group.members().iter().any(is_other) && !has_others(gid, owner.uid());
+    let is_alone = !has_others(&group, owner.uid(), owner.name());
     is_alone.then(|| owner.uid())
 }
 
 /// Whether the group of root has members besides root.
 pub fn roots_group_has_others() -> bool {
-    let listed = uzers::get_group_by_gid(0);
-    listed.is_some_and(|group| group.members().iter().any(|name| name != "root")) || has_others(0, 0)
+    let group = uzers::get_group_by_gid(0);
+    group.map_or_else(|| is_main_group_of_others(0, 0), |group| has_others(&group, 0, "root".as_ref()))
+}
+
+/// Whether a group has members besides this account and root: those that it lists, and those whose main group it is.
+fn has_others(group: &uzers::Group, uid: u32, name: &OsStr) -> bool {
+    let is_listed = group.members().iter().any(|member| member != name && member != "root");
+    is_listed || is_main_group_of_others(group.gid(), uid)
 }
 
 /// Whether a group is the main group of an account besides this one and root: the group itself does not list those.
-fn has_others(gid: u32, uid: u32) -> bool {
+fn is_main_group_of_others(gid: u32, uid: u32) -> bool {
     match std::fs::read_to_string("/etc/passwd") {
         Ok(text) => main_group_of_others(&text, gid, uid),
         Err(error) => {

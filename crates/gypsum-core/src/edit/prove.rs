@@ -5,6 +5,7 @@ use super::block::Thing;
 use super::confirm::confirm;
 use super::context::File;
 use super::expected::{AllExpected, Expected, Match};
+use crate::address::with_two_dots;
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use crate::witness::well_formed;
@@ -63,10 +64,20 @@ fn misread(file: &File, all_expected: &AllExpected<'_>, new: &Document, leaf: Op
         }
         (_, None) => ("with this edit a setting would be read as part of another one".to_owned(), None),
     };
-    let help = if takes_away {
-        "take away the block around it, or edit the lines themselves: gypsum edit"
+    let two_dots = || {
+        let new = all_expected.iter().filter_map(|(_, expected)| match expected {
+            Expected::Inserted(things) => Some(things),
+            _ => None,
+        });
+        let mut names = new.flatten().filter(|(kind, ..)| *kind == Kind::Setting);
+        names.find_map(|(_, name, _)| with_two_dots(&file.doc, &String::from_utf8_lossy(name), |_| true))
+    };
+    let help = if let Some(meant) = two_dots() {
+        format!("two dots lead into a block: {meant}")
+    } else if takes_away {
+        "take away the block around it, or edit the lines themselves: gypsum edit".to_owned()
     } else {
-        "put quotes around the value, leave the character that means something here out of it, or edit the line itself: gypsum edit"
+        "put quotes around the value, leave the character that means something here out of it, or edit the line itself: gypsum edit".to_owned()
     };
     let finding = Finding::edit_error("misread", message).help(help);
     match at {

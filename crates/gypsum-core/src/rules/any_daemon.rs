@@ -2,8 +2,8 @@
 //! word by word, where nothing more is known of the setting.
 
 use super::{ConfigView, Leaf, ProposalView};
-use crate::address::address_of;
-use crate::doc::{Kind as Statements, all_commented_out};
+use crate::address::{address_of, address_of_block, with_two_dots};
+use crate::doc::{BlockId, Document, Kind as Statements, all_commented_out};
 use crate::edit::find_active;
 use crate::finding::{Finding, Severity};
 use crate::layers::value_of;
@@ -78,7 +78,7 @@ pub(super) fn check(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
                 say(open_network(None, new));
             }
             if after.profile.setting.is_empty() {
-                findings.extend(one_dot(before, name).map(|finding| one.at_name(after, finding)));
+                findings.extend(one_dot(before, after, &one).map(|finding| one.at_name(after, finding)));
                 findings.extend(new_name(before, name).map(|finding| one.at_name(after, finding)));
             }
             continue;
@@ -265,19 +265,18 @@ fn emptied(name: &str, old: &str, new: &str) -> Option<Finding> {
     })
 }
 
-/// A new name with a dot, where two dots lead into a block that is there.
-fn one_dot(before: &ConfigView<'_>, name: &str) -> Option<Finding> {
-    let (block, _) = name.split_once('.').filter(|(block, rest)| !block.is_empty() && !rest.is_empty())?;
-    let inside = format!("{block}..");
-    let leads_there = before.files.iter().any(|file| {
-        let mut inner = file.doc.tree().leaves().filter(|(leaf, ..)| !file.doc.path(*leaf).is_empty());
-        inner.any(|(leaf, ..)| address_of(&file.doc, leaf).to_string().starts_with(&inside))
-    });
-    leads_there.then(|| {
-        let message = format!("{name} is a new name at the top, and {block} is a block");
-        let meant = name.replace('.', "..");
-        Finding::warning("one-dot", message).help(format!("two dots lead into a block: {meant}"))
-    })
+/// A new name with a dot, where two dots lead into a block beside it that was there.
+fn one_dot(before: &ConfigView<'_>, after: &ConfigView<'_>, one: &Statement) -> Option<Finding> {
+    let around = |doc: &Document, block: Option<BlockId>| block.map(|block| address_of_block(doc, block));
+    let new = &after.files[one.leaf.0].doc;
+    let place = around(new, new.tree().block_of(one.leaf.1));
+    let meant = before.files.iter().find_map(|file| {
+        let doc = &file.doc;
+        with_two_dots(doc, &one.name, |block| around(doc, doc.tree().block(block).parent()) == place)
+    })?;
+    let (block, _) = meant.around()?;
+    let message = format!("{} is a new name, and {block} is a block", one.name);
+    Some(Finding::warning("one-dot", message).help(format!("two dots lead into a block: {meant}")))
 }
 
 /// A new name that is one letter away from one in the files or their comments, or that the running program does not hold.

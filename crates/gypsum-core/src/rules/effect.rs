@@ -6,6 +6,7 @@ use crate::doc::Wins;
 use crate::finding::Finding;
 use crate::layers::{Occurrence, is_of_package};
 use crate::text::glob_match;
+use crate::text::one_line;
 use std::collections::HashSet;
 
 /// New settings that another place overrules, or that overrule another place.
@@ -81,7 +82,7 @@ pub fn heed(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
         let name = after.name(turn);
         let old = before.layers.value(before.files, before.profile, &name);
         let value = after.value(turn);
-        let words = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase();
+        let words = |text: &str| one_line(text).to_lowercase();
         let usual = setting.default.as_deref().is_some_and(|default| words(default) == words(&value));
         let changes =
             old.as_deref().is_none_or(|old| words(old) != words(&value)) && !(usual && old.is_none());

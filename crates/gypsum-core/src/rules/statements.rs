@@ -5,6 +5,7 @@ use crate::finding::Finding;
 use crate::layers::Occurrence;
 use crate::profile::Rule;
 use crate::text::glob_match;
+use crate::text::one_line;
 use std::collections::BTreeSet;
 
 /// A finding that a rule of the profile is broken, with what the rule says to do.
@@ -18,8 +19,7 @@ pub fn broken(rule: &Rule, message: String) -> Finding {
 
 /// A statement in one line: its name and its value, one blank between words.
 pub fn text_of(config_view: &ConfigView<'_>, turn: &Occurrence) -> String {
-    let text = format!("{} {}", config_view.name(turn), config_view.value(turn));
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
+    one_line(&format!("{} {}", config_view.name(turn), config_view.value(turn)))
 }
 
 /// Whether a statement may be one of these, by its name alone: most are not, and need not be put together.

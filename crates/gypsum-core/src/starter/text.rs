@@ -9,6 +9,7 @@ use crate::layers::{EffectiveConfig, Order};
 use crate::listing::list;
 use crate::profile::{Files, Profile};
 use crate::secret::is_secret;
+use crate::text::one_line;
 use std::collections::BTreeMap;
 
 const TEXT: &str = "kind = \"text\"";
@@ -174,7 +175,7 @@ fn health_part(sighting: &Sighting) -> Vec<String> {
 
 /// The first sentence of a remark, or as many whole words of it as there is room for.
 fn first_sentence(text: &str) -> Option<String> {
-    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let text = one_line(text);
     let sentence = text.split_once(". ").map_or(text.as_str(), |(first, _)| first).trim_end_matches('.');
     if sentence.chars().count() <= MOST_ABOUT {
         return Some(sentence.to_owned()).filter(|sentence| !sentence.is_empty());

@@ -2,6 +2,7 @@
 
 use super::{Kind, Spelling};
 use crate::profile::Setting;
+use crate::text::one_line;
 
 /// Whether `asked`, as it is in the file, and `told`, as the daemon prints it, mean the same. None where that
 /// cannot be told.
@@ -15,7 +16,7 @@ pub fn same_value(
     let plain = |text: &str| {
         let text = text.trim().trim_end_matches(['/', ';']).trim();
         let inner = text.strip_prefix(['"', '\'']).and_then(|inner| inner.strip_suffix(['"', '\'']));
-        inner.unwrap_or(text).split_whitespace().collect::<Vec<_>>().join(" ")
+        one_line(inner.unwrap_or(text))
     };
     let (asked, told) = (plain(asked), plain(told));
     if asked.eq_ignore_ascii_case(&told) {

@@ -4,6 +4,7 @@ mod bytes;
 mod glob_match;
 mod lines;
 mod nearest;
+mod one_line;
 mod span;
 mod splice;
 
@@ -11,5 +12,6 @@ pub use bytes::Bytes;
 pub use glob_match::glob_match;
 pub use lines::{Ending, Place, ending_at, line_span, place_of};
 pub use nearest::{nearest, slip_of};
+pub use one_line::one_line;
 pub use span::Span;
 pub use splice::{LineShift, Splice, apply, apply_within, shift_lines};

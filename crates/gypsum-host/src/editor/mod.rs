@@ -31,13 +31,28 @@ const TAKE_LINE: [&str; 16] = [
     "editor",
 ];
 
+/// Why an editor did not do its work.
+#[derive(Debug)]
+pub struct Failed {
+    /// What to tell.
+    pub error: Error,
+    /// Whether it ended by itself with an error status, as it does where the person wants it to (`:cq` in vi).
+    pub may_be_meant: bool,
+}
+
+impl From<Error> for Failed {
+    fn from(error: Error) -> Self {
+        Self { error, may_be_meant: false }
+    }
+}
+
 /// Opens the proposal of a draft at `line`, and waits until the editor is left. Under sudo it runs as the person who
 /// called, on a copy of theirs; what they write is in the draft as soon as it is written.
 ///
 /// # Errors
 ///
-/// If there is no editor, or it ends badly.
-pub fn edit(draft: &Draft, line: Option<u32>) -> Result<(), Error> {
+/// If there is no editor, or it fails.
+pub fn edit(draft: &Draft, line: Option<u32>) -> Result<(), Failed> {
     let caller = who::caller();
     let copy = match &caller {
         Some(caller) => Some(Copy::new(caller, &draft.path(), &draft.proposal()?)?),
@@ -60,8 +75,9 @@ pub fn edit(draft: &Draft, line: Option<u32>) -> Result<(), Error> {
     if status.success() {
         return Ok(());
     }
-    Err(Error::cannot(format!("the editor {program} ended badly ({status})"))
-        .help("VISUAL or EDITOR names another editor"))
+    let error = Error::cannot(format!("the editor {program} ended with an error ({status})"))
+        .help("VISUAL or EDITOR names another editor");
+    Err(Failed { error, may_be_meant: status.code().is_some() })
 }
 
 /// The editor's command line: split like a shell does, and never handed to one.

@@ -14,6 +14,7 @@ use gypsum_core::edit::File;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
+use gypsum_core::text::one_line;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files::{Loaded, Loading, load};
@@ -234,7 +235,7 @@ impl Compared<'_> {
             let line = one.line.map_or_else(String::new, |line| line.to_string());
             let value = |value: &Option<String>| match value {
                 Some(value) if value.is_empty() => "set, without a value".to_owned(),
-                Some(value) => value.split_whitespace().collect::<Vec<_>>().join(" "),
+                Some(value) => one_line(value),
                 None => "not set".to_owned(),
             };
             let both = format!("{}  ({then}: {})", value(&one.this), value(&one.other));

@@ -10,6 +10,7 @@ use gypsum_core::profile::{ListedName, NameAnswer, Profile};
 use gypsum_core::report::Report;
 use gypsum_core::secret::is_secret;
 use gypsum_core::survey::Survey;
+use gypsum_core::text::one_line;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files::Loading;
@@ -164,7 +165,6 @@ pub(super) fn touched(
     let kept = report.verdict.is_some_and(|verdict| verdict.word() == "kept");
     let meant = |edit: &&LineDiff| ours(&edit.address) || written(&edit.after) || written(&edit.before);
     let edit = report.edits.iter().find(meant).filter(|_| kept)?;
-    let one_line = |after: &str| after.split_whitespace().collect::<Vec<_>>().join(" ");
     let what = edit.after.as_deref().map_or("taken out".to_owned(), one_line);
     let begun = entry.begun().map_or_else(String::new, |begun| when(begun.as_millisecond()));
     Some((entry.number.to_string(), format!("{}, {begun}: {what}", report.who)))

@@ -11,6 +11,7 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{ListedName, NameAnswer, Profile, Setting};
+use gypsum_core::text::one_line;
 use gypsum_host::error::Error;
 use gypsum_host::files;
 use gypsum_host::shipped;
@@ -378,7 +379,7 @@ fn drafts(context: &Context, daemon: &str) -> Result<(), Error> {
 fn cells(row: &Listed, room: Option<usize>) -> Vec<String> {
     // A value that is laid out on several lines is one row.
     let whole = match row.value.contains('\n') {
-        true => row.value.split_whitespace().collect::<Vec<_>>().join(" "),
+        true => one_line(&row.value),
         false => row.value.clone(),
     };
     let mut value = room.map_or_else(|| whole.clone(), |room| cut(&whole, room));

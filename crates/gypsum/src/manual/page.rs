@@ -3,6 +3,7 @@
 use crate::help::{Block, label, placed};
 use crate::view::wrapped;
 use clap::{Arg, Command};
+use gypsum_core::text::one_line;
 use roff::{Roff, bold, roman};
 
 /// A page that is being written.
@@ -182,10 +183,7 @@ impl Page {
 }
 
 fn paragraphs(text: &str) -> Vec<String> {
-    text.split("\n\n")
-        .filter(|one| !one.trim().is_empty())
-        .map(|one| one.split_whitespace().collect::<Vec<_>>().join(" "))
-        .collect()
+    text.split("\n\n").filter(|one| !one.trim().is_empty()).map(one_line).collect()
 }
 
 /// What is behind the help: the examples, and the rest.

@@ -3,6 +3,7 @@
 use super::timeline::away_in;
 use super::{Page, html::moment, stage_words, value};
 use crate::view::time;
+use gypsum_core::text::one_line;
 use std::fmt::Write;
 
 /// The whole text.
@@ -135,9 +136,9 @@ fn fenced(language: &str, text: &str) -> String {
 
 /// Text in which nothing is markup.
 fn plain(text: &str) -> String {
-    let one_line = text.split_whitespace().collect::<Vec<_>>().join(" ");
-    let mut out = String::with_capacity(one_line.len());
-    for c in one_line.chars() {
+    let text = one_line(text);
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
         if matches!(c, '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '#' | '|') {
             out.push('\\');
         }

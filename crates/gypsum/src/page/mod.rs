@@ -16,6 +16,7 @@ use gypsum_core::health::Outcome;
 use gypsum_core::profile::{Files, Profile};
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
+use gypsum_core::text::one_line;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::state::Entry;
 use std::fs;
@@ -211,7 +212,7 @@ fn stage_words(name: &str) -> &str {
 fn value(value: Option<&String>) -> String {
     match value {
         Some(value) if value.is_empty() => "set, without a value".to_owned(),
-        Some(value) => value.split_whitespace().collect::<Vec<_>>().join(" "),
+        Some(value) => one_line(value),
         None => "not set".to_owned(),
     }
 }

@@ -5,6 +5,7 @@ use crate::out::{BOLD, DIM, ERROR, WARNING, width as width_of};
 use gypsum_core::edit::LineDiff;
 use gypsum_core::health::Outcome;
 use gypsum_core::report::Report;
+use gypsum_core::text::one_line;
 use gypsum_host::state::Way;
 
 /// Rows in columns; all but the last are as wide as their widest cell, up to a limit each.
@@ -111,12 +112,11 @@ const INDENT: &str = "       ";
 /// One edit in a line: the section that it is in, the setting, and what it was.
 fn edit_text(edit: &LineDiff) -> String {
     // Alignment and the remark behind the value matter in the file, not here.
-    let short = |line: &String| line.split_whitespace().collect::<Vec<_>>().join(" ");
     let section = edit.address.rsplit_once("..").map_or(String::new(), |(section, _)| format!("{section}: "));
     let text = match (&edit.before, &edit.after) {
-        (Some(before), Some(after)) => format!("{}  (was: {})", short(after), short(before)),
-        (None, Some(after)) => format!("{}  (new)", short(after)),
-        (Some(before), None) => format!("{}  (removed)", short(before)),
+        (Some(before), Some(after)) => format!("{}  (was: {})", one_line(after), one_line(before)),
+        (None, Some(after)) => format!("{}  (new)", one_line(after)),
+        (Some(before), None) => format!("{}  (removed)", one_line(before)),
         (None, None) => edit.address.clone(),
     };
     format!("{section}{text}")

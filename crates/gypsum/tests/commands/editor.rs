@@ -107,6 +107,38 @@ fn what_was_typed_survives_a_refusal_a_crash_and_a_restore() {
 }
 
 #[test]
+fn an_editor_that_is_made_to_fail_leaves_what_the_person_wants() {
+    let host = host();
+    let before = config(&host);
+    // As `:cq` ends vi: nothing was saved, and nothing is left.
+    let output = edit(&host, "exit 1", &[]);
+    assert_eq!((status(&output), drafts(&host)), (1, 0), "{}", said(&host, &output));
+    let at_a_terminal = |does: &str, words: &[&str], key: &str| {
+        let mut edit = command(&host, &[&["edit", "departures"], words].concat());
+        edit.env("VISUAL", editor(&host, does));
+        let mut terminal = Terminal::of(&edit);
+        terminal.until("the editor ended with an error");
+        terminal.until("k  keep it as a draft");
+        terminal.until("to stop");
+        terminal.press(key);
+        assert_eq!(terminal.child.wait().unwrap().code(), Some(1), "{key:?}");
+    };
+    at_a_terminal("echo '# once' >> \"$1\"; exit 1", &[], "t");
+    assert_eq!(drafts(&host), 0);
+    // Who only wants to get away loses nothing.
+    at_a_terminal("echo '# once' >> \"$1\"; exit 1", &[], "\x1b");
+    assert_eq!(drafts(&host), 1);
+    // A draft that was there before is then as it was.
+    let listed = said(&host, &gypsum(&host, &["drafts", "departures"]));
+    let number = listed.split("--draft ").nth(1).unwrap().split_whitespace().next().unwrap().to_owned();
+    at_a_terminal("echo '# twice' >> \"$1\"; exit 1", &["--draft", &number], "t");
+    let shown = gypsum(&host, &["drafts", "departures", "--show", &number]);
+    let shown = said(&host, &shown);
+    assert!(shown.contains("# once") && !shown.contains("# twice"), "{shown}");
+    assert_eq!(config(&host), before);
+}
+
+#[test]
 fn two_who_edit_at_once_are_told_and_merged_or_shown() {
     let host = host();
     // While the editor is open somebody changes another line by hand.

@@ -11,6 +11,7 @@ use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::history::{Made, Step, Version, steps};
 use gypsum_core::profile::Profile;
 use gypsum_core::secret::shown_value;
+use gypsum_core::text::one_line;
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::error::Error;
 use gypsum_host::files::load;
@@ -88,11 +89,10 @@ fn lines(step: &Step, with_file: bool, width: usize) -> Vec<String> {
 }
 
 fn value(values: &[String]) -> String {
-    let one_line = |value: &String| value.split_whitespace().collect::<Vec<_>>().join(" ");
     match values {
         [] => "not set".to_owned(),
         [one] if one.is_empty() => "set, without a value".to_owned(),
-        values => values.iter().map(one_line).collect::<Vec<_>>().join(", "),
+        values => values.iter().map(|value| one_line(value)).collect::<Vec<_>>().join(", "),
     }
 }
 

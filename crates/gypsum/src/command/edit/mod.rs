@@ -6,9 +6,10 @@ mod start;
 use super::change::{carry_out, request_of};
 use super::{Context, world};
 use crate::args::{ChangeOptions, OnFinding, Target};
+use crate::ask::{choose, is_interactive};
 use crate::out::BOLD;
 use crate::target::{NoTarget, profile_of};
-use crate::view::styled;
+use crate::view::{styled, wrapped};
 use gypsum_core::address::Address;
 use gypsum_core::change::Verdict;
 use gypsum_core::doc::Document;
@@ -19,6 +20,7 @@ use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
 use gypsum_host::disk::{Disk, RealDisk};
 use gypsum_host::drafts::{self, Draft, Note, Reason};
+use gypsum_host::editor::{self, Failed};
 use gypsum_host::error::Error;
 use gypsum_host::files::{self, Loading};
 use gypsum_host::profiles::for_file;
@@ -121,6 +123,14 @@ enum Next {
     Leave,
 }
 
+/// A draft as it was before the editor was opened.
+struct Untouched {
+    base: Vec<u8>,
+    proposal: Vec<u8>,
+    /// Its note; none where it was made for this session.
+    note: Option<Note>,
+}
+
 impl Editing<'_> {
     fn live(&self) -> Result<Vec<u8>, Error> {
         let live = RealDisk.read(&self.real).map_err(|error| Error::file("read", &self.real, error))?;
@@ -136,11 +146,11 @@ impl Editing<'_> {
     fn go_on(&mut self, begun: Begun) -> Result<ExitStatus, NoTarget> {
         let Begun { mut draft, held, before } = begun;
         let was_held = before.as_ref().is_some_and(|note| note.because == Reason::Ready);
+        let untouched = Untouched { base: draft.base()?, proposal: draft.proposal()?, note: before };
         loop {
-            let untouched = draft.proposal()?;
             draft.is_now(Reason::BeingEdited, self.world.now_ms())?;
-            if let Err(error) = gypsum_host::editor::edit(&draft, self.line) {
-                return Err(self.abandoned(draft, before, &untouched, error)?.into());
+            if let Err(failed) = editor::edit(&draft, self.line) {
+                return Err(self.abandoned(draft, untouched, failed)?.into());
             }
             let typed = draft.proposal()?;
             if typed == self.live()? {
@@ -184,25 +194,34 @@ impl Editing<'_> {
         }
     }
 
-    /// The editor failed, or the person ended it as failed: what was not written on is as before. What was written is
-    /// a draft.
-    fn abandoned(
-        &self,
-        mut draft: Draft,
-        before: Option<Note>,
-        untouched: &[u8],
-        error: Error,
-    ) -> Result<Error, Error> {
-        let is_written = draft.proposal()? != untouched;
-        match before {
-            None if !is_written && draft.base()? == untouched => draft.remove()?,
-            Some(note) if !is_written => draft.is_now(note.because, note.at_ms)?,
-            None | Some(_) => {
-                draft.is_now(Reason::Left, self.world.now_ms())?;
-                return Ok(error.help(self.saved(&draft)));
+    /// The editor failed, or the person ended it as failed. What was saved in it stays as a draft, unless the person
+    /// wants it thrown away.
+    fn abandoned(&self, mut draft: Draft, untouched: Untouched, failed: Failed) -> Result<Error, Error> {
+        let Failed { error, may_be_meant } = failed;
+        let is_written = draft.proposal()? != untouched.proposal;
+        if is_written && !(may_be_meant && self.is_thrown_away()?) {
+            draft.is_now(Reason::Left, self.world.now_ms())?;
+            return Ok(error.help(self.saved(&draft)));
+        }
+        match untouched.note {
+            None => draft.remove()?,
+            Some(note) => {
+                if is_written {
+                    draft.rebase(&untouched.base, &untouched.proposal)?;
+                }
+                draft.is_now(note.because, note.at_ms)?;
             }
         }
         Ok(error)
+    }
+
+    /// Whether the person wants nothing to stay of what was saved before the editor failed.
+    fn is_thrown_away(&self) -> Result<bool, Error> {
+        let name = self.name.display();
+        let question = format!("{name}: the editor ended with an error, but text was saved. What to do?");
+        let question = wrapped(&question, self.context.out.width).join("\n");
+        let choices = [('t', "throw the text away; nothing is changed"), ('k', "keep it as a draft")];
+        Ok(is_interactive() && choose(&question, &choices)? == Some('t'))
     }
 
     /// How to go on with what was written.

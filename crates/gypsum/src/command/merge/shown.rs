@@ -6,6 +6,7 @@ use crate::out::{BOLD, DIM, WARNING};
 use crate::view::{columns, plain_finding_lines, styled, wrapped};
 use gypsum_core::carry::{Answers, Carried, Fate, Question, Versions, Whose, carry};
 use gypsum_core::finding::Severity;
+use gypsum_core::text::one_line;
 use gypsum_host::error::Error;
 
 /// Carries, and asks at a terminal what is open; the answers that were taken, and the result.
@@ -58,8 +59,7 @@ pub fn lines(context: &Context, file: &str, carried: &Carried) -> Vec<String> {
         .settled
         .iter()
         .map(|one| {
-            let value =
-                one.value.as_deref().map(|value| value.split_whitespace().collect::<Vec<_>>().join(" "));
+            let value = one.value.as_deref().map(one_line);
             vec![format!("  {}", word(one.fate)), one.address.clone(), value.unwrap_or_default()]
         })
         .collect();
@@ -107,7 +107,7 @@ fn question_lines(context: &Context, question: &Question) -> Vec<String> {
     }
     let value = |value: &Option<String>| match value {
         Some(value) if value.is_empty() => "set, without a value".to_owned(),
-        Some(value) => value.split_whitespace().collect::<Vec<_>>().join(" "),
+        Some(value) => one_line(value),
         None => "not set".to_owned(),
     };
     for (name, one) in [("shipped", &question.base), ("mine", &question.mine), ("theirs", &question.theirs)] {
