@@ -42,6 +42,8 @@ pub struct Guide<'a> {
     pub resets: &'a dyn Fn(&str) -> bool,
     /// What parts the words of a name's values, where they are lists.
     pub list: &'a dyn Fn(&str) -> Option<String>,
+    /// Whether it is known what the values of a name are. Where it is not, a value shows whether it is a list.
+    pub described: &'a dyn Fn(&str) -> bool,
 }
 
 impl Default for Guide<'_> {
@@ -60,6 +62,7 @@ impl Default for Guide<'_> {
             disabled: &|_| None,
             resets: &|_| false,
             list: &|_| None,
+            described: &|_| false,
         }
     }
 }

@@ -82,7 +82,9 @@ impl EditContext<'_> {
         let same = |other: &&Edit| matches!(other, Edit::Scale { address: its, by: Amount::Plus(_) | Amount::Minus(_) } if its == address);
         let all: Vec<&Edit> = self.edits.iter().filter(same).collect();
         let bracketed = Elements::of(doc.source(), hull, remark_in(doc)).is_some();
-        let separator = (self.guide.list)(address.name());
+        let shown =
+            || if (self.guide.described)(address.name()) { None } else { parting(&doc.value(&parts)) };
+        let separator = (self.guide.list)(address.name()).or_else(shown);
         if !bracketed && separator.is_none() {
             return Ok(None);
         }
@@ -136,6 +138,20 @@ fn part(file: usize, leaf: LeafId, splices: Vec<Splice>, address: String) -> Vec
     vec![ResolvedEdit { file, leaf: Some(leaf), expected: Expected::Part, splices, address, lines: None }]
 }
 
+/// What parts the words of a value that looks like a list of several: a comma between each, or blanks alone. With a number
+/// in it blanks may part anything.
+fn parting(value: &str) -> Option<String> {
+    if value.contains(['"', '\'', '\\', '(', '[', '{', '$', '`']) {
+        return None;
+    }
+    if value.contains(',') {
+        let blank = if value.contains(", ") { ", " } else { "," };
+        return value.split(',').all(|word| !word.trim().is_empty()).then(|| blank.to_owned());
+    }
+    let has_number = value.split_whitespace().any(|word| word.starts_with(|c: char| c.is_ascii_digit()));
+    (value.split_whitespace().nth(1).is_some() && !has_number).then(|| " ".to_owned())
+}
+
 /// The mark that begins a comment inside a list.
 fn remark_in(doc: &Document) -> &'static [u8] {
     if doc.family() == Family::Json { b"//" } else { b"#" }
@@ -176,7 +192,7 @@ fn change_list(doc: &Document, hull: Span, edits: &[&Edit]) -> Result<Vec<Splice
     Ok(if text == hull.of(doc.source()) { Vec::new() } else { vec![Splice { span: hull, text }] })
 }
 
-/// Words more or less in a value that its profile calls a list.
+/// Words more or less in a value that is a list by its profile, or by what it looks like.
 fn change_words(
     doc: &Document,
     parts: &Parts,

@@ -194,6 +194,7 @@ fn place(
         knows_effect: !profile.setting.is_empty(),
         in_effect: &|n, leaf| !overruled.get_or_init(|| loading.overruled(profile)).contains(&(n, leaf)),
         list: &|name| profile.setting(name).and_then(|(_, setting)| setting.list.clone()),
+        described: &|name| profile.setting(name).is_some(),
     };
     let proposal = match propose_batches(&loading.files, &batches, &guide) {
         Ok(proposal) => proposal,
