@@ -1,10 +1,11 @@
 //! Our own check of a daemon's files: what the format, the kinds of values and the rules say.
 
-use crate::doc::{Kind, LeafId};
+use crate::doc::{Family, Kind, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
 use crate::rules::{ChangeRules, ConfigView, Leaf, StandingRules, as_if_new};
 use crate::survey::Survey;
+use crate::text::line_span;
 use crate::witness::well_formed;
 use std::collections::HashSet;
 
@@ -135,9 +136,19 @@ pub fn worst_first(findings: &mut [Finding]) {
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
 }
 
-fn broken_ones(file: &File) -> Vec<Finding> {
-    let broken = file.doc.tree().leaves().filter(|(_, kind, _)| *kind == Kind::Broken);
-    let found: Vec<Finding> = broken.map(|(leaf, ..)| broken_one(file, leaf)).collect();
+/// The lines of a file that cannot be read as its format.
+pub fn broken_ones(file: &File) -> Vec<Finding> {
+    let leaves = file.doc.tree().leaves().filter(|(_, kind, _)| *kind == Kind::Broken);
+    let broken: Vec<LeafId> = leaves.map(|(leaf, ..)| leaf).collect();
+    let why = match broken.is_empty() {
+        true => None,
+        false => well_formed(file.doc.family(), file.doc.source(), file.doc.dialect()).err(),
+    };
+    let message = match why {
+        Some(why) => format!("this line cannot be read: {}", why.why),
+        None => "this line cannot be read".to_owned(),
+    };
+    let found: Vec<Finding> = broken.iter().map(|leaf| broken_one(file, *leaf, &message)).collect();
     // A file that is empty has no line that could be broken.
     if found.is_empty()
         && file.doc.source().is_empty()
@@ -149,14 +160,18 @@ fn broken_ones(file: &File) -> Vec<Finding> {
     found
 }
 
-fn broken_one(file: &File, leaf: LeafId) -> Finding {
+fn broken_one(file: &File, leaf: LeafId, message: &str) -> Finding {
     let doc = &file.doc;
-    let why = well_formed(doc.family(), doc.source(), doc.dialect()).err();
-    let message = match why {
-        Some(why) => format!("this line cannot be read: {}", why.why),
-        None => "this line cannot be read".to_owned(),
+    let line = line_span(doc.source(), doc.tree().span(leaf).start as usize).of(doc.source());
+    let indent = line.iter().take_while(|byte| byte.is_ascii_whitespace());
+    let help = match doc.family() {
+        Family::Yaml if indent.copied().any(|byte| byte == b'\t') => {
+            "the line is indented with a tab, and YAML takes blanks alone; correct it in an editor: gypsum edit"
+        }
+        family if family.is_standard() => {
+            "correct it in an editor: gypsum edit; until then no setting of this file can be edited"
+        }
+        _ => "correct or remove the line; edits elsewhere do not touch it",
     };
-    Finding::fault("broken", message)
-        .at(&file.path, &file.doc, leaf)
-        .help("correct or remove the line; edits elsewhere do not touch it")
+    Finding::fault("broken", message).at(&file.path, &file.doc, leaf).help(help)
 }

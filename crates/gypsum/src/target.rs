@@ -2,11 +2,10 @@
 
 use crate::args::Target;
 use crate::command::Context;
-use gypsum_core::doc::Family;
 use gypsum_core::finding::Finding;
 use gypsum_core::probe::{Check, parse_check};
 use gypsum_core::profile::{Checker, Files, Profile, Service};
-use gypsum_core::starter::guess;
+use gypsum_core::starter::{Form, guess};
 use gypsum_core::text::nearest;
 use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
@@ -70,10 +69,10 @@ pub fn remember(context: &Context, target: &Target, profile: &Profile) -> Result
     if target.file.is_none() || load(&target.daemon, None).is_ok() {
         return Ok(());
     }
-    let is_jsonc = profile.files.format == Family::Json && !profile.dialect.comments.is_empty();
+    let form = Form { family: profile.files.format, dialect: profile.dialect.clone() };
     let named = NamedDaemon {
         file: profile.files.home.clone().into(),
-        format: if is_jsonc { "jsonc".to_owned() } else { profile.files.format.name().to_owned() },
+        format: form.name().to_owned(),
         unit: target.unit.clone(),
         checker: target.checker.clone(),
         health: target.checks.clone(),
@@ -81,27 +80,27 @@ pub fn remember(context: &Context, target: &Target, profile: &Profile) -> Result
     context.state.remember(&target.daemon, &named)
 }
 
-/// The family that is called `name`.
-pub fn family_of(name: &str) -> Result<Family, Error> {
-    Family::named(name).ok_or_else(|| {
-        let known = Family::ALL.map(Family::name);
-        let near = nearest(name, known);
+/// The form that is called `name`.
+pub fn form_of(name: &str) -> Result<Form, Error> {
+    Form::named(name).ok_or_else(|| {
+        let near = nearest(name, Form::names());
         let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-        Error::usage(format!("there is no family of formats called {name}"))
-            .help(format!("{first}There are {}, and jsonc for JSON with comments", known.join(", ")))
+        let known = Form::names().collect::<Vec<_>>().join(", ");
+        Error::usage(format!("there is no format called {name}"))
+            .help(format!("{first}There are {known} (JSON with comments)"))
     })
 }
 
-/// The family that a file is most likely of, which is said.
-fn guessed(context: &Context, path: &str) -> Result<Family, Error> {
+/// The form that a file is most likely of, which is said.
+fn guessed(context: &Context, path: &str) -> Result<Form, Error> {
     let file = std::path::Path::new(path);
     let bytes = open_to_read(file).and_then(|open| read_whole(open, MOST_BYTES)).map_err(|error| {
         Error::file("read", file, error).help("its format cannot be guessed; name it: --format FAMILY")
     })?;
     let guess = guess(path, &bytes);
-    let name = guess.family.name();
+    let name = guess.form.name();
     context.out.eprint(&format!("format    {name}: {}; --format names another one", guess.because));
-    Ok(guess.family)
+    Ok(guess.form)
 }
 
 /// A health check as it is typed.
@@ -128,17 +127,12 @@ fn without_profile(context: &Context, target: &Target) -> Result<Profile, Error>
 /// What there is to know of a daemon without a profile: what was named of it, but for its health checks.
 pub fn unprofiled(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
     let path = named.file.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?;
-    let commented = named.format == "jsonc";
-    let format = family_of(if commented { "json" } else { &named.format })?;
-    let mut dialect = format.plain_dialect();
-    if commented {
-        dialect.comments = vec!["//".to_owned(), "/*".to_owned()];
-    }
+    let Form { family, dialect } = form_of(&named.format)?;
     Ok(Profile {
         dialect,
         service: Service { unit: named.unit.clone().into_iter().collect(), ..Service::default() },
         checker: named.checker.as_deref().map(checker_of).transpose()?,
-        ..Profile::bare(daemon, format!("{daemon} (no profile)"), Files::one(path.to_owned(), format))
+        ..Profile::bare(daemon, format!("{daemon} (no profile)"), Files::one(path.to_owned(), family))
     })
 }
 

@@ -31,21 +31,22 @@ pub fn prove(file: &File, all_expected: &AllExpected<'_>, after: Vec<u8>) -> Res
 /// What would be misread, where, and what to do instead.
 fn misread(file: &File, all_expected: &AllExpected<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
     let broken = new.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
-    let was_broken = file.doc.tree().leaves().any(|(_, kind, _)| kind == Kind::Broken);
+    let was_broken = file.doc.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
     let takes_away = all_expected
         .iter()
         .all(|(_, expected)| matches!(expected, Expected::Removed | Expected::RemovedTill(_)));
-    if let (true, Some((broken, ..)), true) = (was_broken, broken, new.family().is_standard()) {
-        let why = well_formed(new.family(), new.source(), new.dialect()).err();
+    let old = &file.doc;
+    if let (Some((before, ..)), Some(_), true) = (was_broken, broken, old.family().is_standard()) {
+        let why = well_formed(old.family(), old.source(), old.dialect()).err();
         let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
         let message =
-            format!("this file is no {}, so none of its settings can be edited{why}", new.family().name());
+            format!("this file is no {}, so none of its settings can be edited{why}", old.family().name());
         return Finding::edit_error("misread", message)
-            .at(&file.path, new, broken)
+            .at(&file.path, old, before)
             .help("correct this line first, in an editor: gypsum edit");
     }
     let (message, at) = match (broken, leaf) {
-        (Some((broken, ..)), _) if !was_broken => {
+        (Some((broken, ..)), _) if was_broken.is_none() => {
             let why = well_formed(new.family(), new.source(), new.dialect()).err();
             let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
             (format!("with this edit the file could not be read any more{why}"), Some(broken))

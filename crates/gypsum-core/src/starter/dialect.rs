@@ -17,9 +17,9 @@ pub(super) struct Shown {
 
 /// What the file shows.
 pub(super) fn shown(sighting: &Sighting) -> Shown {
-    let mut dialect = sighting.family.plain_dialect();
+    let mut dialect = sighting.form.dialect.clone();
     let text = String::from_utf8_lossy(&sighting.bytes);
-    if !sighting.family.is_standard() {
+    if !sighting.form.family.is_standard() {
         let begins = |mark: &str| text.lines().any(|line| line.trim_start().starts_with(mark));
         let seen: Vec<String> =
             MARKS.iter().filter(|mark| begins(mark)).map(|mark| (*mark).to_owned()).collect();
@@ -27,12 +27,12 @@ pub(super) fn shown(sighting: &Sighting) -> Shown {
         let known = dialect.comments.iter().filter(|mark| !seen.contains(mark)).cloned().collect::<Vec<_>>();
         dialect.comments = seen.into_iter().chain(known).collect();
         let continued = text.lines().any(|line| line.ends_with('\\') && !line.trim_start().starts_with('#'));
-        if sighting.family == Family::Stanzas {
+        if sighting.form.family == Family::Stanzas {
             dialect.groups = headers(&text);
         }
         dialect.continuation = dialect.continuation || continued;
     }
-    let Ok(doc) = Document::read(sighting.bytes.clone(), sighting.family, dialect.clone()) else {
+    let Ok(doc) = Document::read(sighting.bytes.clone(), sighting.form.family, dialect.clone()) else {
         return Shown { dialect, repeated: BTreeSet::new() };
     };
     let (mut count, mut names) = (BTreeMap::<(Option<u32>, String), usize>::new(), Vec::new());

@@ -1,33 +1,50 @@
 //! Which family a file is of, by its name and by its lines.
 
-use crate::doc::{Document, Family, Kind};
+use super::form::Form;
+use crate::doc::Family;
 
-/// The family of a file, and why.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// The form of a file, and why.
+#[derive(Clone, Debug)]
 pub struct Guess {
-    /// The family.
-    pub family: Family,
+    /// The form.
+    pub form: Form,
     /// Why, in words.
     pub because: &'static str,
 }
 
-/// The family that a file at `path` is most likely of. Its name decides where the file can be read so; else its lines.
+/// The form that a file at `path` is most likely of. A name that says it decides; of other names it does where the file
+/// can be read so; else its lines.
 pub fn guess(path: &str, bytes: &[u8]) -> Guess {
     let end = path.rsplit('/').next().and_then(|name| name.rsplit_once('.')).map_or("", |(_, end)| end);
-    if let Some(family) = Family::of_ending(end).filter(|family| reads(*family, bytes)) {
-        return Guess { family, because: "its name ends like that" };
+    if let Some(family) = Family::of_ending(end) {
+        if family == Family::Json
+            && let Some(commented) = commented_json(bytes)
+        {
+            return commented;
+        }
+        // An error in a file of a standard format does not make it one of another format.
+        if family.is_standard() || reads(family, bytes) {
+            return Guess { form: Form::plain(family), because: "its name ends like that" };
+        }
     }
     let of_shell = ["/etc/default/", "/etc/sysconfig/"].iter().any(|folder| path.starts_with(folder));
     if of_shell && reads(Family::Assignments, bytes) {
-        return Guess { family: Family::Assignments, because: "files of that folder are read by a shell" };
+        let because = "files of that folder are read by a shell";
+        return Guess { form: Form::plain(Family::Assignments), because };
     }
     by_lines(bytes)
 }
 
 /// Whether every line can be read.
 fn reads(family: Family, bytes: &[u8]) -> bool {
-    Document::read(bytes.into(), family, family.plain_dialect())
-        .is_ok_and(|doc| doc.tree().leaves().all(|(_, kind, _)| kind != Kind::Broken))
+    Form::plain(family).reads(bytes)
+}
+
+/// That it is JSON with comments, where it is, and is not JSON without them.
+fn commented_json(bytes: &[u8]) -> Option<Guess> {
+    let form = Form::commented_json();
+    let is_commented = !reads(Family::Json, bytes) && form.reads(bytes);
+    is_commented.then_some(Guess { form, because: "it is JSON with comments" })
 }
 
 /// By what its lines look like.
@@ -39,13 +56,18 @@ fn by_lines(bytes: &[u8]) -> Guess {
     let count = |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|line| fits(line.trim())).count();
     let most = |fits: &dyn Fn(&str) -> bool| count(fits) * 2 > lines.len();
     let any = |fits: &dyn Fn(&str) -> bool| count(fits) > 0;
-    let says = |family, because| Guess { family, because };
+    let says = |family, because| Guess { form: Form::plain(family), because };
     let first = text.trim_start();
     if first.starts_with("<?xml") && reads(Family::Xml, bytes) {
         return says(Family::Xml, "it begins with <?xml");
     }
     if first.starts_with(['{', '[']) && !lines.is_empty() && reads(Family::Json, bytes) {
         return says(Family::Json, "it is JSON");
+    }
+    if lines.first().is_some_and(|line| line.trim_start().starts_with(['{', '[', '/']))
+        && let Some(commented) = commented_json(bytes)
+    {
+        return commented;
     }
     if any(&|line| line.starts_with("</")) {
         return says(Family::Tags, "blocks end with </…>");
@@ -134,12 +156,23 @@ mod tests {
             ("/etc/x.conf", "{\n  \"port\": 80\n}\n", Family::Json),
             ("/etc/default/tide", "PORT=80\n", Family::Assignments),
             ("/etc/tide.ini", "; x\nport=80\n", Family::Sections),
-            // The name alone proves nothing.
-            ("/etc/tide.json", "port 80\n", Family::Keyword),
         ];
         for (path, text, family) in cases {
-            assert_eq!(guess(path, text.as_bytes()).family, family, "{path}: {text}");
+            assert_eq!(guess(path, text.as_bytes()).form.family, family, "{path}: {text}");
             assert!(reads(family, text.as_bytes()), "{family:?} does not read {text}");
+        }
+    }
+
+    #[test]
+    fn an_error_in_a_file_does_not_make_it_one_of_another_format() {
+        for (path, text, name) in [
+            ("/etc/tide.yaml", "hall: [1\nrows: 2\n", "yaml"),
+            ("/etc/tide.json", "{\"rows\": }\n", "json"),
+            ("/etc/tide.json", "// quays\n{\n  \"rows\": 8 // wide\n}\n", "jsonc"),
+            ("/etc/tide.conf", "/* quays */\n{\n  \"rows\": 8\n}\n", "jsonc"),
+            ("/etc/tide.json", "{\"rows\": 8, \"url\": \"http://tide.example\"}\n", "json"),
+        ] {
+            assert_eq!(guess(path, text.as_bytes()).form.name(), name, "{path}: {text}");
         }
     }
 }

@@ -2,13 +2,14 @@
 //! guessed says so.
 
 mod dialect;
+mod form;
 mod format;
 mod text;
 
+pub use form::Form;
 pub use format::{Guess, guess};
 pub use text::profile_text;
 
-use crate::doc::Family;
 use crate::profile::Argv;
 
 /// What was seen of a daemon.
@@ -22,9 +23,9 @@ pub struct Sighting {
     pub found_by: Option<String>,
     /// The file's content.
     pub bytes: Vec<u8>,
-    /// The family of its format.
-    pub family: Family,
-    /// Why that family; `None` if the person named it.
+    /// The form that it is written in.
+    pub form: Form,
+    /// Why that form; `None` if the person named it.
     pub because: Option<&'static str>,
     /// The unit that runs it.
     pub unit: Option<String>,

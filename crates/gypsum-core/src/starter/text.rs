@@ -19,7 +19,7 @@ const MOST_ABOUT: usize = 80;
 /// A profile as TOML, and how many settings it describes. What is a guess has a remark that says so.
 pub fn profile_text(sighting: &Sighting) -> (String, usize) {
     let shown = shown(sighting);
-    let files = Files::one(sighting.file.clone(), sighting.family);
+    let files = Files::one(sighting.file.clone(), sighting.form.family);
     let mut profile = Profile::bare(&sighting.daemon, sighting.daemon.clone(), files);
     profile.dialect = shown.dialect.clone();
     let settings = settings_of(sighting, &profile);
@@ -71,7 +71,8 @@ fn texts(texts: &[String]) -> String {
 /// The names that the file sets, each with the kind that its values look like, and the comment above the first one.
 fn settings_of(sighting: &Sighting, profile: &Profile) -> BTreeMap<String, (&'static str, Option<String>)> {
     let mut settings: BTreeMap<String, (&'static str, Option<String>)> = BTreeMap::new();
-    let Ok(doc) = Document::read(sighting.bytes.clone(), sighting.family, profile.dialect.clone()) else {
+    let Ok(doc) = Document::read(sighting.bytes.clone(), sighting.form.family, profile.dialect.clone())
+    else {
         return settings;
     };
     let files = [File { path: sighting.file.clone(), doc }];
@@ -98,7 +99,7 @@ fn files_part(sighting: &Sighting) -> Vec<String> {
     if let Some(because) = sighting.because {
         lines.push(format!("# Guessed: {because}."));
     }
-    lines.push(format!("format = {}", quoted(sighting.family.name())));
+    lines.push(format!("format = {}", quoted(sighting.form.family.name())));
     if let Some(account) = &sighting.account {
         lines.push(format!("reader = {}", quoted(account)));
     }
@@ -221,7 +222,7 @@ mod tests {
             file: "/etc/tide.conf".into(),
             found_by: Some("named on its command line".into()),
             bytes: b"; How many rows there are. More follows here.\nrows 3\nallow a\nallow b\npassword \"fog\"\ninclude /etc/tide.d/*.conf\n".to_vec(),
-            family: Family::Keyword,
+            form: crate::starter::Form::plain(Family::Keyword),
             because: Some("most lines are `name value`"),
             unit: Some("tide.service".into()),
             reload: false,

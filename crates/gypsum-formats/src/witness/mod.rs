@@ -142,6 +142,7 @@ pub fn well_formed(family: Family, source: &[u8], dialect: &Dialect) -> Result<(
     match family {
         Family::Json => json::well_formed(source, !dialect.comments.is_empty()),
         Family::Xml => xml::well_formed(source),
+        Family::Yaml | Family::Toml => Witness { family }.read(source, dialect).map(drop),
         _ => Ok(()),
     }
 }

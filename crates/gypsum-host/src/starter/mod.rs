@@ -10,8 +10,8 @@ mod unit;
 use crate::disk::walk::{open_to_read, read_whole};
 use crate::error::Error;
 use crate::profiles::check_name;
-use gypsum_core::doc::Family;
-use gypsum_core::starter::{Sighting, guess};
+
+use gypsum_core::starter::{Form, Sighting, guess};
 use std::path::{Path, PathBuf};
 use unit::SeenUnit;
 
@@ -25,8 +25,8 @@ pub struct Named {
     pub file: Option<PathBuf>,
     /// The unit that runs it.
     pub unit: Option<String>,
-    /// The family of its format.
-    pub family: Option<Family>,
+    /// The form that it is written in.
+    pub form: Option<Form>,
     /// Whether it is to be reloaded, and not restarted.
     pub reload: bool,
 }
@@ -58,8 +58,8 @@ pub fn look(daemon: &str, named: &Named) -> Result<Sighting, Error> {
     Ok(Sighting {
         daemon: daemon.to_owned(),
         found_by,
-        family: named.family.unwrap_or(guessed.family),
-        because: named.family.is_none().then_some(guessed.because),
+        because: named.form.is_none().then_some(guessed.because),
+        form: named.form.clone().unwrap_or(guessed.form),
         unit: unit.as_ref().map(|unit| unit.name.clone()),
         reload: named.reload,
         account: unit.as_ref().and_then(|unit| unit.account.clone()),

@@ -1,7 +1,7 @@
 //! `gypsum enrol`: a profile to begin with, by looking at this host.
 
 use super::Context;
-use crate::target::{NoTarget, family_of};
+use crate::target::{NoTarget, form_of};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::BUILT_IN;
 use gypsum_core::rules::read_profile as read;
@@ -25,8 +25,8 @@ pub struct Asked {
 
 pub fn run(context: &Context, daemon: &str, asked: Asked) -> Result<ExitStatus, NoTarget> {
     let Asked { file, unit, format, reload } = asked;
-    let family = format.as_deref().map(family_of).transpose()?;
-    let sighting = look(daemon, &Named { file, unit, family, reload })?;
+    let form = format.as_deref().map(form_of).transpose()?;
+    let sighting = look(daemon, &Named { file, unit, form, reload })?;
     let (text, settings) = profile_text(&sighting);
     // What is handed out can be used.
     read(&text).map_err(|error| {
@@ -49,7 +49,7 @@ fn say(context: &Context, sighting: &Sighting, settings: usize) {
     let found = sighting.found_by.as_ref().map_or(String::new(), |how| format!(" ({how})"));
     let mut lines = vec![
         format!("file      {file}{found}"),
-        format!("format    {}", sighting.family.name()),
+        format!("format    {}", sighting.form.name()),
         match &sighting.unit {
             Some(unit) => format!("unit      {unit}"),
             None => "unit      none found; --unit names it".to_owned(),

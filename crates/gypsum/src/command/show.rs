@@ -2,12 +2,14 @@
 
 use super::{Context, explain};
 use crate::args::Target;
-use crate::out::{BOLD, DIM};
+use crate::out::{BOLD, DIM, WARNING};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, cut, in_columns, styled, widths, wrapped};
 use gypsum_core::address::Address;
+use gypsum_core::check::broken_ones;
 use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
+use gypsum_core::finding::Finding;
 use gypsum_core::layers::EffectiveConfig;
 use gypsum_core::listing::{Listed, each};
 use gypsum_core::profile::{ListedName, NameAnswer, Profile, Setting};
@@ -40,6 +42,7 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         return Ok(ExitStatus::Success);
     }
     let is_empty = shown.settings();
+    let is_unread = shown.unread();
     // Who asks for some settings asks for no drafts, and for nothing else that waits.
     if words.is_empty() {
         for one in shipped::findings(&loading, &profile.daemon, &shipped::Records::read()) {
@@ -56,7 +59,8 @@ pub fn run(context: &Context, target: &Target, words: &[String], all: bool) -> R
         } else {
             format!("no setting with {}", words.join(" and "))
         };
-        context.out.print(&format!("{}: {what}.", profile.daemon));
+        let readable = if is_unread { " that can be read" } else { "" };
+        context.out.print(&format!("{}: {what}{readable}.", profile.daemon));
         if let [name] = typed {
             said_of(&profile, name).iter().for_each(|line| context.out.print(line));
         }
@@ -88,6 +92,29 @@ impl Shown<'_> {
         meant && explain::run(self.context, self.profile, self.loading, name)
     }
 
+    /// Says which lines cannot be read, and so are not in the list; whether there are any.
+    fn unread(&self) -> bool {
+        let (daemon, mut any) = (&self.profile.daemon, false);
+        for loaded in &self.loading.files {
+            let (broken, is_standard) = (broken_ones(loaded), loaded.doc.family().is_standard());
+            let Some(Finding { file, line, message, .. }) = broken.first() else { continue };
+            any = true;
+            let file = file.as_deref().unwrap_or_default();
+            let place = line.map_or_else(|| file.to_owned(), |line| format!("{file}, line {line}"));
+            let unlisted = match broken.len() - 1 {
+                // One error makes the whole of such a file unreadable.
+                _ if is_standard => "Nothing of this file is in this list".to_owned(),
+                0 => "It is not in this list".to_owned(),
+                1 => "It is not in this list, nor is one more line".to_owned(),
+                more => format!("It is not in this list, nor are {more} more lines"),
+            };
+            let text = format!("{place}: {message}. {unlisted}: gypsum check {daemon}");
+            let lines = wrapped(&text, self.context.out.width);
+            lines.iter().for_each(|line| self.context.out.print(&styled(WARNING, line)));
+        }
+        any
+    }
+
     /// Prints all of it as JSON.
     fn document(&self, open_change: Option<OpenChange>) -> Result<(), NoTarget> {
         let daemon = &self.profile.daemon;
@@ -100,6 +127,7 @@ impl Shown<'_> {
             open_change,
             schema: gypsum_core::report::SCHEMA,
             status: ExitStatus::Success.code(),
+            findings: self.loading.files.iter().flat_map(broken_ones).collect(),
             settings: Settings {
                 files: &self.loading.files,
                 layers: self.layers,
@@ -260,6 +288,8 @@ struct Document<'a> {
     open_change: Option<OpenChange>,
     schema: u32,
     status: u8,
+    /// The lines that cannot be read, and so are not among the settings.
+    findings: Vec<Finding>,
     settings: Settings<'a>,
 }
 

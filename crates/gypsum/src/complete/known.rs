@@ -4,11 +4,11 @@ use super::{Candidate, Typed};
 use crate::help::TOPICS;
 use crate::target::unprofiled;
 use gypsum_core::address::Address;
-use gypsum_core::doc::Family;
 use gypsum_core::listing::{Listed, list};
 use gypsum_core::profile::{Profile, Setting};
 use gypsum_core::rules::OWN;
 use gypsum_core::secret::shown_value;
+use gypsum_core::starter::Form;
 use gypsum_core::value::Kind;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files::{Loading, load};
@@ -210,6 +210,5 @@ pub fn files(typed: &Typed, _: &str) -> Vec<Candidate> {
 
 /// The families of formats.
 pub fn families(_: &Typed, _: &str) -> Vec<Candidate> {
-    let names = Family::ALL.map(Family::name).into_iter().chain(["jsonc"]);
-    names.map(|name| Candidate::new(name, "")).collect()
+    Form::names().map(|name| Candidate::new(name, "")).collect()
 }

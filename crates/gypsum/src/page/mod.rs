@@ -175,8 +175,9 @@ fn settings(daemon: &str, profile: Option<&Profile>, name: &str, old: &[u8], new
     let profile = match profile {
         Some(profile) => profile,
         None => {
-            let family = gypsum_core::starter::guess(name, if new.is_empty() { old } else { new }).family;
-            bare = Profile::bare(daemon, daemon.to_owned(), Files::one(name.to_owned(), family));
+            let form = gypsum_core::starter::guess(name, if new.is_empty() { old } else { new }).form;
+            let files = Files::one(name.to_owned(), form.family);
+            bare = Profile { dialect: form.dialect, ..Profile::bare(daemon, daemon.to_owned(), files) };
             &bare
         }
     };

@@ -96,6 +96,34 @@ fn files_that_are_no_configuration_are_left_alone() {
 }
 
 #[test]
+fn what_cannot_be_read_is_not_told_as_nothing() {
+    let host = host();
+    for (name, text, reason) in [
+        ("tide.yaml", "hall: [1\nrows: 2\n", "Nothing of this file is in this list"),
+        ("tide.json", "# quays\n{\"rows\": 2}\n", "expected value"),
+        ("tide.xml", "<hall><rows></hall>", "<rows> is closed by </hall>"),
+        ("tide.toml", "rows = 2\nhall = [\n", "line 2: this line cannot be read"),
+    ] {
+        let file = host.root().join(name);
+        fs::write(&file, text).unwrap();
+        let path = file.to_str().unwrap();
+        let shown = gypsum(&host, &["show", "tide", "--file", path]);
+        let shown_text = said(&host, &shown).split_whitespace().collect::<Vec<_>>().join(" ");
+        assert_eq!(status(&shown), 0, "{shown_text}");
+        assert!(
+            shown_text.contains(reason) && shown_text.contains("no settings that can be read"),
+            "{shown_text}"
+        );
+        let listed = gypsum(&host, &["show", "tide", "--file", path, "--json"]);
+        let listed: serde_json::Value = serde_json::from_slice(&listed.stdout).unwrap();
+        assert_eq!(listed["findings"][0]["rule"], "broken", "{listed}");
+        let edited = gypsum(&host, &["change", "tide", "rows=3", "--file", path]);
+        assert_eq!(status(&edited), 3, "{}", said(&host, &edited));
+        assert_eq!(fs::read_to_string(&file).unwrap(), text);
+    }
+}
+
+#[test]
 fn a_state_folder_that_cannot_be_made_stops_before_anything() {
     let host = host();
     let before = config(&host);

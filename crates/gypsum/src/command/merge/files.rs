@@ -4,12 +4,12 @@ use super::shown::{lines, with_answers};
 use super::{Context, check_answers};
 use crate::args::MergeArgs;
 use crate::command::whole;
-use crate::target::{NoTarget, family_of};
+use crate::target::{NoTarget, form_of};
 use gypsum_core::carry::{Answers, Carried, Question, Versions, Whose};
 use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::{Files, Profile};
-use gypsum_core::starter::guess;
+use gypsum_core::starter::{Form, guess};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::load;
 use serde_json::json;
@@ -105,13 +105,13 @@ fn dropped(theirs: &Path, mine: Vec<u8>, answers: &Answers) -> (Answers, Carried
 fn form(asked: &MergeArgs, mine: &Path, bytes: &[u8]) -> Result<(Profile, Family, Dialect), NoTarget> {
     let path = mine.to_string_lossy();
     if let Some(name) = &asked.format {
-        let family = family_of(name)?;
+        let form = form_of(name)?;
         let profile = match load(&asked.daemon, asked.profile.as_deref()) {
             Ok(profile) => profile,
-            Err(_) if asked.profile.is_none() => bare(&asked.daemon, &path, family),
+            Err(_) if asked.profile.is_none() => bare(&asked.daemon, &path, &form),
             Err(why) => return Err(why.into()),
         };
-        return Ok((profile, family, family.plain_dialect()));
+        return Ok((profile, form.family, form.dialect));
     }
     match load(&asked.daemon, asked.profile.as_deref()) {
         Ok(profile) => {
@@ -121,15 +121,17 @@ fn form(asked: &MergeArgs, mine: &Path, bytes: &[u8]) -> Result<(Profile, Family
         }
         // A daemon without a profile: the file shows its format.
         Err(gypsum_host::profiles::NoProfile::Error(_)) if asked.profile.is_none() => {
-            let family = guess(&path, bytes).family;
-            Ok((bare(&asked.daemon, &path, family), family, family.plain_dialect()))
+            let form = guess(&path, bytes).form;
+            Ok((bare(&asked.daemon, &path, &form), form.family, form.dialect))
         }
         Err(why) => Err(why.into()),
     }
 }
 
-fn bare(daemon: &str, path: &str, family: Family) -> Profile {
-    Profile::bare(daemon, format!("{daemon} (no profile)"), Files::one(path.to_owned(), family))
+fn bare(daemon: &str, path: &str, form: &Form) -> Profile {
+    let files = Files::one(path.to_owned(), form.family);
+    let profile = Profile::bare(daemon, format!("{daemon} (no profile)"), files);
+    Profile { dialect: form.dialect.clone(), ..profile }
 }
 
 fn is_same(one: &Path, other: &Path) -> bool {
