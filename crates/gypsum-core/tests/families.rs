@@ -224,7 +224,7 @@ fn a_block_that_stands_commented_out_is_woken_whole() {
 fn what_is_added_goes_where_it_is_to_go() {
     use Family as F;
     let server = "http {\n  server {\n    listen 80;\n  }\n}\n";
-    let table: [Case<'_>; 34] = [
+    let table: [Case<'_>; 38] = [
         (F::Keyword, "# top\nA 1\nB 2\n", &["?-|A=3"], Ok("# top\nA 1\nA 3\nB 2\n")),
         (F::Keyword, "# top\nA 1\nB 2\n", &["?^|C=3"], Ok("# top\nC 3\nA 1\nB 2\n")),
         (F::Keyword, "A 1\nB 2\n", &["?$|A=3"], Ok("A 1\nB 2\nA 3\n")),
@@ -294,6 +294,10 @@ fn what_is_added_goes_where_it_is_to_go() {
         (F::Equals, "q = a,b\n", &["q+=c"], Ok("q = a,b,c\n")),
         (F::Keyword, "q a b # x\n", &["q+=c"], Ok("q a b c # x\n")),
         (F::Equals, "q = a, b\n", &["q-=d"], Err("not-there")),
+        (F::Equals, "q = a b, c\n", &["q+=d"], Err("no-quantity")),
+        (F::Records, "q a,b c\n", &["q+=d"], Err("no-quantity")),
+        (F::Records, "q=r a b\n", &["q=r=c"], Err("ambiguous")),
+        (F::Records, "q=r a b\n", &["\"q=r\"=c d"], Ok("q=r c d\n")),
         (F::Equals, "q = one\n", &["q+=two"], Err("no-quantity")),
         (F::Equals, "q = 10 s\n", &["q+=two"], Err("no-quantity")),
         (F::Equals, "q = a, , b\n", &["q+=c"], Err("no-quantity")),

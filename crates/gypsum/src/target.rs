@@ -11,7 +11,11 @@ use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
 use gypsum_host::profiles::{NoProfile, check_name, load};
 use gypsum_host::state::NamedDaemon;
+use std::io::Read;
+use std::path::Path;
 
+/// So much of a file is looked at for its style, in bytes.
+const STYLE_BYTES: u64 = 256 << 10;
 /// More of a file is not looked at to guess its format, in bytes.
 const MOST_BYTES: usize = 64 << 20;
 
@@ -127,13 +131,23 @@ fn without_profile(context: &Context, target: &Target) -> Result<Profile, Error>
 /// What there is to know of a daemon without a profile: what was named of it, but for its health checks.
 pub fn unprofiled(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
     let path = named.file.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?;
-    let Form { family, dialect } = form_of(&named.format)?;
+    let Form { family, dialect } = form_of(&named.format)?.as_seen(&beginning(&named.file));
     Ok(Profile {
         dialect,
         service: Service { unit: named.unit.clone().into_iter().collect(), ..Service::default() },
         checker: named.checker.as_deref().map(checker_of).transpose()?,
         ..Profile::bare(daemon, format!("{daemon} (no profile)"), Files::one(path.to_owned(), family))
     })
+}
+
+/// The first lines of a file: they show its style. Why it cannot be read is told where all of it is read.
+fn beginning(file: &Path) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let read = open_to_read(file).and_then(|open| open.take(STYLE_BYTES).read_to_end(&mut bytes));
+    if let Err(error) = read {
+        tracing::debug!(%error, file = %file.display(), "its style cannot be seen");
+    }
+    bytes
 }
 
 /// A checker as it is typed: split like a shell does, and never handed to one.

@@ -4,7 +4,7 @@ use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, uncomment_block};
 use super::context::{EditContext, File, Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous, no_quantity};
+use super::edit_error::{absent, ambiguous, no_quantity, sign_in_name};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
 use super::find::{find_active, find_commented_out};
@@ -44,6 +44,9 @@ impl EditContext<'_> {
                     }
                     (None, Some(option)) => Ok(option),
                     (None, None) => {
+                        if let Some(meant) = sign_in_name(files, address, value) {
+                            return Err(meant);
+                        }
                         Ok(vec![insert_setting(files, address, Some(value), &Where::Last, guide)?])
                     }
                 },

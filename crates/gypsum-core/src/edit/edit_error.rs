@@ -2,7 +2,8 @@
 
 use super::ask::Edit;
 use super::context::{File, Guide};
-use crate::address::{Address, address_of};
+use super::find::find_active;
+use crate::address::{Address, AddressStep, address_of};
 use crate::doc::{BlockId, LeafId};
 use crate::finding::Finding;
 use crate::layers::is_of_package;
@@ -113,4 +114,17 @@ pub(super) fn several_commented(
         .at(&files[n].path, &files[n].doc, leaf)
         .about(address)
         .help(format!("{}\nor give the value: '{address}=VALUE'", choices(&edits)))
+}
+
+/// A new name, where one is there that has the first `=` of what was typed in it.
+pub(super) fn sign_in_name(files: &[File], address: &Address, value: &str) -> Option<Finding> {
+    let (more, rest) = value.split_once('=')?;
+    let name = format!("{}={more}", address.name());
+    let step = AddressStep { words: name.clone(), nth: None };
+    let meant = Address::of(address.blocks().iter().cloned().chain([step]).collect());
+    let (n, leaf) = find_active(files, &meant).into_iter().next()?;
+    let message = format!("{} is a new name, and {name} is there", address.name());
+    let finding = Finding::edit_error("ambiguous", message).about(address);
+    let help = format!("quotes keep a name together: '{meant}={rest}'");
+    Some(finding.at(&files[n].path, &files[n].doc, leaf).help(help))
 }

@@ -442,9 +442,15 @@ fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
         near.dedup();
     }
     let only_elsewhere = near.first() == Some(&wanted.as_str());
+    let doc = &files[home].doc;
+    let can_be_made = address.blocks().len() == 1 && doc.family().block_lines(&wanted, doc).is_some();
     let help = match near.as_slice() {
-        [] => "the files of this daemon have no blocks".into(),
         _ if only_elsewhere => format!("other files have it; --add '{wanted}' makes it in this one"),
+        [] if can_be_made => format!("--add '{wanted}' makes it, in the same change"),
+        [] => "the files of this daemon have no blocks".into(),
+        near if can_be_made => {
+            format!("there is: {}; --add '{wanted}' makes a new one", near.join(", "))
+        }
         near => format!("there is: {}", near.join(", ")),
     };
     Finding::edit_error("no-such-block", format!("there is no {wanted}"))

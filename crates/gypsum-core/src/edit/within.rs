@@ -82,8 +82,9 @@ impl EditContext<'_> {
         let same = |other: &&Edit| matches!(other, Edit::Scale { address: its, by: Amount::Plus(_) | Amount::Minus(_) } if its == address);
         let all: Vec<&Edit> = self.edits.iter().filter(same).collect();
         let bracketed = Elements::of(doc.source(), hull, remark_in(doc)).is_some();
-        let shown =
-            || if (self.guide.described)(address.name()) { None } else { parting(&doc.value(&parts)) };
+        // A record has columns.
+        let is_told = (self.guide.described)(address.name()) || doc.family() == Family::Records;
+        let shown = || if is_told { None } else { parting(&doc.value(&parts)) };
         let separator = (self.guide.list)(address.name()).or_else(shown);
         if !bracketed && separator.is_none() {
             return Ok(None);
@@ -146,7 +147,8 @@ fn parting(value: &str) -> Option<String> {
     }
     if value.contains(',') {
         let blank = if value.contains(", ") { ", " } else { "," };
-        return value.split(',').all(|word| !word.trim().is_empty()).then(|| blank.to_owned());
+        let is_word = |word: &str| !word.is_empty() && !word.contains(char::is_whitespace);
+        return value.split(',').all(|word| is_word(word.trim())).then(|| blank.to_owned());
     }
     let has_number = value.split_whitespace().any(|word| word.starts_with(|c: char| c.is_ascii_digit()));
     (value.split_whitespace().nth(1).is_some() && !has_number).then(|| " ".to_owned())

@@ -16,6 +16,11 @@ const KEYS: [&str; 9] =
 /// something on.
 const OPEN: [&str; 9] =
     ["authentication", "permit", "expire", "proxy", "fastcgi", "uwsgi", "scgi", "grpc", "memcached"];
+/// Parts of a name that say how long, how many or how old: of a secret, and not what it is. `PASS_MAX_DAYS`, `token_ttl`.
+const MEASURES: [&str; 20] = [
+    "age", "attempts", "cost", "count", "days", "history", "len", "length", "lifetime", "max", "maximum",
+    "min", "minimum", "policy", "retries", "rounds", "timeout", "tries", "ttl", "warn",
+];
 
 /// Whether the value of the setting called `name` must never be shown.
 pub fn is_secret(profile: &Profile, name: &str) -> bool {
@@ -37,7 +42,9 @@ pub fn sounds_secret(name: &str) -> bool {
     let sounds = has_key
         || WORDS.iter().any(|word| lower.contains(word))
         || parts.iter().any(|part| PARTS.contains(&part.as_str()));
-    sounds && !OPEN.iter().any(|word| lower.contains(word))
+    let is_open = OPEN.iter().any(|word| lower.contains(word))
+        || parts.iter().any(|part| MEASURES.contains(&part.as_str()));
+    sounds && !is_open
 }
 
 /// Whether a text holds a word that may make a name a secret's, in any spelling; nearly none does.
@@ -51,7 +58,10 @@ pub fn mentions_secret(text: &[u8]) -> bool {
 
 /// Whether a value can be one: what only switches something, and the path of a file, are known to everybody.
 pub fn can_be_secret(value: &str) -> bool {
-    let switches = ["", "yes", "no", "on", "off", "true", "false", "none", "null", "0", "1"];
+    let switches = [
+        "", "yes", "no", "on", "off", "true", "false", "none", "null", "0", "1", "enabled", "disabled",
+        "required", "optional",
+    ];
     let bare = value.trim().trim_matches(['"', '\'']);
     !switches.contains(&bare.to_lowercase().as_str()) && !is_path(bare)
 }
@@ -112,6 +122,9 @@ mod tests {
             "HostKey",
             "ssl_certificate_key",
             "passenger_root",
+            "PASS_MAX_DAYS",
+            "passwordMinLength",
+            "token_ttl",
             "authorized_keys",
             "monkey",
             "key",

@@ -5,9 +5,6 @@ use super::format::headers;
 use crate::doc::{Dialect, Document, Family, Kind};
 use std::collections::{BTreeMap, BTreeSet};
 
-/// Marks that begin a comment somewhere.
-const MARKS: [&str; 4] = ["#", ";", "//", "!"];
-
 /// The dialect, and the names that are more than once in one block.
 pub(super) struct Shown {
     pub dialect: Dialect,
@@ -17,15 +14,9 @@ pub(super) struct Shown {
 
 /// What the file shows.
 pub(super) fn shown(sighting: &Sighting) -> Shown {
-    let mut dialect = sighting.form.dialect.clone();
+    let mut dialect = sighting.form.clone().as_seen(&sighting.bytes).dialect;
     let text = String::from_utf8_lossy(&sighting.bytes);
     if !sighting.form.family.is_standard() {
-        let begins = |mark: &str| text.lines().any(|line| line.trim_start().starts_with(mark));
-        let seen: Vec<String> =
-            MARKS.iter().filter(|mark| begins(mark)).map(|mark| (*mark).to_owned()).collect();
-        // What begins a comment in this file comes first: a line is commented out with it.
-        let known = dialect.comments.iter().filter(|mark| !seen.contains(mark)).cloned().collect::<Vec<_>>();
-        dialect.comments = seen.into_iter().chain(known).collect();
         let continued = text.lines().any(|line| line.ends_with('\\') && !line.trim_start().starts_with('#'));
         if sighting.form.family == Family::Stanzas {
             dialect.groups = headers(&text);

@@ -4,6 +4,8 @@ use crate::doc::{Dialect, Document, Family, Kind};
 
 /// What JSON with comments is called.
 const COMMENTED_JSON: &str = "jsonc";
+/// Marks that begin a comment somewhere.
+const MARKS: [&str; 4] = ["#", ";", "//", "!"];
 
 /// A family, and the dialect of it that a file is written in.
 #[derive(Clone, Debug)]
@@ -46,9 +48,49 @@ impl Form {
         if is_commented { COMMENTED_JSON } else { self.family.name() }
     }
 
+    /// The same with what lines of such a file show: what begins a comment, and whether `=` has blanks around it.
+    pub fn as_seen(mut self, bytes: &[u8]) -> Self {
+        if self.family.is_standard() {
+            return self;
+        }
+        let text = String::from_utf8_lossy(bytes);
+        let begins = |mark: &str| text.lines().any(|line| line.trim_start().starts_with(mark));
+        let seen: Vec<String> =
+            MARKS.iter().filter(|mark| begins(mark)).map(|mark| (*mark).to_owned()).collect();
+        // What begins a comment in this file comes first: a line is commented out with it.
+        let known: Vec<String> =
+            self.dialect.comments.iter().filter(|mark| !seen.contains(mark)).cloned().collect();
+        self.dialect.comments = seen.into_iter().chain(known).collect();
+        let (mut tight, mut wide) = (0, 0);
+        for line in text.lines() {
+            match assigned(commented_out(line).unwrap_or(line)) {
+                Some(name) if name.ends_with(' ') => wide += 1,
+                Some(_) => tight += 1,
+                None => {}
+            }
+        }
+        self.dialect.tight |= tight > wide;
+        self
+    }
+
     /// Whether every line can be read so.
     pub fn reads(&self, bytes: &[u8]) -> bool {
         Document::read(bytes.into(), self.family, self.dialect.clone())
             .is_ok_and(|doc| doc.tree().leaves().all(|(_, kind, _)| kind != Kind::Broken))
     }
+}
+
+/// What is behind the mark of a comment; none where the line is none.
+pub(super) fn commented_out(line: &str) -> Option<&str> {
+    let line = line.trim_start();
+    let mark = MARKS.iter().find(|mark| line.starts_with(**mark))?;
+    Some(line[mark.len()..].trim_start_matches(*mark).trim_start())
+}
+
+/// What is before the first `=` of a line that assigns to a name, with the blanks between.
+pub(super) fn assigned(line: &str) -> Option<&str> {
+    let (name, _) = line.trim_start().split_once('=')?;
+    let bare = name.trim_end();
+    let is_name = |c: char| c.is_alphanumeric() || "_.-/*:".contains(c);
+    (!bare.is_empty() && bare.chars().all(is_name)).then_some(name)
 }

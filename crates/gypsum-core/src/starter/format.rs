@@ -1,7 +1,10 @@
 //! Which family a file is of, by its name and by its lines.
 
-use super::form::Form;
+use super::form::{Form, assigned, commented_out};
 use crate::doc::Family;
+
+/// Lines with fewer columns may be names with values.
+const COLUMNS: usize = 4;
 
 /// The form of a file, and why.
 #[derive(Clone, Debug)]
@@ -53,6 +56,9 @@ fn by_lines(bytes: &[u8]) -> Guess {
     let is_comment =
         |line: &&str| line.trim_start().starts_with(['#', ';', '!']) || line.trim().starts_with("//");
     let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty() && !is_comment(line)).collect();
+    if lines.is_empty() {
+        return by_comments(&text);
+    }
     let count = |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|line| fits(line.trim())).count();
     let most = |fits: &dyn Fn(&str) -> bool| count(fits) * 2 > lines.len();
     let any = |fits: &dyn Fn(&str) -> bool| count(fits) > 0;
@@ -103,6 +109,9 @@ fn by_lines(bytes: &[u8]) -> Guess {
     if first.starts_with("---") || most(&is_key) && reads(Family::Yaml, bytes) {
         return says(Family::Yaml, "most lines are `name: value`");
     }
+    if let Some(many) = columns(&lines).filter(|_| lines.len() > 1) {
+        return says(Family::Records, many);
+    }
     if most(&assigns) {
         return says(Family::Equals, "most lines are `name = value`");
     }
@@ -114,6 +123,31 @@ fn by_lines(bytes: &[u8]) -> Guess {
         return says(Family::Stanzas, "all indented lines stand under headers");
     }
     says(Family::Keyword, "most lines are `name value`")
+}
+
+/// Of a file in which everything is commented out: as what is commented out.
+fn by_comments(text: &str) -> Guess {
+    let commented = || text.lines().filter_map(commented_out);
+    let assigning = commented().filter(|line| assigned(line).is_some()).count();
+    // Prose has more words before what may be a sign in it.
+    let named = text.lines().filter(|line| {
+        let behind = line.trim_start().trim_start_matches(['#', ';', '!']);
+        let words = behind.split_whitespace().count();
+        !behind.starts_with([' ', '\t']) && (1..=3).contains(&words) && assigned(behind).is_none()
+    });
+    match assigning > named.count() {
+        true => {
+            Guess { form: Form::plain(Family::Equals), because: "what is commented out is `name = value`" }
+        }
+        false => Guess { form: Form::plain(Family::Keyword), because: "no line says otherwise" },
+    }
+}
+
+/// That all lines have the same columns, where they have so many that each is a record.
+fn columns(lines: &[&str]) -> Option<&'static str> {
+    let count = |line: &&str| line.split_whitespace().count();
+    let first = lines.first().map(count).filter(|first| *first >= COLUMNS)?;
+    lines.iter().all(|line| count(line) == first).then_some("all lines have the same columns")
 }
 
 /// The first words of lines that are headers of indented ones, where every line that is not indented is such a one.
@@ -155,6 +189,15 @@ mod tests {
             ("/etc/x.conf", "global\n    rows 3\nboard north\n    port 80\n", Family::Stanzas),
             ("/etc/x.conf", "{\n  \"port\": 80\n}\n", Family::Json),
             ("/etc/default/tide", "PORT=80\n", Family::Assignments),
+            (
+                "/etc/x.conf",
+                "# Tides.\n#net.quay.tide=1\n\n# Forward packets = risk\n#rows=3\n",
+                Family::Equals,
+            ),
+            ("/etc/x.conf", "# Tides, a list of them\n# dir = /var/lib/tide\n# rows = 3\n", Family::Equals),
+            ("/etc/x.conf", "# Ports.\n#Port 22\n#UsePAM yes\n", Family::Keyword),
+            ("/etc/x.conf", "# nothing\n", Family::Keyword),
+            ("/etc/tidetab", "UUID=a / ext4 ro 0 1\nUUID=b /srv ext4 rw,a=b 0 2\n", Family::Records),
             ("/etc/tide.ini", "; x\nport=80\n", Family::Sections),
         ];
         for (path, text, family) in cases {

@@ -34,5 +34,6 @@ mod settings;
 mod standing;
 mod telling;
 mod terminal;
+mod unprofiled;
 mod verdicts;
 mod watching;
