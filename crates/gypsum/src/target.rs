@@ -5,7 +5,7 @@ use crate::command::Context;
 use gypsum_core::finding::Finding;
 use gypsum_core::probe::{Check, parse_check};
 use gypsum_core::profile::{Checker, Files, Profile, Service};
-use gypsum_core::starter::{Form, guess};
+use gypsum_core::starter::{Form, STYLE_BYTES, guess};
 use gypsum_core::text::nearest;
 use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
@@ -14,8 +14,6 @@ use gypsum_host::state::NamedDaemon;
 use std::io::Read;
 use std::path::Path;
 
-/// So much of a file is looked at for its style, in bytes.
-const STYLE_BYTES: u64 = 256 << 10;
 /// More of a file is not looked at to guess its format, in bytes.
 const MOST_BYTES: usize = 64 << 20;
 
@@ -143,7 +141,7 @@ pub fn unprofiled(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
 /// The first lines of a file: they show its style. Why it cannot be read is told where all of it is read.
 fn beginning(file: &Path) -> Vec<u8> {
     let mut bytes = Vec::new();
-    let read = open_to_read(file).and_then(|open| open.take(STYLE_BYTES).read_to_end(&mut bytes));
+    let read = open_to_read(file).and_then(|open| open.take(STYLE_BYTES as u64).read_to_end(&mut bytes));
     if let Err(error) = read {
         tracing::debug!(%error, file = %file.display(), "its style cannot be seen");
     }

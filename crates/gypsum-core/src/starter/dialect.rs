@@ -14,7 +14,7 @@ pub(super) struct Shown {
 
 /// What the file shows.
 pub(super) fn shown(sighting: &Sighting) -> Shown {
-    let mut dialect = sighting.form.clone().as_seen(&sighting.bytes).dialect;
+    let mut dialect = sighting.form.dialect.clone();
     let text = String::from_utf8_lossy(&sighting.bytes);
     if !sighting.form.family.is_standard() {
         let continued = text.lines().any(|line| line.ends_with('\\') && !line.trim_start().starts_with('#'));

@@ -7,6 +7,9 @@ const COMMENTED_JSON: &str = "jsonc";
 /// Marks that begin a comment somewhere.
 const MARKS: [&str; 4] = ["#", ";", "//", "!"];
 
+/// So much of a file is looked at for its style, in bytes.
+pub const STYLE_BYTES: usize = 256 << 10;
+
 /// A family, and the dialect of it that a file is written in.
 #[derive(Clone, Debug)]
 pub struct Form {
@@ -53,7 +56,7 @@ impl Form {
         if self.family.is_standard() {
             return self;
         }
-        let text = String::from_utf8_lossy(bytes);
+        let text = String::from_utf8_lossy(&bytes[..bytes.len().min(STYLE_BYTES)]);
         let begins = |mark: &str| text.lines().any(|line| line.trim_start().starts_with(mark));
         let seen: Vec<String> =
             MARKS.iter().filter(|mark| begins(mark)).map(|mark| (*mark).to_owned()).collect();

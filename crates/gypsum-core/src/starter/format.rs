@@ -18,6 +18,11 @@ pub struct Guess {
 /// The form that a file at `path` is most likely of. A name that says it decides; of other names it does where the file
 /// can be read so; else its lines.
 pub fn guess(path: &str, bytes: &[u8]) -> Guess {
+    let Guess { form, because } = guess_plain(path, bytes);
+    Guess { form: form.as_seen(bytes), because }
+}
+
+fn guess_plain(path: &str, bytes: &[u8]) -> Guess {
     let end = path.rsplit('/').next().and_then(|name| name.rsplit_once('.')).map_or("", |(_, end)| end);
     if let Some(family) = Family::of_ending(end) {
         if family == Family::Json

@@ -6,7 +6,7 @@ mod form;
 mod format;
 mod text;
 
-pub use form::Form;
+pub use form::{Form, STYLE_BYTES};
 pub use format::{Guess, guess};
 pub use text::profile_text;
 

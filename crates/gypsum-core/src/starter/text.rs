@@ -118,6 +118,9 @@ fn dialect_part(dialect: &Dialect) -> Vec<String> {
     if dialect.continuation {
         lines.push("continuation = true".to_owned());
     }
+    if dialect.tight {
+        lines.push("tight = true".to_owned());
+    }
     if !dialect.includes.is_empty() {
         lines.push(format!("includes = {}", texts(&dialect.includes)));
     }
@@ -222,7 +225,7 @@ mod tests {
             file: "/etc/tide.conf".into(),
             found_by: Some("named on its command line".into()),
             bytes: b"; How many rows there are. More follows here.\nrows 3\nallow a\nallow b\npassword \"fog\"\ninclude /etc/tide.d/*.conf\n".to_vec(),
-            form: crate::starter::Form::plain(Family::Keyword),
+            form: crate::starter::Form::plain(Family::Keyword).as_seen(b"; x"),
             because: Some("most lines are `name value`"),
             unit: Some("tide.service".into()),
             reload: false,

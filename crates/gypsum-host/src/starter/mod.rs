@@ -59,7 +59,7 @@ pub fn look(daemon: &str, named: &Named) -> Result<Sighting, Error> {
         daemon: daemon.to_owned(),
         found_by,
         because: named.form.is_none().then_some(guessed.because),
-        form: named.form.clone().unwrap_or(guessed.form),
+        form: named.form.clone().map_or(guessed.form, |form| form.as_seen(&bytes)),
         unit: unit.as_ref().map(|unit| unit.name.clone()),
         reload: named.reload,
         account: unit.as_ref().and_then(|unit| unit.account.clone()),
