@@ -57,7 +57,7 @@ impl Form {
             return self;
         }
         let text = String::from_utf8_lossy(&bytes[..bytes.len().min(STYLE_BYTES)]);
-        let begins = |mark: &str| text.lines().any(|line| line.trim_start().starts_with(mark));
+        let begins = |mark: &str| text.lines().any(|line| is_begun_by(line, mark));
         let seen: Vec<String> =
             MARKS.iter().filter(|mark| begins(mark)).map(|mark| (*mark).to_owned()).collect();
         // What begins a comment in this file comes first: a line is commented out with it.
@@ -83,11 +83,17 @@ impl Form {
     }
 }
 
+/// Whether a line is a comment with this mark. `//quay/share` is a place, and `!include` a word, in some formats.
+fn is_begun_by(line: &str, mark: &str) -> bool {
+    let needs_blank = matches!(mark, "//" | "!");
+    let behind = line.trim_start().strip_prefix(mark).map(|rest| rest.trim_start_matches(mark));
+    behind.is_some_and(|behind| !needs_blank || behind.is_empty() || behind.starts_with(char::is_whitespace))
+}
+
 /// What is behind the mark of a comment; none where the line is none.
 pub(super) fn commented_out(line: &str) -> Option<&str> {
-    let line = line.trim_start();
-    let mark = MARKS.iter().find(|mark| line.starts_with(**mark))?;
-    Some(line[mark.len()..].trim_start_matches(*mark).trim_start())
+    let mark = MARKS.into_iter().find(|mark| is_begun_by(line, mark))?;
+    Some(line.trim_start()[mark.len()..].trim_start_matches(mark).trim_start())
 }
 
 /// What is before the first `=` of a line that assigns to a name, with the blanks between.

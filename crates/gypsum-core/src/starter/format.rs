@@ -5,6 +5,8 @@ use crate::doc::Family;
 
 /// Lines with fewer columns may be names with values.
 const COLUMNS: usize = 4;
+/// The same where most lines have a sign behind their first word.
+const COLUMNS_WITH_SIGN: usize = 6;
 
 /// The form of a file, and why.
 #[derive(Clone, Debug)]
@@ -58,8 +60,7 @@ fn commented_json(bytes: &[u8]) -> Option<Guess> {
 /// By what its lines look like.
 fn by_lines(bytes: &[u8]) -> Guess {
     let text = String::from_utf8_lossy(bytes);
-    let is_comment =
-        |line: &&str| line.trim_start().starts_with(['#', ';', '!']) || line.trim().starts_with("//");
+    let is_comment = |line: &&str| commented_out(line).is_some();
     let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty() && !is_comment(line)).collect();
     if lines.is_empty() {
         return by_comments(&text);
@@ -114,8 +115,10 @@ fn by_lines(bytes: &[u8]) -> Guess {
     if first.starts_with("---") || most(&is_key) && reads(Family::Yaml, bytes) {
         return says(Family::Yaml, "most lines are `name: value`");
     }
-    if let Some(many) = columns(&lines).filter(|_| lines.len() > 1) {
-        return says(Family::Records, many);
+    // A name with a sign and several words has few columns; `UUID=quay /srv ext4 ro 0 2` has more.
+    let fewest = if most(&assigns) { COLUMNS_WITH_SIGN } else { COLUMNS };
+    if has_columns(&lines, fewest) {
+        return says(Family::Records, "all lines have the same columns");
     }
     if most(&assigns) {
         return says(Family::Equals, "most lines are `name = value`");
@@ -148,11 +151,11 @@ fn by_comments(text: &str) -> Guess {
     }
 }
 
-/// That all lines have the same columns, where they have so many that each is a record.
-fn columns(lines: &[&str]) -> Option<&'static str> {
+/// Whether several lines have the same columns, and at least so many.
+fn has_columns(lines: &[&str], fewest: usize) -> bool {
     let count = |line: &&str| line.split_whitespace().count();
-    let first = lines.first().map(count).filter(|first| *first >= COLUMNS)?;
-    lines.iter().all(|line| count(line) == first).then_some("all lines have the same columns")
+    let first = lines.first().map_or(0, count);
+    lines.len() > 1 && first >= fewest && lines.iter().all(|line| count(line) == first)
 }
 
 /// The first words of lines that are headers of indented ones, where every line that is not indented is such a one.
@@ -202,6 +205,9 @@ mod tests {
             ("/etc/x.conf", "# Tides, a list of them\n# dir = /var/lib/tide\n# rows = 3\n", Family::Equals),
             ("/etc/x.conf", "# Ports.\n#Port 22\n#UsePAM yes\n", Family::Keyword),
             ("/etc/x.conf", "# nothing\n", Family::Keyword),
+            ("/etc/x.conf", "rows = 8 9\nquay = north hall\n", Family::Equals),
+            ("/etc/x.conf", "quay.mem=1 2 3 4\nhall.mem=1 2 3 4\n", Family::Equals),
+            ("/etc/tidetab", "//quay/a /a cifs ro\n//quay/b /b cifs ro\n", Family::Records),
             ("/etc/tidetab", "UUID=a / ext4 ro 0 1\nUUID=b /srv ext4 rw,a=b 0 2\n", Family::Records),
             ("/etc/tide.ini", "; x\nport=80\n", Family::Sections),
         ];
@@ -209,6 +215,15 @@ mod tests {
             assert_eq!(guess(path, text.as_bytes()).form.family, family, "{path}: {text}");
             assert!(reads(family, text.as_bytes()), "{family:?} does not read {text}");
         }
+    }
+
+    #[test]
+    fn a_mark_that_begins_a_word_begins_no_comment() {
+        let marks = |text: &str| guess("/etc/x.conf", text.as_bytes()).form.dialect.comments;
+        assert!(!marks("//quay/a /a cifs ro\n//quay/b /b cifs ro\n").contains(&"//".to_owned()));
+        assert!(!marks("!include conf.d/*.conf\nquay {\n  rows = 3\n}\n").contains(&"!".to_owned()));
+        assert!(marks("! Tides\nquay {\n  rows = 3\n}\n").contains(&"!".to_owned()));
+        assert!(marks(";rows 3\nquay east\n").contains(&";".to_owned()));
     }
 
     #[test]
