@@ -48,7 +48,11 @@ first_process() { # already in the new namespaces
   [[ $# == 2 ]] || cp "${@:3}" "$root/usr/local/lib/"
   hostname saltmarsh
   ip link set lo up
-  [[ -e $dir/upper/etc/machine-id ]] || tr -d - </proc/sys/kernel/random/uuid >"$root/etc/machine-id"
+  if [[ ! -e $dir/upper/etc/machine-id ]]; then
+    tr -d - </proc/sys/kernel/random/uuid >"$root/etc/machine-id"
+    # What was changed through Gypsum on this machine was not changed on the host.
+    rm -rf "$root/var/lib/gypsum" "$root/etc/gypsum"
+  fi
   for unit in $mask; do ln -sf /dev/null "$root/etc/systemd/system/$unit"; done
   mkdir -p "$root/old"
   cd "$root"

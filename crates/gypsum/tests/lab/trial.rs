@@ -72,8 +72,20 @@ const CLIENTS: [(&str, &str); 15] = [
     ("gunicorn", "curl -sf -m 5 http://127.0.0.1:8000/"),
 ];
 
-/// What a running daemon counts itself.
-const COUNTERS: [(&str, &str); 3] = [
+/// What a running daemon counts itself. The question counts, too, the same each time.
+const COUNTERS: [(&str, &str); 8] = [
+    ("apache2", "curl -s 'http://127.0.0.1/server-status?auto' | sed -n 's/^Total Accesses: //p'"),
+    (
+        "haproxy",
+        "perl -MIO::Socket::UNIX -e '$s = IO::Socket::UNIX->new(q(/run/haproxy/admin.sock)) or die;
+         print $s qq(show info\\n); $s->flush; while (<$s>) { print $1 if /^CumConns: (\\d+)/ }'",
+    ),
+    (
+        "squid",
+        "curl -s http://127.0.0.1:3128/squid-internal-mgr/counters | sed -n 's/^client_http.requests = //p'",
+    ),
+    ("unbound", "unbound-control stats_noreset | sed -n 's/^total.num.queries=//p'"),
+    ("dnsmasq", "dig +short @127.0.0.1 chaos txt misses.bind | tr -d '\"'"),
     ("redis", "redis-cli info stats | tr -d '\\r' | sed -n 's/^total_connections_received://p'"),
     ("mariadb", "mysqladmin extended-status | awk '$2 == \"Connections\" { print $4 }'"),
     ("chrony", "chronyc -c serverstats | cut -d, -f1"),
