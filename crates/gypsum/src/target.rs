@@ -129,13 +129,19 @@ fn without_profile(context: &Context, target: &Target) -> Result<Profile, Error>
 /// What there is to know of a daemon without a profile: what was named of it, but for its health checks.
 pub fn unprofiled(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
     let path = named.file.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?;
-    let Form { family, dialect } = form_of(&named.format)?.as_seen(&beginning(&named.file));
+    let form = form_of(&named.format)?.as_seen(&beginning(&named.file));
     Ok(Profile {
-        dialect,
         service: Service { unit: named.unit.clone().into_iter().collect(), ..Service::default() },
         checker: named.checker.as_deref().map(checker_of).transpose()?,
-        ..Profile::bare(daemon, format!("{daemon} (no profile)"), Files::one(path.to_owned(), family))
+        ..bare(daemon, path, form)
     })
+}
+
+/// A daemon of which only a file of this form is known.
+pub fn bare(daemon: &str, path: &str, form: Form) -> Profile {
+    let files = Files::one(path.to_owned(), form.family);
+    let profile = Profile::bare(daemon, format!("{daemon} (no profile)"), files);
+    Profile { dialect: form.dialect, ..profile }
 }
 
 /// The first lines of a file: they show its style. Why it cannot be read is told where all of it is read.

@@ -6,7 +6,7 @@ use super::{Context, running, whole};
 use crate::args::{DiffArgs, Target};
 use crate::out::{BOLD, DIM};
 use crate::target::{NoTarget, profile_of};
-use crate::view::{coloured, columns, difference, styled, wrapped};
+use crate::view::{coloured, columns, difference, styled, value_text, wrapped};
 use gypsum_core::change::Verdict;
 use gypsum_core::differences::{Difference, differences};
 use gypsum_core::doc::Document;
@@ -14,7 +14,6 @@ use gypsum_core::edit::File;
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::profile::Profile;
 use gypsum_core::report::Report;
-use gypsum_core::text::one_line;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::error::Error;
 use gypsum_host::files::{Loaded, Loading, load};
@@ -233,12 +232,8 @@ impl Compared<'_> {
         let mut rows = Vec::new();
         for one in &self.differences {
             let line = one.line.map_or_else(String::new, |line| line.to_string());
-            let value = |value: &Option<String>| match value {
-                Some(value) if value.is_empty() => "set, without a value".to_owned(),
-                Some(value) => one_line(value),
-                None => "not set".to_owned(),
-            };
-            let both = format!("{}  ({then}: {})", value(&one.this), value(&one.other));
+            let both =
+                format!("{}  ({then}: {})", value_text(one.this.as_ref()), value_text(one.other.as_ref()));
             rows.push(vec![format!("{line:>5}"), one.address.clone(), both]);
             let last = changes.iter().find_map(|(entry, report)| touched(profile, &one.name, entry, report));
             let who = last.map(|(change, what)| format!("change {change}: {what}"));

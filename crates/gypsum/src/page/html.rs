@@ -1,8 +1,8 @@
 //! The page as HTML: no script, nothing from elsewhere, readable on paper, in the dark, on a phone, and aloud.
 
 use super::timeline::{away_in, timeline};
-use super::{FilePart, Page, stage_words, value};
-use crate::view::time;
+use super::{FilePart, Page, stage_words};
+use crate::view::{time, value_text};
 use gypsum_core::finding::Finding;
 use gypsum_core::health::Outcome;
 use html_escape::encode_text;
@@ -95,7 +95,10 @@ fn file(part: &FilePart) -> String {
             .iter()
             .map(|one| {
                 let about = one.about.clone().unwrap_or_default();
-                row(&SETTING, &[&one.address, &value(one.other.as_ref()), &value(one.this.as_ref()), &about])
+                row(
+                    &SETTING,
+                    &[&one.address, &value_text(one.other.as_ref()), &value_text(one.this.as_ref()), &about],
+                )
             })
             .collect();
         let _ = writeln!(out, "<table><thead>{}</thead><tbody>{rows}</tbody></table>", head(&SETTING));

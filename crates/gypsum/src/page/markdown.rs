@@ -1,8 +1,8 @@
 //! The same as text, for a ticket that takes Markdown (CommonMark, with tables).
 
 use super::timeline::away_in;
-use super::{Page, html::moment, stage_words, value};
-use crate::view::time;
+use super::{Page, html::moment, stage_words};
+use crate::view::{time, value_text};
 use gypsum_core::text::one_line;
 use std::fmt::Write;
 
@@ -38,7 +38,8 @@ fn files(out: &mut String, page: &Page) {
         if !file.settings.is_empty() {
             out.push_str("| Setting | Before | After |\n|---|---|---|\n");
             for one in &file.settings {
-                let cells = [one.address.clone(), value(one.other.as_ref()), value(one.this.as_ref())];
+                let cells =
+                    [one.address.clone(), value_text(one.other.as_ref()), value_text(one.this.as_ref())];
                 let _ = writeln!(out, "| {} |", cells.map(|cell| plain(&cell)).join(" | "));
             }
             out.push('\n');

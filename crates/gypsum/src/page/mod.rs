@@ -7,16 +7,16 @@ mod timeline;
 pub use html::html;
 pub use markdown::markdown;
 
+use crate::target::bare;
 use crate::view::difference;
 use gypsum_core::change::Verdict;
 use gypsum_core::differences::{Difference, differences};
 use gypsum_core::doc::Document;
 use gypsum_core::event::Event;
 use gypsum_core::health::Outcome;
-use gypsum_core::profile::{Files, Profile};
+use gypsum_core::profile::Profile;
 use gypsum_core::record::Recorded;
 use gypsum_core::report::Report;
-use gypsum_core::text::one_line;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::state::Entry;
 use std::fs;
@@ -171,14 +171,13 @@ fn read(path: &Path) -> Vec<u8> {
 }
 
 fn settings(daemon: &str, profile: Option<&Profile>, name: &str, old: &[u8], new: &[u8]) -> Vec<Difference> {
-    let bare;
+    let without;
     let profile = match profile {
         Some(profile) => profile,
         None => {
             let form = gypsum_core::starter::guess(name, if new.is_empty() { old } else { new }).form;
-            let files = Files::one(name.to_owned(), form.family);
-            bare = Profile { dialect: form.dialect, ..Profile::bare(daemon, daemon.to_owned(), files) };
-            &bare
+            without = bare(daemon, name, form);
+            &without
         }
     };
     let (family, dialect) = profile.form_of(name);
@@ -206,14 +205,5 @@ fn stage_words(name: &str) -> &str {
         "check-health-again" => "watch the health again",
         "tidy" => "tidy up",
         other => other,
-    }
-}
-
-/// A value as it is shown.
-fn value(value: Option<&String>) -> String {
-    match value {
-        Some(value) if value.is_empty() => "set, without a value".to_owned(),
-        Some(value) => one_line(value),
-        None => "not set".to_owned(),
     }
 }

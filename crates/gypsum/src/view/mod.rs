@@ -5,6 +5,7 @@ mod difference;
 mod finding;
 mod list;
 mod narrow;
+mod value;
 mod waiting;
 
 pub use change::ChangeView;
@@ -15,6 +16,7 @@ pub use list::{change_lines, columns, in_columns, outcome_line, widths};
 pub use crate::out::styled;
 use std::borrow::Cow;
 use textwrap::{Options, WordSplitter};
+pub use value::value_text;
 pub use waiting::Waiting;
 
 /// `text` broken at blanks so that no line is longer than `width`, but for a word that is; lines stay apart.

@@ -3,7 +3,7 @@
 use super::Context;
 use crate::out::{BOLD, DIM};
 use crate::target::NoTarget;
-use crate::view::{styled, when, wrapped};
+use crate::view::{styled, value_text, when, wrapped};
 use gypsum_core::address::{Address, AddressStep};
 use gypsum_core::doc::Document;
 use gypsum_core::edit::{File, find_active};
@@ -90,8 +90,8 @@ fn lines(step: &Step, with_file: bool, width: usize) -> Vec<String> {
 
 fn value(values: &[String]) -> String {
     match values {
-        [] => "not set".to_owned(),
-        [one] if one.is_empty() => "set, without a value".to_owned(),
+        [] => value_text(None),
+        [one] => value_text(Some(one)),
         values => values.iter().map(|value| one_line(value)).collect::<Vec<_>>().join(", "),
     }
 }

@@ -4,12 +4,12 @@ use super::shown::{lines, with_answers};
 use super::{Context, check_answers};
 use crate::args::MergeArgs;
 use crate::command::whole;
-use crate::target::{NoTarget, form_of};
+use crate::target::{NoTarget, bare, form_of};
 use gypsum_core::carry::{Answers, Carried, Question, Versions, Whose};
 use gypsum_core::doc::{Dialect, Document, Family};
 use gypsum_core::exit_status::ExitStatus;
-use gypsum_core::profile::{Files, Profile};
-use gypsum_core::starter::{Form, guess};
+use gypsum_core::profile::Profile;
+use gypsum_core::starter::guess;
 use gypsum_host::error::Error;
 use gypsum_host::profiles::load;
 use serde_json::json;
@@ -108,7 +108,7 @@ fn form(asked: &MergeArgs, mine: &Path, bytes: &[u8]) -> Result<(Profile, Family
         let form = form_of(name)?;
         let profile = match load(&asked.daemon, asked.profile.as_deref()) {
             Ok(profile) => profile,
-            Err(_) if asked.profile.is_none() => bare(&asked.daemon, &path, &form),
+            Err(_) if asked.profile.is_none() => bare(&asked.daemon, &path, form.clone()),
             Err(why) => return Err(why.into()),
         };
         return Ok((profile, form.family, form.dialect));
@@ -122,16 +122,10 @@ fn form(asked: &MergeArgs, mine: &Path, bytes: &[u8]) -> Result<(Profile, Family
         // A daemon without a profile: the file shows its format.
         Err(gypsum_host::profiles::NoProfile::Error(_)) if asked.profile.is_none() => {
             let form = guess(&path, bytes).form;
-            Ok((bare(&asked.daemon, &path, &form), form.family, form.dialect))
+            Ok((bare(&asked.daemon, &path, form.clone()), form.family, form.dialect))
         }
         Err(why) => Err(why.into()),
     }
-}
-
-fn bare(daemon: &str, path: &str, form: &Form) -> Profile {
-    let files = Files::one(path.to_owned(), form.family);
-    let profile = Profile::bare(daemon, format!("{daemon} (no profile)"), files);
-    Profile { dialect: form.dialect.clone(), ..profile }
 }
 
 fn is_same(one: &Path, other: &Path) -> bool {

@@ -3,7 +3,7 @@
 use super::Context;
 use crate::ask::{choose, is_interactive};
 use crate::out::{BOLD, DIM, WARNING};
-use crate::view::{columns, plain_finding_lines, styled, wrapped};
+use crate::view::{columns, plain_finding_lines, styled, value_text, wrapped};
 use gypsum_core::carry::{Answers, Carried, Fate, Question, Versions, Whose, carry};
 use gypsum_core::finding::Severity;
 use gypsum_core::text::one_line;
@@ -105,13 +105,8 @@ fn question_lines(context: &Context, question: &Question) -> Vec<String> {
     if let Some(first) = lines.first_mut() {
         *first = first.replacen(&question.address, &styled(WARNING, &question.address), 1);
     }
-    let value = |value: &Option<String>| match value {
-        Some(value) if value.is_empty() => "set, without a value".to_owned(),
-        Some(value) => one_line(value),
-        None => "not set".to_owned(),
-    };
     for (name, one) in [("shipped", &question.base), ("mine", &question.mine), ("theirs", &question.theirs)] {
-        let text = wrapped(&value(one), width.saturating_sub(11));
+        let text = wrapped(&value_text(one.as_ref()), width.saturating_sub(11));
         for (n, text) in text.into_iter().enumerate() {
             lines.push(format!("  {:<8} {text}", if n == 0 { name } else { "" }));
         }
