@@ -1,12 +1,12 @@
 //! Our own check of a daemon's files: what the format, the kinds of values and the rules say.
 
-use crate::doc::{Family, Kind, LeafId};
+use crate::doc::{Family, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
 use crate::rules::{ChangeRules, ConfigView, Leaf, StandingRules, as_if_new};
 use crate::survey::Survey;
 use crate::text::line_span;
-use crate::witness::well_formed;
+use crate::witness::why_malformed;
 use std::collections::HashSet;
 
 /// All findings in a configuration as it is.
@@ -138,26 +138,19 @@ pub fn worst_first(findings: &mut [Finding]) {
 
 /// The lines of a file that cannot be read as its format.
 pub fn broken_ones(file: &File) -> Vec<Finding> {
-    let leaves = file.doc.tree().leaves().filter(|(_, kind, _)| *kind == Kind::Broken);
-    let broken: Vec<LeafId> = leaves.map(|(leaf, ..)| leaf).collect();
-    let why = match broken.is_empty() {
-        true => None,
-        false => well_formed(file.doc.family(), file.doc.source(), file.doc.dialect()).err(),
-    };
-    let message = match why {
-        Some(why) => format!("this line cannot be read: {}", why.why),
-        None => "this line cannot be read".to_owned(),
-    };
-    let found: Vec<Finding> = broken.iter().map(|leaf| broken_one(file, *leaf, &message)).collect();
-    // A file that is empty has no line that could be broken.
-    if found.is_empty()
-        && file.doc.source().is_empty()
-        && let Err(why) = well_formed(file.doc.family(), b"", file.doc.dialect())
-    {
-        let message = format!("the file is empty, which is no {}: {}", file.doc.family().name(), why.why);
-        return vec![Finding::fault("broken", message).in_file(&file.path)];
+    let doc = &file.doc;
+    let broken: Vec<LeafId> = doc.tree().broken().collect();
+    if !broken.is_empty() {
+        let message = format!("this line cannot be read{}", why_malformed(doc));
+        return broken.iter().map(|leaf| broken_one(file, *leaf, &message)).collect();
     }
-    found
+    // A file that is empty has no line that could be broken.
+    let why = if doc.source().is_empty() { why_malformed(doc) } else { String::new() };
+    if why.is_empty() {
+        return Vec::new();
+    }
+    let message = format!("the file is empty, which is no {}{why}", doc.family().name());
+    vec![Finding::fault("broken", message).in_file(&file.path)]
 }
 
 fn broken_one(file: &File, leaf: LeafId, message: &str) -> Finding {

@@ -4,8 +4,8 @@ use crate::args::Target;
 use crate::command::Context;
 use gypsum_core::finding::Finding;
 use gypsum_core::probe::{Check, parse_check};
-use gypsum_core::profile::{Checker, Files, Profile, Service};
-use gypsum_core::starter::{Form, STYLE_BYTES, guess};
+use gypsum_core::profile::{Checker, Profile, Service};
+use gypsum_core::starter::{FileFormat, STYLE_BYTES, guess};
 use gypsum_core::text::nearest;
 use gypsum_host::disk::walk::{open_to_read, read_whole};
 use gypsum_host::error::Error;
@@ -59,7 +59,7 @@ fn load_or_remember(context: &Context, target: &Target) -> Result<Profile, NoTar
     };
     check_name(&target.daemon)?;
     let Some(named) = context.state.named(&target.daemon)? else { return Err(unknown.into()) };
-    let mut profile = unprofiled(&target.daemon, &named)?;
+    let mut profile = remembered(&target.daemon, &named)?;
     for word in &named.health {
         profile.health.push(check_of("--health", word)?);
     }
@@ -71,7 +71,7 @@ pub fn remember(context: &Context, target: &Target, profile: &Profile) -> Result
     if target.file.is_none() || load(&target.daemon, None).is_ok() {
         return Ok(());
     }
-    let form = Form { family: profile.files.format, dialect: profile.dialect.clone() };
+    let form = FileFormat { family: profile.files.format, dialect: profile.dialect.clone() };
     let named = NamedDaemon {
         file: profile.files.home.clone().into(),
         format: form.name().to_owned(),
@@ -83,18 +83,18 @@ pub fn remember(context: &Context, target: &Target, profile: &Profile) -> Result
 }
 
 /// The form that is called `name`.
-pub fn form_of(name: &str) -> Result<Form, Error> {
-    Form::named(name).ok_or_else(|| {
-        let near = nearest(name, Form::names());
+pub fn form_of(name: &str) -> Result<FileFormat, Error> {
+    FileFormat::named(name).ok_or_else(|| {
+        let near = nearest(name, FileFormat::names());
         let first = near.first().map_or(String::new(), |near| format!("did you mean {near}? "));
-        let known = Form::names().collect::<Vec<_>>().join(", ");
+        let known = FileFormat::names().collect::<Vec<_>>().join(", ");
         Error::usage(format!("there is no format called {name}"))
             .help(format!("{first}There are {known} (JSON with comments)"))
     })
 }
 
 /// The form that a file is most likely of, which is said.
-fn guessed(context: &Context, path: &str) -> Result<Form, Error> {
+fn guessed(context: &Context, path: &str) -> Result<FileFormat, Error> {
     let file = std::path::Path::new(path);
     let bytes = open_to_read(file).and_then(|open| read_whole(open, MOST_BYTES)).map_err(|error| {
         Error::file("read", file, error).help("its format cannot be guessed; name it: --format FAMILY")
@@ -118,30 +118,40 @@ fn without_profile(context: &Context, target: &Target) -> Result<Profile, Error>
     check_name(&target.daemon)?;
     let file = target.file.as_deref().unwrap_or_else(|| std::path::Path::new(""));
     let path = std::path::absolute(file).map_err(|error| Error::file("use", file, error))?;
-    let format = match (&target.format, path.to_str()) {
-        (None, Some(path)) => guessed(context, path)?.name().to_owned(),
-        (format, _) => format.clone().unwrap_or_default(),
+    let form = match &target.format {
+        None => guessed(context, utf8(&path)?)?,
+        Some(name) => form_of(name)?.as_seen(&beginning(&path)),
     };
-    let (unit, checker) = (target.unit.clone(), target.checker.clone());
-    unprofiled(&target.daemon, &NamedDaemon { file: path, format, unit, checker, health: Vec::new() })
+    unprofiled(&target.daemon, &path, form, target.unit.as_deref(), target.checker.as_deref())
 }
 
-/// What there is to know of a daemon without a profile: what was named of it, but for its health checks.
-pub fn unprofiled(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
-    let path = named.file.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))?;
+/// What there is to know of a daemon without a profile that was named on an earlier command line, but for its health checks.
+pub fn remembered(daemon: &str, named: &NamedDaemon) -> Result<Profile, Error> {
     let form = form_of(&named.format)?.as_seen(&beginning(&named.file));
+    unprofiled(daemon, &named.file, form, named.unit.as_deref(), named.checker.as_deref())
+}
+
+fn unprofiled(
+    daemon: &str,
+    file: &Path,
+    form: FileFormat,
+    unit: Option<&str>,
+    checker: Option<&str>,
+) -> Result<Profile, Error> {
     Ok(Profile {
-        service: Service { unit: named.unit.clone().into_iter().collect(), ..Service::default() },
-        checker: named.checker.as_deref().map(checker_of).transpose()?,
-        ..bare(daemon, path, form)
+        service: Service { unit: unit.map(str::to_owned).into_iter().collect(), ..Service::default() },
+        checker: checker.map(checker_of).transpose()?,
+        ..bare(daemon, utf8(file)?, form)
     })
 }
 
+fn utf8(path: &Path) -> Result<&str, Error> {
+    path.to_str().ok_or_else(|| Error::usage("the name of the file is not UTF-8"))
+}
+
 /// A daemon of which only a file of this form is known.
-pub fn bare(daemon: &str, path: &str, form: Form) -> Profile {
-    let files = Files::one(path.to_owned(), form.family);
-    let profile = Profile::bare(daemon, format!("{daemon} (no profile)"), files);
-    Profile { dialect: form.dialect, ..profile }
+pub fn bare(daemon: &str, path: &str, form: FileFormat) -> Profile {
+    form.bare_profile(daemon, format!("{daemon} (no profile)"), path)
 }
 
 /// The first lines of a file: they show its style. Why it cannot be read is told where all of it is read.

@@ -2,7 +2,7 @@
 //! format has a second reader, that one is asked, too.
 
 use super::scope::{Item, Scope, Scoped, What};
-use crate::doc::{Dialect, Document, Kind};
+use crate::doc::{Dialect, Document};
 use crate::finding::Finding;
 use crate::text::{Splice, apply};
 use crate::witness::Witness;
@@ -84,7 +84,7 @@ pub fn proven(
         .ok_or_else(|| cannot("two of your settings go to the same place in the new version".to_owned()))?;
     let new = Document::read(bytes, old.family(), old.dialect().clone())
         .map_err(|error| cannot(error.to_string()))?;
-    let broken = |doc: &Document| doc.tree().leaves().filter(|(_, kind, _)| *kind == Kind::Broken).count();
+    let broken = |doc: &Document| doc.tree().broken().count();
     if broken(&new) > broken(old) {
         return Err(cannot("the result could not be read any more".to_owned()));
     }

@@ -8,7 +8,7 @@ use super::expected::{AllExpected, Expected, Match};
 use crate::address::with_two_dots;
 use crate::doc::{Document, Family, Kind, LeafId};
 use crate::finding::Finding;
-use crate::witness::well_formed;
+use crate::witness::why_malformed;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
@@ -30,60 +30,64 @@ pub fn prove(file: &File, all_expected: &AllExpected<'_>, after: Vec<u8>) -> Res
 
 /// What would be misread, where, and what to do instead.
 fn misread(file: &File, all_expected: &AllExpected<'_>, new: &Document, leaf: Option<LeafId>) -> Finding {
-    let broken = new.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
-    let was_broken = file.doc.tree().leaves().find(|(_, kind, _)| *kind == Kind::Broken);
-    let takes_away = all_expected
-        .iter()
-        .all(|(_, expected)| matches!(expected, Expected::Removed | Expected::RemovedTill(_)));
     let old = &file.doc;
-    if let (Some((before, ..)), Some(_), true) = (was_broken, broken, old.family().is_standard()) {
-        let why = well_formed(old.family(), old.source(), old.dialect()).err();
-        let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
-        let message =
-            format!("this file is no {}, so none of its settings can be edited{why}", old.family().name());
+    let (before, broken) = (old.tree().broken().next(), new.tree().broken().next());
+    if let (Some(before), Some(_), true) = (before, broken, old.family().is_standard()) {
+        let (name, why) = (old.family().name(), why_malformed(old));
+        let message = format!("this file is no {name}, so none of its settings can be edited{why}");
         return Finding::edit_error("misread", message)
             .at(&file.path, old, before)
             .help("correct this line first, in an editor: gypsum edit");
     }
-    let (message, at) = match (broken, leaf) {
-        (Some((broken, ..)), _) if was_broken.is_none() => {
-            let why = well_formed(new.family(), new.source(), new.dialect()).err();
-            let why = why.map_or_else(String::new, |why| format!(": {}", why.why));
+    let (message, at) = match (broken.filter(|_| before.is_none()), leaf) {
+        (Some(broken), _) => {
+            let why = why_malformed(new);
             (format!("with this edit the file could not be read any more{why}"), Some(broken))
         }
-        (_, Some(leaf)) => {
-            let what = match new.tree().kind(leaf) {
-                Kind::Setting | Kind::Open => new.parts(leaf).map(|parts| new.name(&parts)),
-                _ => None,
-            };
-            let what =
-                what.map_or_else(|| "something else".to_owned(), |name| format!("another value of {name}"));
-            (
-                format!("with this edit this line would be read as {what}, which is not what was asked for"),
-                Some(leaf),
-            )
+        (None, Some(leaf)) => {
+            let what = another_value(new, leaf);
+            let message =
+                format!("with this edit this line would be read as {what}, which is not what was asked for");
+            (message, Some(leaf))
         }
-        (_, None) => ("with this edit a setting would be read as part of another one".to_owned(), None),
+        (None, None) => ("with this edit a setting would be read as part of another one".to_owned(), None),
     };
-    let two_dots = || {
-        let new = all_expected.iter().filter_map(|(_, expected)| match expected {
-            Expected::Inserted(things) => Some(things),
-            _ => None,
-        });
-        let mut names = new.flatten().filter(|(kind, ..)| *kind == Kind::Setting);
-        names.find_map(|(_, name, _)| with_two_dots(&file.doc, &String::from_utf8_lossy(name), |_| true))
-    };
-    let help = if let Some(meant) = two_dots() {
-        format!("two dots lead into a block: {meant}")
-    } else if takes_away {
-        "take away the block around it, or edit the lines themselves: gypsum edit".to_owned()
-    } else {
-        "put quotes around the value, leave the character that means something here out of it, or edit the line itself: gypsum edit".to_owned()
-    };
-    let finding = Finding::edit_error("misread", message).help(help);
+    let finding = Finding::edit_error("misread", message).help(instead_of(old, all_expected));
     match at {
         Some(leaf) => finding.at(&file.path, new, leaf),
         None => finding.in_file(&file.path),
+    }
+}
+
+/// What a leaf is read as that was not expected to be there.
+fn another_value(new: &Document, leaf: LeafId) -> String {
+    let name = match new.tree().kind(leaf) {
+        Kind::Setting | Kind::Open => new.parts(leaf).map(|parts| new.name(&parts)),
+        Kind::Close | Kind::Comment | Kind::Blank | Kind::Opaque | Kind::Broken => None,
+    };
+    name.map_or_else(|| "something else".to_owned(), |name| format!("another value of {name}"))
+}
+
+/// What to do instead of an edit that would be misread.
+fn instead_of(old: &Document, all_expected: &AllExpected<'_>) -> String {
+    let takes_away = all_expected
+        .iter()
+        .all(|(_, expected)| matches!(expected, Expected::Removed | Expected::RemovedTill(_)));
+    let inserted = all_expected.iter().filter_map(|(_, expected)| match expected {
+        Expected::Inserted(things) => Some(things),
+        _ => None,
+    });
+    let mut names = inserted.flatten().filter(|(kind, ..)| *kind == Kind::Setting);
+    let two_dots =
+        names.find_map(|(_, name, _)| with_two_dots(old, &String::from_utf8_lossy(name), |_| true));
+    match two_dots {
+        Some(meant) => format!("two dots lead into a block: {meant}"),
+        None if takes_away => {
+            "take away the block around it, or edit the lines themselves: gypsum edit".to_owned()
+        }
+        None => {
+            "put quotes around the value, leave the character that means something here out of it, or edit the line itself: gypsum edit".to_owned()
+        }
     }
 }
 

@@ -1,6 +1,6 @@
 //! Which family a file is of, by its name and by its lines.
 
-use super::form::{Form, assigned, commented_out};
+use super::file_format::{FileFormat, assigned, commented_out};
 use crate::doc::Family;
 
 /// Lines with fewer columns may be names with values.
@@ -12,7 +12,7 @@ const COLUMNS_WITH_SIGN: usize = 6;
 #[derive(Clone, Debug)]
 pub struct Guess {
     /// The form.
-    pub form: Form,
+    pub form: FileFormat,
     /// Why, in words.
     pub because: &'static str,
 }
@@ -28,33 +28,33 @@ fn guess_plain(path: &str, bytes: &[u8]) -> Guess {
     let end = path.rsplit('/').next().and_then(|name| name.rsplit_once('.')).map_or("", |(_, end)| end);
     if let Some(family) = Family::of_ending(end) {
         if family == Family::Json
+            && !reads(family, bytes)
             && let Some(commented) = commented_json(bytes)
         {
             return commented;
         }
         // An error in a file of a standard format does not make it one of another format.
         if family.is_standard() || reads(family, bytes) {
-            return Guess { form: Form::plain(family), because: "its name ends like that" };
+            return Guess { form: FileFormat::plain(family), because: "its name ends like that" };
         }
     }
     let of_shell = ["/etc/default/", "/etc/sysconfig/"].iter().any(|folder| path.starts_with(folder));
     if of_shell && reads(Family::Assignments, bytes) {
         let because = "files of that folder are read by a shell";
-        return Guess { form: Form::plain(Family::Assignments), because };
+        return Guess { form: FileFormat::plain(Family::Assignments), because };
     }
     by_lines(bytes)
 }
 
 /// Whether every line can be read.
 fn reads(family: Family, bytes: &[u8]) -> bool {
-    Form::plain(family).reads(bytes)
+    FileFormat::plain(family).reads(bytes)
 }
 
-/// That it is JSON with comments, where it is, and is not JSON without them.
+/// That what is no JSON is JSON with comments, where it is.
 fn commented_json(bytes: &[u8]) -> Option<Guess> {
-    let form = Form::commented_json();
-    let is_commented = !reads(Family::Json, bytes) && form.reads(bytes);
-    is_commented.then_some(Guess { form, because: "it is JSON with comments" })
+    let form = FileFormat::commented_json();
+    form.reads(bytes).then_some(Guess { form, because: "it is JSON with comments" })
 }
 
 /// By what its lines look like.
@@ -68,31 +68,31 @@ fn by_lines(bytes: &[u8]) -> Guess {
     let count = |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|line| fits(line.trim())).count();
     let most = |fits: &dyn Fn(&str) -> bool| count(fits) * 2 > lines.len();
     let any = |fits: &dyn Fn(&str) -> bool| count(fits) > 0;
-    let says = |family, because| Guess { form: Form::plain(family), because };
+    let says = |family, because| Guess { form: FileFormat::plain(family), because };
     let first = text.trim_start();
     if first.starts_with("<?xml") && reads(Family::Xml, bytes) {
         return says(Family::Xml, "it begins with <?xml");
     }
-    if first.starts_with(['{', '[']) && !lines.is_empty() && reads(Family::Json, bytes) {
-        return says(Family::Json, "it is JSON");
-    }
-    if lines.first().is_some_and(|line| line.trim_start().starts_with(['{', '[', '/']))
-        && let Some(commented) = commented_json(bytes)
-    {
-        return commented;
+    if lines.first().is_some_and(|line| line.trim_start().starts_with(['{', '[', '/'])) {
+        if reads(Family::Json, bytes) {
+            return says(Family::Json, "it is JSON");
+        }
+        if let Some(commented) = commented_json(bytes) {
+            return commented;
+        }
     }
     if any(&|line| line.starts_with("</")) {
         return says(Family::Tags, "blocks end with </…>");
     }
     let opens = |line: &str| line.ends_with('{') && !line.starts_with('[');
     if any(&opens) && any(&|line| line.ends_with(';')) {
-        return says(Family::Braces, "blocks stand in braces, and lines end in semicolons");
+        return says(Family::Braces, "blocks are in braces, and lines end in semicolons");
     }
     if most(&|line| line.ends_with(';')) {
         return says(Family::Braces, "lines end in semicolons");
     }
     if any(&opens) {
-        return says(Family::Nested, "blocks stand in braces");
+        return says(Family::Nested, "blocks are in braces");
     }
     let is_header = |line: &str| line.starts_with('[') && line.ends_with(']');
     let assigns = |line: &str| {
@@ -125,10 +125,10 @@ fn by_lines(bytes: &[u8]) -> Guess {
     }
     let is_indented = |line: &&str| line.starts_with([' ', '\t']);
     if lines.iter().any(is_indented) && any(&|line| line.ends_with(':')) {
-        return says(Family::Stanzas, "indented lines stand under headers that end in a colon");
+        return says(Family::Stanzas, "indented lines are below headers that end in a colon");
     }
     if !headers(&text).is_empty() {
-        return says(Family::Stanzas, "all indented lines stand under headers");
+        return says(Family::Stanzas, "all indented lines are below headers");
     }
     says(Family::Keyword, "most lines are `name value`")
 }
@@ -144,10 +144,11 @@ fn by_comments(text: &str) -> Guess {
         !behind.starts_with([' ', '\t']) && (1..=3).contains(&words) && assigned(behind).is_none()
     });
     match assigning > named.count() {
-        true => {
-            Guess { form: Form::plain(Family::Equals), because: "what is commented out is `name = value`" }
-        }
-        false => Guess { form: Form::plain(Family::Keyword), because: "no line says otherwise" },
+        true => Guess {
+            form: FileFormat::plain(Family::Equals),
+            because: "what is commented out is `name = value`",
+        },
+        false => Guess { form: FileFormat::plain(Family::Keyword), because: "no line says otherwise" },
     }
 }
 

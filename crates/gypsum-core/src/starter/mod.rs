@@ -2,11 +2,11 @@
 //! guessed says so.
 
 mod dialect;
-mod form;
+mod file_format;
 mod format;
 mod text;
 
-pub use form::{Form, STYLE_BYTES};
+pub use file_format::{FileFormat, STYLE_BYTES};
 pub use format::{Guess, guess};
 pub use text::profile_text;
 
@@ -24,7 +24,7 @@ pub struct Sighting {
     /// The file's content.
     pub bytes: Vec<u8>,
     /// The form that it is written in.
-    pub form: Form,
+    pub form: FileFormat,
     /// Why that form; `None` if the person named it.
     pub because: Option<&'static str>,
     /// The unit that runs it.

@@ -1,13 +1,13 @@
 //! What was seen of a daemon, written as a profile.
 
-use super::Sighting;
 use super::dialect::shown;
+use super::{FileFormat, Sighting};
 use crate::address::Address;
 use crate::doc::{Dialect, Document};
 use crate::edit::File;
 use crate::layers::{EffectiveConfig, Order};
 use crate::listing::list;
-use crate::profile::{Files, Profile};
+use crate::profile::Profile;
 use crate::secret::is_secret;
 use crate::text::one_line;
 use std::collections::BTreeMap;
@@ -19,9 +19,8 @@ const MOST_ABOUT: usize = 80;
 /// A profile as TOML, and how many settings it describes. What is a guess has a remark that says so.
 pub fn profile_text(sighting: &Sighting) -> (String, usize) {
     let shown = shown(sighting);
-    let files = Files::one(sighting.file.clone(), sighting.form.family);
-    let mut profile = Profile::bare(&sighting.daemon, sighting.daemon.clone(), files);
-    profile.dialect = shown.dialect.clone();
+    let form = FileFormat { family: sighting.form.family, dialect: shown.dialect.clone() };
+    let profile = form.bare_profile(&sighting.daemon, sighting.daemon.clone(), &sighting.file);
     let settings = settings_of(sighting, &profile);
     let mut lines =
         vec!["# A profile to begin with, from what was seen on this host. Guesses are marked.".to_owned()];
@@ -225,7 +224,7 @@ mod tests {
             file: "/etc/tide.conf".into(),
             found_by: Some("named on its command line".into()),
             bytes: b"; How many rows there are. More follows here.\nrows 3\nallow a\nallow b\npassword \"fog\"\ninclude /etc/tide.d/*.conf\n".to_vec(),
-            form: crate::starter::Form::plain(Family::Keyword).as_seen(b"; x"),
+            form: FileFormat::plain(Family::Keyword).as_seen(b"; x"),
             because: Some("most lines are `name value`"),
             unit: Some("tide.service".into()),
             reload: false,

@@ -118,6 +118,11 @@ impl Tree {
         })
     }
 
+    /// The leaves that cannot be read as their format, in order.
+    pub fn broken(&self) -> impl Iterator<Item = LeafId> + '_ {
+        self.leaves().filter(|(_, kind, _)| *kind == Kind::Broken).map(|(id, ..)| id)
+    }
+
     /// All leaves in order, each with the innermost block that it is in, and the block that it opens: as [`Self::block_of`]
     /// and [`Self::opened_by`] have it, without a search for each.
     pub fn walk(&self) -> impl Iterator<Item = WalkStep> + '_ {

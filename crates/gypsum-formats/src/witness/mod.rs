@@ -28,7 +28,7 @@ pub use digest::{Digest, Selector};
 pub use python::is_literal as is_python_literal;
 use std::ops::Range;
 
-use crate::doc::{Dialect, Family};
+use crate::doc::{Dialect, Document, Family};
 
 /// A family's second reader.
 #[derive(Clone, Copy, Debug)]
@@ -145,6 +145,12 @@ pub fn well_formed(family: Family, source: &[u8], dialect: &Dialect) -> Result<(
         Family::Yaml | Family::Toml => Witness { family }.read(source, dialect).map(drop),
         _ => Ok(()),
     }
+}
+
+/// Why a document is not what its standard wants, behind a colon; empty where nothing is wrong, or there is no standard.
+pub fn why_malformed(doc: &Document) -> String {
+    let why = well_formed(doc.family(), doc.source(), doc.dialect()).err();
+    why.map_or_else(String::new, |why| format!(": {}", why.why))
 }
 
 /// Length of the byte-order mark of UTF-8 at the start of `source`.

@@ -11,7 +11,7 @@ use crate::disk::walk::{open_to_read, read_whole};
 use crate::error::Error;
 use crate::profiles::check_name;
 
-use gypsum_core::starter::{Form, Sighting, guess};
+use gypsum_core::starter::{FileFormat, Sighting, guess};
 use std::path::{Path, PathBuf};
 use unit::SeenUnit;
 
@@ -26,7 +26,7 @@ pub struct Named {
     /// The unit that runs it.
     pub unit: Option<String>,
     /// The form that it is written in.
-    pub form: Option<Form>,
+    pub form: Option<FileFormat>,
     /// Whether it is to be reloaded, and not restarted.
     pub reload: bool,
 }

@@ -2,13 +2,13 @@
 
 use super::{Candidate, Typed};
 use crate::help::TOPICS;
-use crate::target::unprofiled;
+use crate::target::remembered;
 use gypsum_core::address::Address;
 use gypsum_core::listing::{Listed, list};
 use gypsum_core::profile::{Profile, Setting};
 use gypsum_core::rules::OWN;
 use gypsum_core::secret::shown_value;
-use gypsum_core::starter::Form;
+use gypsum_core::starter::FileFormat;
 use gypsum_core::value::Kind;
 use gypsum_host::disk::RealDisk;
 use gypsum_host::files::{Loading, load};
@@ -28,7 +28,7 @@ fn state(typed: &Typed) -> Option<State> {
 fn profile(typed: &Typed) -> Option<Profile> {
     let (daemon, file) = (typed.value("daemon")?, typed.value("profile"));
     let of_name = profiles::load(&daemon, file.as_deref().map(Path::new)).ok();
-    of_name.or_else(|| unprofiled(&daemon, &state(typed)?.named(&daemon).ok()??).ok())
+    of_name.or_else(|| remembered(&daemon, &state(typed)?.named(&daemon).ok()??).ok())
 }
 
 /// Its files, as they are.
@@ -210,5 +210,5 @@ pub fn files(typed: &Typed, _: &str) -> Vec<Candidate> {
 
 /// The families of formats.
 pub fn families(_: &Typed, _: &str) -> Vec<Candidate> {
-    Form::names().map(|name| Candidate::new(name, "")).collect()
+    FileFormat::names().map(|name| Candidate::new(name, "")).collect()
 }

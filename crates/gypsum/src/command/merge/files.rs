@@ -105,7 +105,7 @@ fn dropped(theirs: &Path, mine: Vec<u8>, answers: &Answers) -> (Answers, Carried
 fn form(asked: &MergeArgs, mine: &Path, bytes: &[u8]) -> Result<(Profile, Family, Dialect), NoTarget> {
     let path = mine.to_string_lossy();
     if let Some(name) = &asked.format {
-        let form = form_of(name)?;
+        let form = form_of(name)?.as_seen(bytes);
         let profile = match load(&asked.daemon, asked.profile.as_deref()) {
             Ok(profile) => profile,
             Err(_) if asked.profile.is_none() => bare(&asked.daemon, &path, form.clone()),

@@ -1,6 +1,7 @@
 //! The form of a file as a person names it: a family, or JSON with comments, which is a dialect of one.
 
-use crate::doc::{Dialect, Document, Family, Kind};
+use crate::doc::{Dialect, Document, Family};
+use crate::profile::{Files, Profile};
 
 /// What JSON with comments is called.
 const COMMENTED_JSON: &str = "jsonc";
@@ -12,14 +13,14 @@ pub const STYLE_BYTES: usize = 256 << 10;
 
 /// A family, and the dialect of it that a file is written in.
 #[derive(Clone, Debug)]
-pub struct Form {
+pub struct FileFormat {
     /// The family.
     pub family: Family,
     /// The dialect.
     pub dialect: Dialect,
 }
 
-impl Form {
+impl FileFormat {
     /// What a daemon without a profile is taken to read.
     pub fn plain(family: Family) -> Self {
         Self { family, dialect: family.plain_dialect() }
@@ -79,7 +80,13 @@ impl Form {
     /// Whether every line can be read so.
     pub fn reads(&self, bytes: &[u8]) -> bool {
         Document::read(bytes.into(), self.family, self.dialect.clone())
-            .is_ok_and(|doc| doc.tree().leaves().all(|(_, kind, _)| kind != Kind::Broken))
+            .is_ok_and(|doc| doc.tree().broken().next().is_none())
+    }
+
+    /// The profile of a daemon of which only this file is known.
+    pub fn bare_profile(self, daemon: &str, title: String, path: &str) -> Profile {
+        let profile = Profile::bare(daemon, title, Files::one(path.to_owned(), self.family));
+        Profile { dialect: self.dialect, ..profile }
     }
 }
 
