@@ -171,7 +171,7 @@ pub fn explain(subject: &ConfigView<'_>, name: &str) -> Option<Explained> {
     if setting.repeats {
         notes.push("It may be set several times; each one adds to the others.".into());
     }
-    notes.extend(setting.heed.iter().map(|(value, says)| format!("{value}: {says}.")));
+    notes.extend(setting.side_effects.iter().map(|(value, says)| format!("{value}: {says}.")));
     Some(Explained {
         name: spelled.to_owned(),
         about: setting.about.clone(),

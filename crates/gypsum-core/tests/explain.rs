@@ -44,7 +44,7 @@ wait = { kind = "duration", least = "2s", since = "1.2", until = "3.0" }
 most = { kind = "size", most = "1G", choices = ["all"], since = "1.2" }
 folder = { kind = "path", data = "the timetable is written anew", within = ["hall"], until = "4" }
 quays = { list = ",", repeats = true, kind = "integer" }
-notice = { heed = { "*smoking*" = "boards are of wood" }, activation = "stop-first" }
+notice = { side-effects = { "*smoking*" = "boards are of wood" }, activation = "stop-first" }
 password = { secret = true }
 "##,
     )

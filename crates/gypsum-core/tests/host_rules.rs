@@ -331,7 +331,7 @@ fn nobody_is_locked_out_unseen() {
     }
     // Passwords off: those who have a password alone are shut out, who types has a key.
     let off = on.replace("PasswordAuthentication yes", "PasswordAuthentication no");
-    assert_eq!(found("sshd", &Host(here), on, &off), ["warning heed@1", "warning shuts-out@1"]);
+    assert_eq!(found("sshd", &Host(here), on, &off), ["warning side-effect@1", "warning shuts-out@1"]);
     let none = off.replace(".ssh/authorized_keys", "none");
     assert!(found("sshd", &Host(here), on, &none).contains(&"fault locks-out@7".to_owned()));
     // Who is not known is not shut out.
@@ -426,7 +426,7 @@ fn without_a_profile_a_value_says_what_it_is_about() {
         ("rows_shown 8", "rows_shown 8x8x8", &["warning no-number@1"]),
         ("rows_shown 8", "rows_shown 12k", &[]),
         ("table /srv/a", "table /srv/b", &["warning no-such-path@4"]),
-        ("127.0.0.1:90", "127.0.0.1:91", &["warning nobody-listens@5"]),
+        ("127.0.0.1:90", "127.0.0.1:91", &["warning no-listener@5"]),
         ("tide.example", "ebb.example", &["warning no-such-host@6"]),
         ("192.0.2.0/24", "0.0.0.0/0", &["warning every-address@7"]),
         ("192.0.2.0/24", "::/0", &["warning every-address@7"]),

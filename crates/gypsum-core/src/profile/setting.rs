@@ -115,7 +115,7 @@ pub struct Setting {
     /// For whom a change holds, where that is not everybody at once: "new sessions".
     pub holds_for: Option<String>,
     /// What else comes of a value: by the value, or the beginning of it before a `*`.
-    pub heed: BTreeMap<String, String>,
+    pub side_effects: BTreeMap<String, String>,
     /// What a change of it does to the daemon's data; putting the file back does not undo that.
     pub data: Option<String>,
     /// The version of the daemon that first knew it.

@@ -207,7 +207,7 @@ fn nobody_there(survey: &Survey, was: &str, is: &str) -> Option<Finding> {
     let is_another = there.iter().any(|holder| holder.ours == Some(false));
     (was != is && is_another && here.is_empty()).then(|| {
         let message = format!("a process listens on port {was}, and none on port {is}");
-        Finding::warning("nobody-listens", message)
+        Finding::warning("no-listener", message)
             .help("check the port; or start what is to listen there first")
     })
 }

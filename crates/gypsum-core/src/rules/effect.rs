@@ -7,7 +7,7 @@ use crate::finding::Finding;
 use crate::layers::{Occurrence, is_of_package};
 use crate::text::glob_match;
 use crate::text::one_line;
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 
 /// New settings that another place overrules, or that overrule another place.
 pub fn check(config_view: &ConfigView<'_>, changed_statements: &HashSet<Leaf>, findings: &mut Vec<Finding>) {
@@ -73,7 +73,7 @@ fn overrules(config_view: &ConfigView<'_>, winner: &Occurrence, turn: &Occurrenc
 }
 
 /// What a profile says of a value that comes in with this change, and what touches the daemon's data.
-pub fn heed(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
+pub fn side_effects(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
     let ProposalView { before, after, known, changed_statements } = step;
     known.each(|turn, setting, pieces| {
         if !changed_statements.contains(&(turn.file, turn.leaf)) {
@@ -95,19 +95,20 @@ pub fn heed(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
         if !setting.repeats && (!changes || usual) {
             return;
         }
-        let heeded = |heed: &std::collections::BTreeMap<String, String>, text: &str| {
-            heed.iter()
+        let of_value = |side_effects: &BTreeMap<String, String>, text: &str| {
+            side_effects
+                .iter()
                 .find(|(pattern, _)| glob_match(&pattern.to_lowercase(), &text.to_lowercase()))
                 .map(|(_, says)| says.clone())
         };
-        let whole = heeded(&setting.heed, value.trim_matches(['"', '\'']));
+        let whole = of_value(&setting.side_effects, value.trim_matches(['"', '\'']));
         let of_pieces =
             pieces.iter().filter(|piece| !std::ptr::eq(piece.what, setting) || setting.list.is_some());
-        let one =
-            whole.or_else(|| of_pieces.filter_map(|piece| heeded(&piece.what.heed, &piece.text)).next());
+        let one = whole
+            .or_else(|| of_pieces.filter_map(|piece| of_value(&piece.what.side_effects, &piece.text)).next());
         if let Some(says) = one {
             findings.push(after.at_value(
-                Finding::warning("heed", format!("{name} {value}: {says}")),
+                Finding::warning("side-effect", format!("{name} {value}: {says}")),
                 turn,
                 0,
             ));
@@ -118,9 +119,9 @@ pub fn heed(step: &ProposalView<'_>, findings: &mut Vec<Finding>) {
         after.layers.turns().iter().filter(|turn| changed_statements.contains(&(turn.file, turn.leaf)))
     {
         let Some((setting, _)) = after.known(turn).filter(|(_, value)| value.is_empty()) else { continue };
-        if let Some(says) = setting.heed.get("") {
+        if let Some(says) = setting.side_effects.get("") {
             let name = after.name(turn);
-            findings.push(after.at_name(Finding::warning("heed", format!("{name}: {says}")), turn));
+            findings.push(after.at_name(Finding::warning("side-effect", format!("{name}: {says}")), turn));
         }
     }
 }

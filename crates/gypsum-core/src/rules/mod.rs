@@ -285,7 +285,7 @@ const OF_FILES: [OfChange; 3] = [
 const OF_SETTINGS: [OfChange; 7] = [
     |step, findings| names::unknown(&step.after, step.changed_statements, findings),
     |step, findings| effect::check(&step.after, step.changed_statements, findings),
-    effect::heed,
+    effect::side_effects,
     |step, findings| not_applied::check(&step.after, step.changed_statements, findings),
     |step, findings| form::check(When::Change, &Sides { before: step.before, after: step.after }, findings),
     |step, findings| listeners::compare(&step.before, &step.after, findings),

@@ -16,7 +16,7 @@ pub(super) struct LogFailures {
 
 impl HealthRun<'_> {
     /// A line of its log that the profile knows as a failure counts, whatever else was seen.
-    pub(super) fn heed_log(&self, outcomes: &mut [(Outcome, bool)]) {
+    pub(super) fn check_log(&self, outcomes: &mut [(Outcome, bool)]) {
         let Some(n) = self.of_service().filter(|n| outcomes[*n].0.healthy) else { return };
         if let Some(line) = self.failure() {
             outcomes[n].0.healthy = false;

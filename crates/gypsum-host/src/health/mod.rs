@@ -187,7 +187,7 @@ impl<'a> HealthRun<'a> {
         let plain = |outcomes: &[(Outcome, bool)]| -> Vec<Outcome> {
             outcomes.iter().map(|(one, _)| one.clone()).collect()
         };
-        self.heed_log(&mut outcomes);
+        self.check_log(&mut outcomes);
         if judge(baseline, &plain(&outcomes)) == Judgement::Worse {
             // It may have died while the others were waited for.
             if let Some(n) = service.filter(|n| outcomes[*n].0.healthy) {
@@ -197,7 +197,7 @@ impl<'a> HealthRun<'a> {
         }
         if !self.steady_time().is_zero() {
             self.stay(&mut outcomes);
-            self.heed_log(&mut outcomes);
+            self.check_log(&mut outcomes);
         }
         let judgement = match judge(baseline, &plain(&outcomes)) {
             Judgement::Healthy if outcomes.iter().any(|(_, unproven)| *unproven) => Judgement::Unproven,
