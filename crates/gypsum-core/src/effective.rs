@@ -139,7 +139,7 @@ pub fn compare(
                 .at_offset(&file.path, &file.doc, start)
                 .about(crate::address::address_of(&file.doc, turn.leaf))
                 .help(
-                    "see whether another line or file decides, and how the daemon wants this value written",
+                    "see whether another line or file decides, and in which form the daemon expects the value",
                 ),
         );
     }

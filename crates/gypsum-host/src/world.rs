@@ -262,7 +262,7 @@ impl World for RealWorld {
 
     fn guard(&self, state: &State, daemon: &str) {
         if let Err(error) = crate::guardian::stand_by(state.root(), daemon) {
-            tracing::warn!(%error, "no second process stands by");
+            tracing::warn!(%error, "the second guardian could not be started");
         }
     }
 

@@ -170,7 +170,7 @@ impl<'a> Options<'a> {
         match text.chars().find(|c| bad(*c)) {
             None => Ok(()),
             Some(c) => Err(edit_error(text, &format!("holds {c:?} and would not stay one option"))
-                .help("give the whole value anew, quoted as the daemon wants it")),
+                .help("give the whole value again, quoted as the daemon expects it")),
         }
     }
 }

@@ -88,7 +88,7 @@ impl Kind for Written {
 
     fn probe(self, _: Expect) -> Result<(String, Probe), BadWords> {
         let Self { dns: name, at, kind, says } = self;
-        let at = at.ok_or("dns wants the server: at 127.0.0.1")?;
+        let at = at.ok_or("dns needs the server: at 127.0.0.1")?;
         let kind = kind.unwrap_or_else(|| "A".into()).to_uppercase();
         let dns = Dns { name, at, kind, says };
         Ok((format!("dns {}", dns.name), Probe::Dns(dns)))

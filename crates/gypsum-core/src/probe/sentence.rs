@@ -120,7 +120,7 @@ impl Words {
     fn behind(&mut self, word: &str) -> Result<Text, BadWords> {
         let missing = || match word == self.kind.word {
             true => BadWords(format!("{word} of what? For example: {}", self.kind.example)),
-            false => BadWords(format!("{word} of {} wants a value behind it", self.kind.word)),
+            false => BadWords(format!("{word} of {} needs a value after it", self.kind.word)),
         };
         let text = self.words.next().ok_or_else(missing)?;
         Ok(Text { word: word.to_owned(), text })
@@ -277,7 +277,7 @@ impl<'de> Deserializer<'de> for Text {
 
     fn deserialize_i64<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, BadWords> {
         let Self { word, text } = self;
-        let number = text.parse().map_err(|_| BadWords(format!("{word} wants a number, not {text:?}")))?;
+        let number = text.parse().map_err(|_| BadWords(format!("{word} needs a number, not {text:?}")))?;
         visitor.visit_i64(number)
     }
 
@@ -349,9 +349,9 @@ mod tests {
             ("http", "For example"),
             ("tcp 127.0.0.1:25 contains x", "tcp knows no word"),
             ("process nicenes is 5", "did you mean niceness?"),
-            ("http http://localhost/ status many", "wants a number"),
-            ("http http://localhost/ contains", "wants a value"),
-            ("dns quay.example", "wants the server"),
+            ("http http://localhost/ status many", "needs a number"),
+            ("http http://localhost/ contains", "needs a value"),
+            ("dns quay.example", "needs the server"),
             ("tcp 'x", "a quote missing"),
             ("tcp x times 0", "counts from 1"),
             ("", "no sentence"),

@@ -82,7 +82,7 @@ impl Kind for Written {
             password_file,
             asks_password,
         } = self;
-        let user = user.ok_or("ssh wants to know who wants in: user NAME")?;
+        let user = user.ok_or("ssh needs the account: user NAME")?;
         // One look is one connection: a server shuts out who comes too often.
         let tries = [&key, &accepts, &rejects, &password_file].into_iter().flatten().count();
         if tries + usize::from(asks_password) > 1 {

@@ -34,7 +34,7 @@ fn amiss(profile: &Profile) -> Option<(String, String)> {
     let asks = profile.ask.iter().filter(|ask| !ask.takes_any);
     if asks.clone().any(|ask| ask.unknown.is_empty() && ask.listed.is_none()) {
         return Some((
-            "ask wants what is said of an unknown name: unknown or listed".into(),
+            "ask needs what is said of an unknown name: unknown or listed".into(),
             "[[ask]]".into(),
         ));
     }

@@ -36,7 +36,7 @@ pub fn stand_by(root: &Path, daemon: &str) -> io::Result<()> {
     // Another version of this program may not know these words: then it is not started for ever.
     let again = ["Restart=on-failure", "RestartSec=1", "StartLimitIntervalSec=60", "StartLimitBurst=20"];
     let again = again.map(|property| format!("--property={property}"));
-    let about = format!("gypsum: stands by a change of {daemon} on probation");
+    let about = format!("gypsum: guards a change of {daemon} on probation");
     start(&unit_name("gypsum-stand-by", daemon), &about, &again, &words, &words)
 }
 

@@ -65,7 +65,7 @@ fn say(context: &Context, sighting: &Sighting, settings: usize) {
         format!("settings  {settings}"),
     ];
     if let Some(known) = known(sighting) {
-        lines.push(format!("Gypsum has a profile of {known}, which yours would stand in for."));
+        lines.push(format!("Gypsum has a profile of {known}, which yours would replace."));
     }
     lines.push(format!("Read it, put it to {FOLDER}/{daemon}.toml, and run:"));
     lines.push(format!("  gypsum daemons --check {FOLDER}/{daemon}.toml"));

@@ -132,13 +132,13 @@ mod tests {
     use super::*;
 
     const TEXT: &str = "# Checks\n\nA check is a *sentence*, see [this](x.md):\n\n    gypsum health sshd\n\n\
-        | word | means |\n|---|---|\n| `http URL` | asks a web server and wants an answer |\n\n- one\n- two words\n";
+        | word | means |\n|---|---|\n| `http URL` | asks a web server and expects an answer |\n\n- one\n- two words\n";
 
     #[test]
     fn a_document_is_blocks_and_they_fit_the_terminal() {
         let table = vec![
             vec!["word".to_owned(), "means".to_owned()],
-            vec!["http URL".to_owned(), "asks a web server and wants an answer".to_owned()],
+            vec!["http URL".to_owned(), "asks a web server and expects an answer".to_owned()],
         ];
         assert_eq!(
             blocks(TEXT),
