@@ -33,13 +33,18 @@ const CHECKERS: [&str; 7] = ["gypsum", "check", "monitor", "probe", "bot", "heal
 pub struct Request {
     /// The name that was asked for, where the log has it.
     pub host: Option<String>,
+    /// The listener that took it, where the log has no name of a site but that.
+    pub listener: Option<String>,
     /// The path, without what was behind a question mark.
     pub path: String,
 }
 
-/// The request of a line in the common log format, with or without the site in front and the agent behind; `None` where it
-/// is no such line, or is better not asked again.
+/// The request of a line in the common log format, with or without the site in front and the agent behind, or in that of a
+/// balancer; `None` where it is no such line, or is better not asked again.
 pub fn request_of(line: &str) -> Option<Request> {
+    if let Some(balanced) = Balanced::of(line) {
+        return balanced.request();
+    }
     let (front, rest) = line.split_once(" \"")?;
     let (request, rest) = rest.split_once("\" ")?;
     // The site and its port come before the client.
@@ -53,9 +58,65 @@ pub fn request_of(line: &str) -> Option<Request> {
     let is_checker = CHECKERS.iter().any(|word| agent.contains(word));
     let mut words = request.split(' ');
     let (method, target) = (words.next()?, words.next()?);
-    let is_read = matches!(method, "GET" | "HEAD") && matches!(status, 200..=299 | 301 | 302 | 304);
+    let is_read = matches!(method, "GET" | "HEAD") && is_good(status);
     let path = target.split(['?', '#']).next()?;
-    (is_read && !is_checker && is_harmless(path)).then(|| Request { host, path: path.to_owned() })
+    (is_read && !is_checker && is_harmless(path)).then(|| Request {
+        host,
+        listener: None,
+        path: path.to_owned(),
+    })
+}
+
+/// Whether a line of a log tells of a client's request, and of nothing else. It says who asked for what, and not why a
+/// configuration does not work.
+pub fn is_of_client(line: &str) -> bool {
+    let is_common = || {
+        let (_, rest) = line.split_once(" \"")?;
+        let (request, rest) = rest.split_once("\" ")?;
+        let status: u16 = rest.split(' ').next()?.parse().ok()?;
+        Some((100..600).contains(&status) && (request.contains(" HTTP/") || request == "-"))
+    };
+    Balanced::of(line).is_some() || is_common().unwrap_or(false)
+}
+
+/// A line of HAProxy (HAProxy Configuration Manual, 8.2.3): `CLIENT [TIME] FRONTEND BACKEND/SERVER TIMES STATUS …
+/// "METHOD PATH VERSION"`.
+struct Balanced<'a> {
+    listener: &'a str,
+    status: u16,
+    request: &'a str,
+}
+
+impl<'a> Balanced<'a> {
+    fn of(line: &'a str) -> Option<Self> {
+        let (_, taken) = line.split_once("] ").filter(|(_, taken)| !taken.starts_with('"'))?;
+        // Of a line from syslog the first bracket closes behind the number of the process.
+        let taken = taken.split_once("] ").map_or(taken, |(_, behind)| behind);
+        let (front, request) = taken.strip_suffix('"')?.rsplit_once(" \"")?;
+        let mut words = front.split(' ');
+        let (listener, backend, _times, status) =
+            (words.next()?, words.next()?, words.next()?, words.next()?);
+        let status = status.parse().ok().filter(|_| backend.contains('/'))?;
+        // Behind the name of one that speaks TLS is a `~`.
+        Some(Self { listener: listener.trim_end_matches('~'), status, request })
+    }
+
+    /// It does not say who asked: what is asked again is a HEAD, and not found again.
+    fn request(&self) -> Option<Request> {
+        let mut words = self.request.split(' ');
+        let (method, target) = (words.next()?, words.next()?);
+        let path = target.split(['?', '#']).next()?;
+        (method == "GET" && is_good(self.status) && is_harmless(path)).then(|| Request {
+            host: None,
+            listener: Some(self.listener.to_owned()),
+            path: path.to_owned(),
+        })
+    }
+}
+
+/// Whether a status says that the client got what it asked for.
+fn is_good(status: u16) -> bool {
+    matches!(status, 200..=299 | 301 | 302 | 304)
 }
 
 /// Whether a path names a page that anybody may read: no part of it looks like a secret, or like something to be done.
@@ -141,12 +202,59 @@ mod tests {
     }
 
     #[test]
+    fn a_balancers_lines_name_the_listener() {
+        let line = |listener: &str, status: u16, request: &str| {
+            format!(
+                "Nov 29 22:37:04 quay haproxy[7]: 192.0.2.7:33 [29/Nov/2026:22:37:04.655] {listener} rows/r1 \
+                 0/0/1/2/3 {status} 27 - - ---- 1/1/0/0/0 0/0 \"{request}\""
+            )
+        };
+        let found = request_of(&line("boards~", 200, "GET /east.html?token=kelp HTTP/1.1")).unwrap();
+        assert_eq!((found.listener.as_deref(), found.path.as_str()), (Some("boards"), "/east.html"));
+        for (status, request) in [
+            (503, "GET /east.html HTTP/1.1"),
+            (200, "POST /east.html HTTP/1.1"),
+            (200, "HEAD /x HTTP/1.1"),
+            (400, "<BADREQ>"),
+        ] {
+            assert_eq!(request_of(&line("boards", status, request)), None, "{status} {request}");
+        }
+        let with_headers =
+            line("boards", 200, "GET /x HTTP/1.1").replace(" 0/0 ", " 0/0 {boards.example} {} ");
+        assert_eq!(request_of(&with_headers).unwrap().path, "/x");
+    }
+
+    #[test]
+    fn lines_of_clients_are_told_from_complaints() {
+        for line in [
+            "192.0.2.7 - - [29/Nov/2026:22:37:04 +0000] \"GET /x?token=kelp HTTP/1.1\" 200 17 \"-\" \"Mozilla/5.0\"",
+            "INFO:     192.0.2.7:50 - \"POST /quay HTTP/1.1\" 503 Service Unavailable",
+            "192.0.2.7 - - [29/Nov/2026:22:37:04 +0000] \"-\" 408 0",
+            "192.0.2.7:33 [29/Nov/2026:22:37:04.655] boards rows/<NOSRV> 0/-1/-1/-1/0 503 27 - - LR-- 1/1/0/0/0 0/0 \"GET /x HTTP/1.1\"",
+            "Nov 29 22:37:04 quay haproxy[7]: 192.0.2.7:33 [29/Nov/2026:22:37:04.655] boards boards/<NOSRV> -1/-1/-1/-1/0 400 0 - - PR-- 1/1/0/0/0 0/0 \"<BADREQ>\"",
+        ] {
+            assert!(is_of_client(line), "{line}");
+        }
+        for line in [
+            "[error] 7#7: *1 open() \"/srv/x\" failed (2: No such file), client: 192.0.2.7, request: \"GET /x HTTP/1.1\", host: \"quay\"",
+            "cannot answer \"GET /x HTTP/1.1\"",
+            "[WARNING]  (91) : Proxy boards stopped (cumulated conns: FE: 8, BE: 0).",
+            "[ALERT] (7) : config : parsing [/etc/haproxy/haproxy.cfg:7] : unknown keyword 'tides' in 'global' section",
+            "bind to \"127.0.0.1:7000\" 98 times: Address already in use",
+            "",
+        ] {
+            assert!(!is_of_client(line), "{line}");
+        }
+    }
+
+    #[test]
     fn each_first_part_has_its_turn() {
         let all: Vec<Request> = ["/a/1", "/a/1", "/a/1", "/a/2", "/a/2", "/b/1", "/"]
-            .map(|path| Request { host: None, path: path.to_owned() })
+            .map(|path| Request { host: None, listener: None, path: path.to_owned() })
             .to_vec();
         assert_eq!(chosen(all.iter()), ["/a/1", "/", "/b/1", "/a/2"]);
-        let many: Vec<Request> = (0..50).map(|n| Request { host: None, path: format!("/{n}") }).collect();
+        let many: Vec<Request> =
+            (0..50).map(|n| Request { host: None, listener: None, path: format!("/{n}") }).collect();
         assert_eq!(chosen(many.iter()).len(), MOST);
     }
 }

@@ -110,6 +110,8 @@ pub struct Service {
     pub user: bool,
     /// Whether the service manager reads its unit files again before it is told anything.
     pub reread: bool,
+    /// Whether these are files of this unit alone: where the manager has forgotten it, it reads them at its start.
+    pub reread_own: bool,
     /// How long an activation may take.
     pub limit: Option<SignedDuration>,
     /// The same for one sort of it: `reload`, `restart`, `start`, `stop`, `signal`, `command`.

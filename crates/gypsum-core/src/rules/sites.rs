@@ -29,7 +29,7 @@ impl Site {
 
 /// All of them, in the order in which they are read.
 pub fn sites(config_view: &ConfigView<'_>, sites: &Sites) -> Vec<Site> {
-    let mut all: Vec<Site> = Vec::new();
+    let mut all: Vec<Site> = sites.served.iter().filter_map(|url| served(config_view, url)).collect();
     for (id, scope) in config_view.layers.scopes() {
         if !sites.block.iter().any(|block| block.eq_ignore_ascii_case(scope.word())) {
             continue;
@@ -83,6 +83,16 @@ pub fn sites(config_view: &ConfigView<'_>, sites: &Sites) -> Vec<Site> {
         }
     }
     all
+}
+
+/// A site that no block describes.
+fn served(config_view: &ConfigView<'_>, url: &str) -> Option<Site> {
+    let (scheme, rest) = url.split_once("://")?;
+    let at = rest.split('/').next()?;
+    let usual = if scheme == "https" { 443 } else { 80 };
+    let at = if at.contains(':') { at.to_owned() } else { format!("{at}:{usual}") };
+    let (scope, _) = config_view.layers.scopes().next()?;
+    Some(Site { url: url.to_owned(), at, scope })
 }
 
 /// A bare number is a port.

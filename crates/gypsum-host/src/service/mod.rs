@@ -12,7 +12,10 @@ mod script;
 mod systemd;
 
 pub use holdings::OwnedResources;
-pub use proc::{is_of_user, sockets as sockets_of, sockets_of_all, unit_of as unit_of_process};
+pub use proc::{
+    environment as environment_of, is_of_user, sockets as sockets_of, sockets_of_all,
+    unit_of as unit_of_process,
+};
 pub use systemd::{ManagerScope, bus_label};
 
 use crate::children::{self, Limit};

@@ -3,7 +3,7 @@
 use crate::sockets::{Listening, listening, of_tcp};
 use gypsum_core::service::Process;
 use procfs::process::ProcState;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
@@ -59,6 +59,15 @@ pub fn listeners(pid: u32) -> Vec<u64> {
 fn tcp_of(pid: u32) -> Vec<Listening> {
     let process = i32::try_from(pid).ok().and_then(|pid| procfs::process::Process::new(pid).ok());
     process.map_or_else(Vec::new, |process| of_tcp(process.tcp().into_iter().chain(process.tcp6()).flatten()))
+}
+
+/// The variables that a process was started with; none where this account may not look.
+pub fn environment(pid: u32) -> HashMap<String, String> {
+    let process = i32::try_from(pid).ok().and_then(|pid| procfs::process::Process::new(pid).ok());
+    let all = process.and_then(|process| process.environ().ok()).unwrap_or_default();
+    all.into_iter()
+        .filter_map(|(name, value)| Some((name.into_string().ok()?, value.into_string().ok()?)))
+        .collect()
 }
 
 /// The memory that it holds, in bytes.

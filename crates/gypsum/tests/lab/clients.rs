@@ -240,30 +240,6 @@ fn what_breaks_clients_elsewhere_is_seen_at_an_address_that_they_reach() {
     assert_eq!(seen(), "200");
 }
 
-/// What clients asked is asked again, without what was behind a question mark, and records do not tell what it was.
-#[test]
-#[ignore = "needs root and daemons"]
-fn what_clients_asked_is_answered_as_before() {
-    let lab = boot(&["/usr/sbin/nginx", "/usr/bin/curl"]);
-    lab.sh("mkdir /var/www/html/boards; echo east > /var/www/html/boards/east.html; systemctl start nginx; sleep 0.3
-        for n in 1 2 3; do curl -s -A Mozilla/5.0 -o /dev/null 'http://127.0.0.1/boards/east.html?token=kelp77'; done");
-    let (status, document) =
-        lab.gypsum(&["change", "nginx", "-y", "--no-trial", "http..keepalive_timeout=70"]);
-    assert_eq!(status, 0, "{document:#}");
-    let said = document["health"].to_string();
-    assert!(said.contains("what clients asked") && said.contains("answers 200, as before"), "{said}");
-    lab.sh("! grep -rqE 'boards/east|kelp77' /var/lib/gypsum");
-    lab.sh("grep -q 'HEAD /boards/east.html HTTP/1.1. 200 .*gypsum' /var/log/nginx/access.log");
-    lab.sh("echo 'location /boards/ { alias /var/www/html/; }' > /root/piece");
-    let moved = ["change", "nginx", "-y", "--no-trial", "--piece", "/root/piece", "--under", "server"];
-    let (status, document) = lab.gypsum(&moved);
-    assert_eq!(status, 4, "{document:#}");
-    let why = "http://127.0.0.1/boards/east.html: 404 now, 200 before";
-    assert!(document.to_string().contains(why), "{document:#}");
-    let (status, document) = lab.gypsum(&[&moved[..], &["--no-replay"]].concat());
-    assert_eq!(status, 0, "{document:#}");
-}
-
 #[test]
 #[ignore = "needs root and daemons"]
 fn what_breaks_clients_is_restored_and_what_was_asked_for_is_kept() {

@@ -35,6 +35,7 @@ mod profiles;
 mod reasons;
 mod releases;
 mod reloads;
+mod replay;
 mod restarts;
 mod rules;
 mod services;

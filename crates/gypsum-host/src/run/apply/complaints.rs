@@ -6,6 +6,7 @@ use crate::probe::ProbeContext;
 use crate::world::World;
 use gypsum_core::change::Plan;
 use gypsum_core::log::{LogLine, new_errors};
+use gypsum_core::replay::is_of_client;
 
 /// So far back what a log said before counts, in milliseconds: three weeks.
 const BACK_MS: i64 = 21 * 86_400_000;
@@ -46,7 +47,7 @@ pub(super) fn complaints(before: &[LogLine], now: &[LogLine], plan: &Plan) -> Ve
     let is_comparable = before.iter().any(|line| line.by_manager && line.text.starts_with(sort));
     let is_ours = |text: &str| plan.service.looked_at.iter().any(|own| text.contains(own.as_str()));
     let mut new = new_errors(before, now, is_comparable);
-    new.retain(|text| !is_ours(text));
+    new.retain(|text| !is_ours(text) && !is_of_client(text));
     // Where no such activation was logged before, nobody knows what is new.
     let lead = if !is_comparable { "its log says" } else { "its log says for the first time" };
     let more = new.len().saturating_sub(SHOWN);

@@ -10,6 +10,7 @@ use gypsum_core::health::Outcome;
 use gypsum_core::log::{LogLine, excerpt, has_error};
 use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::Service;
+use gypsum_core::replay::is_of_client;
 
 /// So many lines of a log are kept with a change.
 const MOST_LINES: usize = 40;
@@ -48,11 +49,11 @@ pub(in crate::run) fn quote_log(live: &mut Live<'_>) {
     record_log(live, texts(journal), files);
 }
 
-/// Without what the daemon says of health checks: it would look like the reason.
+/// Without what the daemon says of health checks and of its clients: it would look like the reason.
 fn without_our_own(live: &Live<'_>, lines: impl IntoIterator<Item = LogLine>) -> Vec<LogLine> {
     let own = &live.plan.service.looked_at;
     let is_ours = |line: &LogLine| own.iter().any(|text| line.text.contains(text.as_str()));
-    lines.into_iter().filter(|line| !is_ours(line)).collect()
+    lines.into_iter().filter(|line| !is_ours(line) && !is_of_client(&line.text)).collect()
 }
 
 /// All that came into the logs of these services since.
@@ -83,6 +84,8 @@ fn take_excerpt(live: &mut Live<'_>) -> Option<(Vec<LogLine>, Vec<String>)> {
 
 fn record_log(live: &mut Live<'_>, mut lines: Vec<String>, files: Vec<String>) {
     lines.extend(files);
+    // What clients asked for is theirs.
+    lines.retain(|line| !is_of_client(line));
     if !lines.is_empty() {
         live.emit(Event::Logged { lines: last(&lines, MOST_LINES) });
     }

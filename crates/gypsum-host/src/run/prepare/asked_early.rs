@@ -22,7 +22,8 @@ impl AskedEarly {
         Self(Background::begin(move || {
             let (profile, before, service, found) = known.as_ref();
             let values = Values::of(profile, before);
-            values.checks_uncounted(service, Some(found.clone()), values.replayed(replaying))
+            let replayed = values.replayed(replaying, service, found);
+            values.checks_uncounted(service, Some(found.clone()), replayed)
         }))
     }
 

@@ -7,6 +7,7 @@ use crate::background::Background;
 use crate::beside;
 use crate::error::Error;
 use crate::files::Loading;
+use crate::probe::replay::is_journal;
 use crate::run::replayed::Replaying;
 use crate::run::request::TrialWish;
 use crate::run::values::Values;
@@ -14,7 +15,7 @@ use crate::trial::{NotMade, Runtime, Trial};
 use gypsum_core::event::CheckRun;
 use gypsum_core::finding::Finding;
 use gypsum_core::layers::value_of;
-use gypsum_core::probe::Check;
+use gypsum_core::probe::{Check, Probe};
 use gypsum_core::profile::{Activation, Profile, Service, TrialWhen};
 use gypsum_core::service::Observation;
 use gypsum_core::trial::{TrialRun, after_boot, before_restart, verdict};
@@ -214,7 +215,12 @@ impl Known {
     /// What clients ask with the files as they are, and as they will be.
     fn checks(&self) -> Result<(Vec<Check>, Vec<Check>), Error> {
         let (old, new) = (Values::of(&self.profile, &self.before), Values::of(&self.profile, &self.after));
-        let replayed = old.replayed(self.replaying);
+        // What is in a journal cannot be looked up in a trial.
+        let is_of_files = |check: &Check| match &check.probe {
+            Probe::Replay(replay) => !replay.logs.iter().any(|log| is_journal(log)),
+            _ => true,
+        };
+        let replayed = old.replayed(self.replaying, &self.service, &self.found).filter(is_of_files);
         let mut before = old.checks(&self.service)?;
         let mut after = new.checks(&self.service)?;
         after.extend(replayed.as_ref().and_then(|check| new.replayed_there(check)));

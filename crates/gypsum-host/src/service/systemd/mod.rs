@@ -74,17 +74,19 @@ impl ServiceManager for Systemd {
 
     fn act(&self, service: &Service, action: ServiceAction, limit: Limit<'_>) -> Acted {
         let (begun, whose, unit) = (Instant::now(), ManagerScope::of(service), service.name());
+        if action.starts() {
+            // A start limit that was hit, or that this start would hit, keeps the best configuration
+            // down. Its own status says only whether there was anything to clear.
+            let _ = children::run(&whose.argv(&["reset-failed", "--", unit]), ASKING);
+        }
+        // To read all unit files takes long on some hosts, and a service that has failed is down meanwhile.
+        let is_read_anyway = || service.reread_own && action.starts() && is_forgotten(&whose, unit);
         // Whatever it says about the need: a unit file was touched.
-        let known = if service.reread { reread_by(&whose, service, limit.time) } else { Ok(()) };
-        let done = known.and_then(|()| {
-            if action.starts() {
-                // A start limit that was hit, or that this start would hit, keeps the best configuration
-                // down. Its own status says only whether there was anything to clear.
-                let _ = children::run(&whose.argv(&["reset-failed", "--", unit]), ASKING);
-            }
-            tell(&whose, action, unit, limit)
-        });
-        Acted::since(begun, done)
+        let known = match service.reread && !is_read_anyway() {
+            true => reread_by(&whose, service, limit.time),
+            false => Ok(()),
+        };
+        Acted::since(begun, known.and_then(|()| tell(&whose, action, unit, limit)))
     }
 
     fn by_hand(&self, service: &Service) -> String {
@@ -185,6 +187,16 @@ pub fn is_known(name: &str) -> Option<bool> {
 /// be stopped all the same.
 pub fn reread(service: &Service, limit: Duration) -> Result<(), ActionError> {
     reread_by(&ManagerScope::of(service), service, limit)
+}
+
+/// Whether the manager holds nothing of the unit in memory. One that no other wants is forgotten once it has ended
+/// (systemd.unit(5), CollectMode=), and read when it is started. `systemctl show` would read it, so the bus is asked.
+fn is_forgotten(whose: &ManagerScope, unit: &str) -> bool {
+    let manager =
+        ["org.freedesktop.systemd1", "/org/freedesktop/systemd1", "org.freedesktop.systemd1.Manager"];
+    let words = [&["call"], &manager[..], &["GetUnit", "s", unit]].concat();
+    let asked = children::run(&whose.busctl(&words), ASKING);
+    asked.is_ok_and(|ran| !ran.timed_out && !ran.ok() && ran.err.contains("not loaded"))
 }
 
 fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result<(), ActionError> {
