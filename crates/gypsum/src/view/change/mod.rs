@@ -1,7 +1,9 @@
 //! A change as it happens, and as it happened.
 
 mod last_lines;
+mod values;
 
+use self::values::values;
 use super::narrow::narrowed;
 use super::{Shown, Waiting, finding_lines, outcome_line, styled, time, wrapped};
 use crate::ask::{choose, is_interactive};
@@ -189,12 +191,7 @@ impl ChangeView {
     fn readings(&self, readings: &[Reading]) {
         for (n, reading) in readings.iter().enumerate() {
             let label = if n == 0 { "reading" } else { "" };
-            let values = if reading.before == reading.after {
-                format!("{}, as before", reading.after)
-            } else {
-                format!("{} before, {} now", reading.before, reading.after)
-            };
-            self.row(label, &format!("{}: {values}", reading.name));
+            self.row(label, &format!("{}: {}", reading.name, values(&reading.before, &reading.after)));
         }
     }
 
