@@ -28,7 +28,8 @@ fn blocks_begin_and_end_where_their_format_says() {
 
 #[test]
 fn elements_of_lists_go_with_their_separators() {
-    let table: [Case<'_>; 6] = [
+    let table: [Case<'_>; 7] = [
+        (Family::Json, "{\"a\": [1, 2], \"b\": 1}", &["a..1=5"], Err("one-piece")),
         (Family::Json, "{\r\n  \"a\": 1,\r\n  \"b\": 2\r\n}\r\n", &["!b"], Ok("{\r\n  \"a\": 1\r\n}\r\n")),
         (Family::Json, "{\"a\":1,\"b\":{\"c\":[]}}", &["b..c=5"], Err("sort")),
         (Family::Json, "{\"a\": \"x\\\"y\", \"b\": 1}\n", &["b=2"], Ok("{\"a\": \"x\\\"y\", \"b\": 2}\n")),
@@ -41,7 +42,8 @@ fn elements_of_lists_go_with_their_separators() {
 
 #[test]
 fn options_go_with_what_belongs_to_them() {
-    let table: [Case<'_>; 12] = [
+    let table: [Case<'_>; 13] = [
+        (Family::Assignments, "O=\"-v\"\n", &["?-|O..-Xmx=3g"], Ok("O=\"-v -Xmx3g\"\n")),
         (Family::Assignments, "O=\"-v\"\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
         (Family::Assignments, "O=-v\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
         (Family::Assignments, "O=\"\"\n", &["?-|O..-v"], Ok("O=\"-v\"\n")),
@@ -61,12 +63,13 @@ fn options_go_with_what_belongs_to_them() {
 
 #[test]
 fn what_is_new_stands_in_the_columns_of_its_neighbours() {
-    let table: [Case<'_>; 8] = [
+    let table: [Case<'_>; 9] = [
         (Family::Equals, "aa   = 1\nb    = 2\n", &["?-|ccc=3"], Ok("aa   = 1\nb    = 2\nccc  = 3\n")),
         (Family::Equals, "a = 1\n", &["?-|b=2"], Ok("a = 1\nb = 2\n")),
         (Family::Keyword, "a  1\nlong  2\n", &["?-|b=3"], Ok("a  1\nlong  2\nb     3\n")),
         (Family::Keyword, "a\t1\n", &["?-|b=3"], Ok("a\t1\nb\t3\n")),
         (Family::Keyword, "a 1", &["?-|b=3"], Ok("a 1\nb 3")),
+        (Family::Keyword, "a 1\n  ", &["?$|b=3"], Ok("a 1\nb 3\n  ")),
         (Family::Yaml, "a: 1\n", &["?-|b c=2"], Ok("a: 1\nb c: 2\n")),
         (Family::Yaml, "a: 1\n", &["?-|\"b: c\"=2"], Ok("a: 1\n\"b: c\": 2\n")),
         (Family::Properties, "a: 1\n", &["?-|b=2"], Ok("a: 1\nb: 2\n")),
@@ -91,6 +94,63 @@ fn what_may_be_one_of_several_is_asked_for_by_number() {
 }
 
 #[test]
+fn one_of_several_is_uncommented_by_its_number_and_changed() {
+    let table: [Case<'_>; 7] = [
+        // What shares its line is not commented out with it, and what is new is so once.
+        (Family::Braces, "a 1; b 2;\n", &["~b"], Err("shares-its-line")),
+        (Family::Braces, "a 1; b 2;\n", &["~a"], Err("shares-its-line")),
+        (Family::Keyword, "a 1\n", &["?-|b=2", "?-|b=2"], Err("twice")),
+        (Family::Keyword, "#a 1\n#a 2\n", &["a#2=5"], Ok("#a 1\na 5\n")),
+        (Family::Keyword, "a 1\n#a 2\n", &["a#2=5"], Ok("a 1\na 5\n")),
+        (Family::Keyword, "a 1\n", &["a#2=5"], Err("not-there")),
+        (
+            Family::Assignments,
+            "O=\"-v\"\nO=\"--port=1\"\n",
+            &["O..--port=2"],
+            Ok("O=\"-v\"\nO=\"--port=2\"\n"),
+        ),
+    ];
+    check(&table);
+}
+
+#[test]
+fn a_value_is_replaced_wherever_it_is_one() {
+    let table: [Case<'_>; 5] = [
+        (Family::Keyword, "a x\nb y\nc x\n", &["%x|z"], Ok("a z\nb y\nc z\n")),
+        (Family::Keyword, "a x y\nb xy\n", &["%x|z"], Ok("a z y\nb xy\n")),
+        // The title of a block is no value, and neither is a name.
+        (Family::Tags, "<S x>\n  A x\n  x y\n</S>\n", &["%x|z"], Ok("<S x>\n  A z\n  x y\n</S>\n")),
+        (Family::Braces, "s x {\n  a x;\n}\n", &["%x|z"], Ok("s x {\n  a z;\n}\n")),
+        (Family::Keyword, "a x\n", &["%y|z"], Err("not-there")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn where_a_block_is_missing_the_help_says_what_there_is() {
+    for (family, source, edit, help) in [
+        (
+            Family::Braces,
+            "server {\n  a 1;\n}\n",
+            "serve..a=2",
+            "there is: server; --add 'serve' makes a new one",
+        ),
+        (Family::Braces, "a 1;\n", "serve..a=2", "--add 'serve' makes it, in the same change"),
+        (Family::Braces, "a 1;\n", "serve..quay..a=2", "the files of this daemon have no blocks"),
+        (Family::Braces, "tide {\n}\n", "serve..quay..a=2", "there is: tide"),
+    ] {
+        let files = [File { path: "/etc/x".into(), doc: read(family, source) }];
+        let found = propose(&files, &[Edit::parse_set(edit).unwrap()], &Guide::default());
+        let finding = found.err().unwrap().remove(0);
+        assert_eq!(
+            (finding.rule.as_str(), finding.help.as_deref()),
+            ("no-such-block", Some(help)),
+            "{source:?} {edit}"
+        );
+    }
+}
+
+#[test]
 fn a_place_is_named_by_its_last_step_and_a_file_may_be_empty() {
     let nested = "s {\n  t {\n    a 1;\n  }\n}\n";
     let table: [Case<'_>; 2] = [
@@ -102,7 +162,7 @@ fn a_place_is_named_by_its_last_step_and_a_file_may_be_empty() {
 
 #[test]
 fn elements_go_with_their_own_lines_and_no_others() {
-    let table: [Case<'_>; 5] = [
+    let table: [Case<'_>; 8] = [
         (Family::Literals, "A = [\n    'x',\n    'y',\n]\n", &["A-='x'"], Ok("A = [\n    'y',\n]\n")),
         (
             Family::Literals,
@@ -117,6 +177,14 @@ fn elements_go_with_their_own_lines_and_no_others() {
             Ok("A = [\n    'y',\n    'z',\n]\n"),
         ),
         (Family::Literals, "A = ['x', 'y']\n", &["A-='y'"], Ok("A = ['x']\n")),
+        (Family::Literals, "A = ['it\\'s', 'y']\n", &["A-='y'"], Ok("A = ['it\\'s']\n")),
+        (Family::Literals, "A = [ 'x', 'y' ]\n", &["A-='y'"], Ok("A = [ 'x' ]\n")),
+        (
+            Family::Literals,
+            "A = [\r\n    'x',\r\n    'y'  \r\n]\r\n",
+            &["A-='y'"],
+            Ok("A = [\r\n    'x'\r\n]\r\n"),
+        ),
         (
             Family::Literals,
             "A = [\r\n    'x',\r\n    'y',\r\n]\r\n",

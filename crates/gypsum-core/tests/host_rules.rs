@@ -37,7 +37,7 @@ quotes = "\""
 includes = ["include"]
 wins = "last"
 [values]
-flags = [["on", "off"]]
+flags = [["on", "off"], ["yes", "no"]]
 [service]
 unit = ["boards.service"]
 [[listen]]
@@ -74,6 +74,7 @@ memory = { kind = "size", most = "memory / 2" }
 wait = { kind = "duration", least = "2s", most = "5m", default = "30s" }
 buffer = { kind = "size", least = "64k" }
 lines = { kind = "integer", most = "100", usual = "12" }
+motto = { kind = "text" }
 "##;
 
 /// The findings of a change, `severity rule@line`, in the order in which they are shown.
@@ -186,6 +187,10 @@ fn ports_are_free_and_addresses_are_those_of_this_host() {
         // Its port is another one of UDP.
         ("boards", &with(&["port 80 udp x other"]), "# quay\n", "listen 80\n", &[]),
         ("boards", &with(&["port 8600 udp x other"]), "udp off\n", "udp on\n", &["fault port-taken"]),
+        ("boards", &with(&["port 8600 udp x other"]), "udp no\n", "udp yes\n", &["fault port-taken"]),
+        ("boards", &with(&["port 8600 udp x other"]), "udp on\n", "udp yes\n", &["warning port-taken"]),
+        // The port 0 is none.
+        ("boards", &with(&["port 8600 udp x other"]), "udp off\n", "udp on\nquery 0\n", &[]),
         (
             "boards",
             &with(&["port 9 udp x other"]),
@@ -250,6 +255,12 @@ fn values_and_versions_fit_the_host() {
         ("boards", here, "# quay\n", "wait 301\n", &["fault unlikely-value@1"]),
         ("boards", here, "# quay\n", "buffer 64\n", &["fault unlikely-value@1"]),
         ("boards", here, "# quay\n", "lines 101\n", &["fault unlikely-value@1"]),
+        ("boards", here, "motto 8\n", "motto eight\n", &["warning no-number@1"]),
+        // A network behind a wider one of its list.
+        ("named", here, "# quay\n", "acl a { 192.0.2.0/24; 192.0.2.7; };\n", &["fault unreachable@1"]),
+        ("named", here, "# quay\n", "acl a { 192.0.2.7; 192.0.2.0/24; };\n", &[]),
+        ("named", here, "# quay\n", "acl a { 2001:db8::/32; 2001:db8:7::/48; };\n", &["fault unreachable@1"]),
+        ("named", here, "# quay\n", "acl a { 192.0.2.0/24; 198.51.100.7; };\n", &[]),
     ]);
 }
 
@@ -283,7 +294,94 @@ fn names_are_known_to_the_daemon_or_to_somebody() {
         ("sshd", nobody, "Port 22\n", "Port 22\nTideTable 4\n", &["warning unknown-name@2"]),
         ("sshd", &holds, "Port 22\n", "Port 22\nTideTable 4\n", &["hint not-described@2"]),
         ("sshd", &manual, "Port 22\n", "Port 22\nTideTable 4\n", &["hint not-described@2"]),
+        // In blocks of which nobody says what is in them.
+        ("boards", nobody, "# quay\n", "rows 4\n", &[]),
+        ("nginx", nobody, "http {\n}\n", "http {\n types {\n tide/table tide;\n }\n}\n", &[]),
+        // In a block that it does not belong in.
+        ("nginx", nobody, "http {\n}\n", "http {\n worker_connections 900;\n}\n", &["fault misplaced@2"]),
     ]);
+}
+
+/// What else comes of a value that is new.
+#[test]
+fn side_effects_are_those_of_what_is_new() {
+    let here: &[&str] = &["path /etc/nginx/nginx.conf file"];
+    let http = |text: &str| format!("http {{\n{text}\n}}\n");
+    for (before, after, wanted) in [
+        ("", "autoindex on;", &["warning side-effect@2"][..]),
+        ("autoindex off;", "autoindex on;", &["warning side-effect@2"]),
+        ("autoindex on;", "autoindex ON;", &[]),
+        ("", "autoindex off;", &[]),
+        ("ssl_protocols TLSv1.2;", "ssl_protocols TLSv1.2 SSLv3;", &["warning side-effect@2"]),
+        ("ssl_protocols TLSv1.2;", "ssl_protocols TLSv1.2 TLSv1.3;", &[]),
+        // A list of rules: each counts, whatever is there already.
+        ("", "deny all;", &["warning side-effect@2"]),
+    ] {
+        let found = found("nginx", &Host(here), &http(before), &http(after));
+        let about: Vec<&String> = found.iter().filter(|one| one.contains("side-effect")).collect();
+        assert_eq!(about, wanted, "{before:?} -> {after:?}: {found:?}");
+    }
+}
+
+/// What a word of a value brings, where a name belongs, and what no longer holds.
+#[test]
+fn findings_of_blocks_say_where() {
+    let said = |daemon: &str, before: &str, after: &str| {
+        let profile = profile(daemon);
+        let (before, after) = (Version::of(&profile, false, before), Version::of(&profile, false, after));
+        let survey = Survey::default();
+        let (old, new) = (before.view(&profile, &survey), after.view(&profile, &survey));
+        let changed = changed_statements(&old, &new);
+        let mut checking = CheckingChange::of(old, new, &changed);
+        let findings = Host(&["unknown names"]).settle(|survey| checking.round(survey));
+        findings
+            .iter()
+            .map(|one| format!("{}: {} ({})", one.rule, one.message, one.help.as_deref().unwrap_or("-")))
+            .collect::<Vec<_>>()
+    };
+    let rows = "backend rows\n    server east 127.0.0.1:81 weight 1\n";
+    let found = said("haproxy", rows, &rows.replace("weight 1", "weight 0"));
+    assert!(
+        found.iter().any(|one| one.starts_with("side-effect: ") && one.contains("gets no new requests")),
+        "{found:?}"
+    );
+    let found = said("nginx", "http {\n}\n", "http {\n worker_connections 900;\n}\n");
+    assert_eq!(found, ["misplaced: worker_connections has no effect in http (it belongs in events)"]);
+    let http = "http {\n add_header A 1;\n server {\n  listen 80;\n }\n}\n";
+    let found = said("nginx", http, &http.replace("listen 80;", "listen 80; add_header B 2;"));
+    let lost = "not-inherited: with this, server has its own add_header, and no longer those from around it, as at line 2 (repeat here what is to hold on)";
+    assert_eq!(found, [lost]);
+}
+
+/// A setting that another one of its name decides.
+#[test]
+fn what_is_overridden_is_said_with_the_one_that_wins() {
+    let said = |daemon: &str, before: &str, after: &str| {
+        let profile = profile(daemon);
+        let (before, after) = (Version::of(&profile, false, before), Version::of(&profile, false, after));
+        let survey = Survey::default();
+        let (old, new) = (before.view(&profile, &survey), after.view(&profile, &survey));
+        let changed = changed_statements(&old, &new);
+        let mut checking = CheckingChange::of(old, new, &changed);
+        let findings = Host(&[]).settle(|survey| checking.round(survey));
+        let of_rule = findings.iter().filter(|one| matches!(one.rule.as_str(), "no-effect" | "repeated"));
+        of_rule
+            .map(|one| format!("{}@{}: {}", one.rule, one.line.unwrap_or(0), one.message))
+            .collect::<Vec<_>>()
+    };
+    // Of sshd the first one counts, of the other one the last.
+    let first =
+        "no-effect@2: this has no effect: line 1 of /etc/ssh/sshd_config is used, since the first one wins";
+    assert_eq!(said("sshd", "MaxAuthTries 6\n", "MaxAuthTries 6\nMaxAuthTries 4\n"), [first]);
+    let last = "no-effect@1: this has no effect: line 2 of /etc/boards.conf is used, since the last one wins";
+    assert_eq!(said("boards", "rows 4\n", "rows 5\nrows 4\n"), [last]);
+    // Two lines that say the same are no trouble, and neither is what was so before.
+    assert_eq!(said("sshd", "MaxAuthTries 6\n", "MaxAuthTries 6\nMaxAuthTries 6\n"), [""; 0]);
+    let both = "MaxAuthTries 6\nMaxAuthTries 4\n";
+    assert_eq!(said("sshd", both, &format!("{both}Port 22\n")), [""; 0]);
+    // The new one wins: the other one is named.
+    let found = said("boards", "rows 4\n", "rows 4\nrows 5\n");
+    assert!(matches!(&found[..], [one] if one.starts_with("repeated@2: ")), "{found:?}");
 }
 
 /// What is said of a change to sshd's logins on a host with these accounts.
@@ -411,6 +509,7 @@ fn without_a_profile_a_value_says_what_it_is_about() {
         "path /srv/a file",
         "own 127.0.0.1",
         "resolves tide.example",
+        "resolves pier.example",
         "port 90 tcp tide other 127.0.0.1",
         "holds rows_shown harbour_name quay_colour departure_table upstream allow server_name",
         "valid /c/new.pem 90",
@@ -419,7 +518,7 @@ fn without_a_profile_a_value_says_what_it_is_about() {
         "names /c/new.pem quay.example *.pier.example",
         "fits /c/new.pem /c/new.key",
     ];
-    let all = "rows_shown 8\nharbour_name x\nquay_colour red\ndeparture_table /srv/a\nupstream 127.0.0.1:90\nfrom tide.example\nallow 192.0.2.0/24\nlist a,b,c\ncert /c/new.pem\n";
+    let all = "rows_shown 8\nharbour_name x\nquay_colour red\ndeparture_table /srv/a\nupstream 127.0.0.1:90\nfrom tide.example\nallow 192.0.2.0/24\nlist a,b,c\ncert /c/new.pem\n#quay_colours a\n";
     for (old, new, wanted) in [
         ("rows_shown 8", "rows_shown eight", &["warning no-number@1"][..]),
         ("rows_shown 8", "rows_shown auto", &[]),
@@ -428,6 +527,7 @@ fn without_a_profile_a_value_says_what_it_is_about() {
         ("table /srv/a", "table /srv/b", &["warning no-such-path@4"]),
         ("127.0.0.1:90", "127.0.0.1:91", &["warning no-listener@5"]),
         ("tide.example", "ebb.example", &["warning no-such-host@6"]),
+        ("tide.example", "pier.example", &[]),
         ("192.0.2.0/24", "0.0.0.0/0", &["warning every-address@7"]),
         ("192.0.2.0/24", "::/0", &["warning every-address@7"]),
         ("192.0.2.0/24", "192.0.0.0/8", &[]),
@@ -435,6 +535,8 @@ fn without_a_profile_a_value_says_what_it_is_about() {
         ("/c/new.pem", "/c/soon.pem", &["warning certificate@9"]),
         ("/c/new.pem", "/c/old.pem", &["warning certificate@9"]),
         ("cert /c", "rows_show 9\ncert /c", &["warning near-name@9"]),
+        // It was there, commented out.
+        ("cert /c", "quay_colours 9\ncert /c", &[]),
         ("cert /c", "timetable_of 9\ncert /c", &["warning not-in-program@9"]),
         ("cert /c", "new 0.0.0.0/0\ncert /c", &["warning every-address@9"]),
         ("cert /c", "key /c/new.key\ncert /c", &[]),

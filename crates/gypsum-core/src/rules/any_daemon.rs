@@ -217,7 +217,7 @@ fn no_such_host(survey: &Survey, was: &str, is: &str) -> Option<Finding> {
         let host = word.split_once("://").map_or(word, |(_, rest)| rest);
         let host = host.split(['/', ':']).next().unwrap_or(host);
         let last = host.rsplit('.').next().unwrap_or_default();
-        // `boards.conf` is a file; the last part of a name has letters alone.
+        // The last part of a name has letters alone: `2.4` is a version.
         let is_name =
             host.contains('.') && is_host(host) && last.len() > 1 && last.chars().all(char::is_alphabetic);
         (is_name && !word.starts_with('/')).then(|| host.to_owned())

@@ -38,7 +38,7 @@ pub fn check(config_view: &ConfigView<'_>, changed_statements: &HashSet<Leaf>, f
         let around = same.find(|other| is_inside(config_view, turn.scope, other.scope));
         if let Some(around) = around.filter(|_| is_first) {
             let message = format!(
-                "with this, {} has a {name} of its own, and no longer those from around it, as at line {}",
+                "with this, {} has its own {name}, and no longer those from around it, as at line {}",
                 config_view.layers.scope(turn.scope).title,
                 line(config_view, around)
             );
