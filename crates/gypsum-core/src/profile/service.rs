@@ -110,7 +110,9 @@ pub struct Service {
     pub user: bool,
     /// Whether the service manager reads its unit files again before it is told anything.
     pub reread: bool,
-    /// Whether these are files of this unit alone: where the manager has forgotten it, it reads them at its start.
+    /// Whether these are files of this unit alone: where the manager has forgotten it, it reads them at its start. It is
+    /// known when the service is told, and in no record.
+    #[serde(skip)]
     pub reread_own: bool,
     /// How long an activation may take.
     pub limit: Option<SignedDuration>,

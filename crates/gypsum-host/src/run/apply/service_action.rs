@@ -7,7 +7,9 @@ use crate::run::live::Live;
 use crate::service::{self, Acted, ServiceAction};
 use gypsum_core::change::{Plan, StepOutcome};
 use gypsum_core::event::Event;
+use gypsum_core::profile::Service;
 use gypsum_core::service::State as ServiceState;
+use std::path::Path;
 use std::time::Duration;
 
 /// Reloads, restarts, starts or stops the service. What is seen of it just before is what everything later is compared
@@ -32,11 +34,21 @@ pub(in crate::run) fn act_on_service(
     }
     let on = format!("{} of {name}", action.word());
     live.emit(Event::Waiting { on, usual_ms: usual(plan), steady_ms: None });
-    let acted = live.cx.world.act(&plan.service, action, limit_of(plan, action), back);
+    let is_own = |path: &Path| is_file_of(path, plan.service.name());
+    let reread_own = !plan.files.is_empty() && plan.files.iter().all(|file| is_own(&file.path));
+    let told = Service { reread_own, ..plan.service.clone() };
+    let acted = live.cx.world.act(&told, action, limit_of(plan, action), back);
     let (said, restarts) = (acted.said.clone(), action == ServiceAction::Restart);
     let action = action.word().to_owned();
     live.emit(Event::Activated { action, target: name, ok: acted.ok, said, ms: acted.ms(), back, restarts });
     acted
+}
+
+/// Whether this is the file of a unit of the system, or a drop-in of it.
+fn is_file_of(path: &Path, unit: &str) -> bool {
+    let Some(inside) = path.strip_prefix("/etc/systemd/system").ok() else { return false };
+    let first = inside.components().next().and_then(|first| first.as_os_str().to_str());
+    first.is_some_and(|first| first == unit || first.strip_suffix(".d") == Some(unit))
 }
 
 /// Where a unit file was touched and the service itself needs no action, its manager reads the unit files again.

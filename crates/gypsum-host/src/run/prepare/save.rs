@@ -100,13 +100,6 @@ fn back_up_all(cx: &RunContext<'_>, entry: Entry, mut measured: Measured) -> Res
     Ok(Saved { entry, plan, contents })
 }
 
-/// Whether this is the file of a unit of the system, or a drop-in of it.
-fn is_file_of(path: &Path, unit: &str) -> bool {
-    let Some(inside) = path.strip_prefix("/etc/systemd/system").ok() else { return false };
-    let first = inside.components().next().and_then(|first| first.as_os_str().to_str());
-    first.is_some_and(|first| first == unit || first.strip_suffix(".d") == Some(unit))
-}
-
 fn plan_of(
     measured: Measured,
     entry: &Entry,
@@ -121,8 +114,6 @@ fn plan_of(
         let text = path.display().to_string();
         text.starts_with("/etc/systemd/") || text.contains("/.config/systemd/user/")
     });
-    let is_own = |path: &&Path| is_file_of(path, measured.checked.service.name());
-    let reread_own = !paths.is_empty() && paths.iter().all(is_own);
     let (moved, away) = (measured.moved_settings(), measured.away());
     let touch_service = measured.touches_service();
     let Measured { checked, baseline, activation } = measured;
@@ -151,7 +142,6 @@ fn plan_of(
         hooks,
         service: Service {
             reread: service.reread || reread,
-            reread_own,
             away: away.and_then(|away| away.try_into().ok()),
             ..service
         },
