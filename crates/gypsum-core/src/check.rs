@@ -1,11 +1,11 @@
 //! Our own check of a daemon's files: what the format, the kinds of values and the rules say.
 
-use crate::doc::{Family, LeafId};
+use crate::doc::{Family, Kind, LeafId};
 use crate::edit::File;
 use crate::finding::{Finding, Severity};
 use crate::rules::{ChangeRules, ConfigView, Leaf, StandingRules, as_if_new};
 use crate::survey::Survey;
-use crate::text::line_span;
+use crate::text::{Span, line_span};
 use crate::witness::why_malformed;
 use std::collections::HashSet;
 
@@ -151,6 +151,18 @@ pub fn broken_ones(file: &File) -> Vec<Finding> {
     }
     let message = format!("the file is empty, which is no {}{why}", doc.family().name());
     vec![Finding::fault("broken", message).in_file(&file.path)]
+}
+
+/// What a file says that no address leads to: keys of YAML that are written with `?` (YAML 1.2.2, 8.2.2).
+pub fn unlisted_ones(file: &File) -> Vec<Finding> {
+    let doc = &file.doc;
+    let is_key = |span: Span| {
+        doc.family() == Family::Yaml && span.of(doc.source()).trim_ascii_start().starts_with(b"?")
+    };
+    let keys = doc.tree().leaves().filter(|(_, kind, span)| *kind == Kind::Opaque && is_key(*span));
+    let message = "a key that is written with `?` cannot be shown or edited by itself";
+    keys.map(|(leaf, ..)| Finding::new("not-listed", Severity::Hint, message).at(&file.path, doc, leaf))
+        .collect()
 }
 
 fn broken_one(file: &File, leaf: LeafId, message: &str) -> Finding {

@@ -273,6 +273,32 @@ fn xml_is_taken_by_the_letter() {
     assert!(proposal.files[0].after().ends_with(b"<b>\xe9</b><c>&#252;</c></a>\n"));
 }
 
+/// A key that is written with `?` is in the file, and cannot be shown: a new one of its name would be there twice.
+#[test]
+fn a_name_that_only_the_second_reader_sees_is_not_made_anew() {
+    let source = "a: 1\n? rows\n: 8\n";
+    check(&[
+        (F::Yaml, source, &["?-|rows=9"], Err("not-confirmed")),
+        (F::Yaml, source, &["a=2"], Ok("a: 2\n? rows\n: 8\n")),
+        (F::Yaml, source, &["?-|b=9"], Ok("a: 1\n? rows\n: 8\nb: 9\n")),
+        (F::Yaml, "t:\n  ? rows\n  : 8\n", &["?-|t..rows=9"], Err("misread")),
+        // It would be outside of the block that was asked for.
+        (F::Yaml, "t:\n  ? rows\n  : 8\n", &["?-|t..a=9"], Err("misread")),
+        // A block of another one has names of its own.
+        (
+            F::Yaml,
+            "t:\n  ? rows\n  : 8\ns:\n  a: 1\n",
+            &["?-|s..rows=9"],
+            Ok("t:\n  ? rows\n  : 8\ns:\n  a: 1\n  rows: 9\n"),
+        ),
+    ]);
+    let file = File { path: "/etc/x".into(), doc: read(F::Yaml, source) };
+    let found = gypsum_core::check::unlisted_ones(&file);
+    assert!(matches!(&found[..], [one] if one.line == Some(2)), "{found:?}");
+    let plain = File { path: "/etc/x".into(), doc: read(F::Yaml, "--- # x\na: \"?\"\nb:\n  - 1\n") };
+    assert_eq!(gypsum_core::check::unlisted_ones(&plain), []);
+}
+
 /// H17: lists within lists, apostrophes, comments over lines, an empty name.
 #[test]
 fn odd_texts_of_braces_are_read() {

@@ -5,7 +5,7 @@
 
 mod common;
 
-use common::{Case, check, read};
+use common::{Case, check, edited, read};
 use gypsum_core::doc::Family;
 use gypsum_core::edit::{Edit, File, Guide, Where, propose};
 
@@ -42,7 +42,7 @@ fn elements_of_lists_go_with_their_separators() {
 
 #[test]
 fn options_go_with_what_belongs_to_them() {
-    let table: [Case<'_>; 13] = [
+    let table: [Case<'_>; 20] = [
         (Family::Assignments, "O=\"-v\"\n", &["?-|O..-Xmx=3g"], Ok("O=\"-v -Xmx3g\"\n")),
         (Family::Assignments, "O=\"-v\"\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
         (Family::Assignments, "O=-v\n", &["?-|O..--port=2"], Ok("O=\"-v --port=2\"\n")),
@@ -53,6 +53,14 @@ fn options_go_with_what_belongs_to_them() {
         (Family::Assignments, "O=\"-a x\\ y -Xmx2g\"\n", &["O..-Xmx=3g"], Ok("O=\"-a x\\ y -Xmx3g\"\n")),
         (Family::Assignments, "O=\"-v\"\n", &["!O..-x"], Err("option")),
         (Family::Assignments, "O=\"-v -v\"\n", &["!O..-v"], Err("option")),
+        // A value of a standard format that shows none is no list of options.
+        (Family::Yaml, "t: null\n", &["t..a=9"], Err("no-such-block")),
+        (Family::Yaml, "t:\nz: 1\n", &["t..a=9"], Err("no-such-block")),
+        (Family::Yaml, "t: 5\n", &["?-|t..a=9"], Err("no-such-block")),
+        (Family::Json, "{\n  \"t\": true\n}\n", &["t..a=9"], Err("no-such-block")),
+        (Family::Yaml, "t: -v\n", &["t..a=9"], Ok("t: -v a=9\n")),
+        (Family::Yaml, "t: x\n", &["t..--a=9"], Ok("t: x --a=9\n")),
+        (Family::Keyword, "s {}\n", &["s..a=1"], Err("one-piece")),
         // What is written in one piece has none.
         (Family::Yaml, "m: {a: 1}\n", &["m..b=2"], Err("one-piece")),
         (Family::Yaml, "m: {}\n", &["?-|m..b=2"], Err("one-piece")),
@@ -89,6 +97,95 @@ fn what_may_be_one_of_several_is_asked_for_by_number() {
         (Family::Yaml, list, &["!q"], Ok("b: 1\n")),
         (Family::Yaml, list, &["!q..#1"], Ok("q:\n  - n: 2\nb: 1\n")),
         (Family::Json, "{\"q\": [{\"n\": 1}], \"b\": 1}", &["!q#1"], Err("ambiguous")),
+    ];
+    check(&table);
+}
+
+#[test]
+fn what_a_program_sets_elsewhere_is_not_set_beside_it() {
+    let shell = |line: &str| format!("A=1\n{line}\n");
+    for (line, refused) in [
+        ("if true; then D=1; fi", true),
+        ("E=1 D=2", true),
+        ("true && D=2", true),
+        ("true; D+=x", true),
+        ("f() { D=3; }", true),
+        ("read D", true),
+        ("unset D", true),
+        ("for D in a b; do :; done", true),
+        ("export D=$(date)", true),
+        ("[ \"$D\" = x ] && E=1", false),
+        ("XD=1 E=2", false),
+        ("echo D", false),
+        ("echo --D=1", false),
+    ] {
+        let got = edited(Family::Assignments, &shell(line), &["D=5"]);
+        assert_eq!(got.is_err(), refused, "{line}: {got:?}");
+    }
+    for (line, refused) in [
+        ("if A: D = 2", true),
+        ("def f():\n    D = 3", true),
+        ("E = f(D=1)", false),
+        ("if D == 1:\n    E = 2", false),
+        ("D += [1]", true),
+    ] {
+        let got = edited(Family::Literals, &format!("A = 1\n{line}\n"), &["D=5"]);
+        assert_eq!(got.is_err(), refused, "{line}: {got:?}");
+    }
+}
+
+#[test]
+fn a_new_block_takes_what_is_added_to_it() {
+    let source = "s x {\n  a 1;\n}\n";
+    let wanted = "s x {\n  a 1;\n}\n\ns y {\n  a 2;\n  b 3;\n}\n";
+    for edits in [&["?-|s y", "s y..a=2", "s y..b=3"], &["?-|s y", "?-|s y..a=2", "?$|s y..b=3"]] {
+        assert_eq!(edited(Family::Braces, source, edits).as_deref(), Ok(wanted), "{edits:?}");
+    }
+}
+
+#[test]
+fn an_element_is_named_by_its_text() {
+    let files = [File { path: "/etc/x".into(), doc: read(Family::Yaml, "l:\n  - a\n  - b\n") }];
+    let address = |text: &str| gypsum_core::address::Address::parse(text).unwrap();
+    for edit in [Edit::Delete(address("l..#2")), Edit::parse_set("l..#2=c").unwrap()] {
+        let found = propose(&files, &[edit], &Guide::default()).err().unwrap().remove(0);
+        let help = "an element of a list is named by its text: 'l-=OLD' 'l+=NEW'";
+        assert_eq!(found.help.as_deref(), Some(help), "{}", found.message);
+    }
+}
+
+#[test]
+fn what_is_new_at_the_top_of_yaml_goes_behind_what_is_there() {
+    let table: [Case<'_>; 9] = [
+        (
+            Family::Yaml,
+            "t:\n  x:\n    y: 1\nz: 1\n",
+            &["?-|t..a=9"],
+            Ok("t:\n  a: 9\n  x:\n    y: 1\nz: 1\n"),
+        ),
+        (
+            Family::Yaml,
+            "t:\n  - a\n  - b: 1\n    c: 2\nz: 1\n",
+            &["?-|t..e"],
+            Ok("t:\n  - a\n  - b: 1\n    c: 2\n  - e\nz: 1\n"),
+        ),
+        (Family::Yaml, "t:\n- b: 1\n  c:\n  - 2\n", &["?-|t..e"], Ok("t:\n- b: 1\n  c:\n  - 2\n- e\n")),
+        (
+            Family::Yaml,
+            "# top\na:\n  b: 1\nc:\n  d: 2\n",
+            &["?-|n=2"],
+            Ok("# top\na:\n  b: 1\nc:\n  d: 2\n\"n\": 2\n"),
+        ),
+        (Family::Yaml, "a:\n  b: 1\nc: 1\n", &["?-|e=2"], Ok("a:\n  b: 1\nc: 1\ne: 2\n")),
+        (
+            Family::Yaml,
+            "a:\n  - b: 1\n    c:\n      - 2\n",
+            &["?-|e=2"],
+            Ok("a:\n  - b: 1\n    c:\n      - 2\ne: 2\n"),
+        ),
+        (Family::Yaml, "a:\n  b: |\n    x\n\n    y\n", &["?-|e=2"], Ok("a:\n  b: |\n    x\n\n    y\ne: 2\n")),
+        (Family::Yaml, "a:\n  b: 1", &["?-|e=2"], Ok("a:\n  b: 1\ne: 2")),
+        (Family::Yaml, "a:\n", &["?-|e=2"], Ok("a:\ne: 2\n")),
     ];
     check(&table);
 }

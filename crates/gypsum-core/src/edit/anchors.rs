@@ -9,7 +9,7 @@ use crate::finding::Finding;
 pub fn shared(files: &[File], placed: &ResolvedEdit) -> Option<Finding> {
     let doc = &files[placed.file].doc;
     let leaf = placed.leaf.filter(|_| doc.family() == Family::Yaml)?;
-    let born = matches!(placed.expected, Expected::Inserted(_));
+    let born = matches!(placed.expected, Expected::Inserted { .. });
     let (name, at) = around(doc, leaf, born).into_iter().find_map(|leaf| used_anchor(doc, leaf))?;
     let message = match at {
         None => format!("the value is shared with other places through {name}"),

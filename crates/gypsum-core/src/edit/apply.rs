@@ -4,7 +4,7 @@ use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, uncomment_block};
 use super::context::{EditContext, File, Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous, no_quantity, sign_in_name};
+use super::edit_error::{absent, ambiguous, element_by_text, no_quantity, sign_in_name};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
 use super::find::{find_active, find_commented_out};
@@ -142,7 +142,9 @@ impl EditContext<'_> {
             Some((n, leaf)) => finding.at(&self.files[*n].path, &self.files[*n].doc, *leaf),
             None => finding,
         };
-        finding.help(format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"))
+        let help = element_by_text(address)
+            .unwrap_or_else(|| format!("'{any}={value}' sets it; --add '{any}={value}' adds one more"));
+        finding.help(help)
     }
 
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<ResolvedEdit>, Finding> {
@@ -237,7 +239,7 @@ pub(super) fn remark(doc: &Document, placed: &mut ResolvedEdit, remark: &str) ->
     let blanks = |bytes: &[u8]| {
         bytes.iter().copied().take_while(|byte| matches!(byte, b' ' | b'\t')).collect::<Vec<u8>>()
     };
-    if matches!(placed.expected, Expected::Inserted(_)) {
+    if matches!(placed.expected, Expected::Inserted { .. }) {
         let lead = first.text.iter().take_while(|byte| matches!(byte, b'\r' | b'\n')).count();
         let text = first.text.split_off(lead);
         first.text.extend(comment(&blanks(&text)));

@@ -14,7 +14,9 @@ pub fn bodies(edits: &[Edit]) -> Vec<(&Edit, Body<'_>)> {
     let mut out: Vec<(&Edit, Body<'_>)> = Vec::new();
     for edit in edits {
         let inner = match edit {
-            Edit::Set { address, value } => Some((address, value)),
+            Edit::Set { address, value } | Edit::Add { address, value: Some(value), .. } => {
+                Some((address, value))
+            }
             _ => None,
         };
         let block = inner.and_then(|(inner, _)| {

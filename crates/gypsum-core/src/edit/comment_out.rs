@@ -3,7 +3,7 @@
 
 use super::block::Thing;
 use super::context::{File, ResolvedEdit};
-use super::expected::Expected;
+use super::expected::{Expected, Within};
 use super::find::ends_with;
 use crate::address::Address;
 use crate::doc::{CommentedOut, Document, Kind, LeafId, all_commented_out};
@@ -52,7 +52,7 @@ fn uncomment(doc: &Document, file: usize, open: &CommentedOut, address: &Address
     Some(ResolvedEdit {
         file,
         leaf: Some(open.leaf),
-        expected: Expected::Inserted(things),
+        expected: Expected::Inserted { things, within: Within::AsWritten },
         lines: Some(active.lines()),
         splices: active.splices,
         address: address.to_string(),

@@ -80,7 +80,7 @@ fn changes(old: &Document, new: &Document, matches: &[Match<'_>]) -> Vec<Changed
                 let after = is.path(Some(new_leaf));
                 changed.push(Changed::Inserted { after, value: Some(value.clone()), as_written: true });
             }
-            (Expected::Inserted(_), Some(new_leaf)) => {
+            (Expected::Inserted { .. }, Some(new_leaf)) => {
                 let Some((kind, name, value)) = one.thing else {
                     continue;
                 };

@@ -57,10 +57,15 @@ fn choices(edits: &[String]) -> String {
 
 pub(super) fn absent(files: &[File], address: &Address, guide: &Guide<'_>, why: &str) -> Finding {
     let path = &files[guide.only.unwrap_or(guide.home)].path;
-    Finding::edit_error("not-there", format!("{address} {why}"))
-        .in_file(path)
-        .about(address)
-        .help("`gypsum show` lists the settings with their addresses")
+    let help = element_by_text(address)
+        .unwrap_or_else(|| "`gypsum show` lists the settings with their addresses".to_owned());
+    Finding::edit_error("not-there", format!("{address} {why}")).in_file(path).about(address).help(help)
+}
+
+/// How an element of a list is named that was asked for by a number; `None` for anything else.
+pub(super) fn element_by_text(address: &Address) -> Option<String> {
+    let (list, _) = address.around().filter(|_| address.name().is_empty())?;
+    Some(format!("an element of a list is named by its text: '{list}-=OLD' '{list}+=NEW'"))
 }
 
 /// A number behind a list that is there once: it may be meant for one of its elements, `quays..#1`, or for the list.
@@ -82,6 +87,15 @@ pub(super) fn element_or_whole(
     let message = format!("{address} may be the whole of {whole}, or its element {nth}");
     let finding = Finding::edit_error("ambiguous", message).about(address).help(choices(&both));
     Some(finding.at(&file.path, doc, tree.block(block).open()))
+}
+
+/// Something is to be set inside of a setting that is no block.
+pub(super) fn no_block_yet(whole: &str, value: &str) -> Finding {
+    let is = match value {
+        "" => format!("{whole} has no value, and is no block"),
+        value => format!("{whole} has the value {value}, and is no block"),
+    };
+    Finding::edit_error("no-such-block", is).help("write it as a block in an editor: gypsum edit")
 }
 
 /// A part of a value that is written in one piece.

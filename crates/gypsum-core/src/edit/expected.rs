@@ -1,7 +1,7 @@
 //! What the proof expects of each statement that an edit is about.
 
 use super::block::Thing;
-use crate::doc::LeafId;
+use crate::doc::{BlockId, LeafId};
 
 /// What an edit should amount to.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -12,12 +12,26 @@ pub enum Expected {
     Part,
     /// The comment in this leaf is now this setting.
     Uncommented { name: Vec<u8>, value: Vec<u8> },
-    /// Behind this leaf stand these new things.
-    Inserted(Vec<Thing>),
+    /// Behind this leaf are these new things.
+    Inserted {
+        /// The things, in the order in which they are read.
+        things: Vec<Thing>,
+        /// The block that they are in.
+        within: Within,
+    },
     /// The setting in this leaf is gone (removed, or a comment now).
     Removed,
     /// This leaf is gone, and so are those behind it up to that one.
     RemovedTill(LeafId),
+}
+
+/// The block that something new is in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Within {
+    /// This one of the file before the edit; `None` for the outermost.
+    Block(Option<BlockId>),
+    /// The one that its own text leads to: it may begin with a header.
+    AsWritten,
 }
 
 /// An edit's effect, with the leaves that it is about.

@@ -5,7 +5,7 @@ use super::block::{Body, new_block};
 use super::context::File;
 use super::context::{Guide, ResolvedEdit};
 use super::edit_error::{absent, ambiguous};
-use super::expected::Expected;
+use super::expected::{Expected, Within};
 use super::find::{Found, blocks_around, find_active};
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
@@ -15,7 +15,7 @@ use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at, nearest};
 
 /// The place of a new line.
-struct InsertPoint {
+pub struct InsertPoint {
     pub file: usize,
     pub block: Option<BlockId>,
     /// The leaf behind which it goes; the start of the file where there is none.
@@ -103,8 +103,15 @@ fn in_block(doc: &Document, file: usize, block: BlockId) -> InsertPoint {
     let inside = (range.open() + 1)..range.end();
     let own =
         |leaf: &LeafId| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(block);
-    let last = inside.rev().find(own);
-    InsertPoint { file, block: Some(block), after: Some(last.unwrap_or(range.open())), like: last }
+    let last = inside.clone().rev().find(own);
+    // A list of YAML ends with its indent, and its order counts.
+    let is_statement = |leaf: &LeafId| matches!(doc.tree().kind(*leaf), Kind::Setting | Kind::Open);
+    let is_element = |leaf: &LeafId| doc.tree().span(*leaf).of(doc.source()).trim_ascii().starts_with(b"-");
+    let element = inside.clone().find(is_statement).filter(is_element);
+    let end = element.filter(|_| doc.family() == Family::Yaml);
+    let end = end.and_then(|_| inside.clone().rev().find(is_statement));
+    let after = end.or(last).unwrap_or(range.open());
+    InsertPoint { file, block: Some(block), after: Some(after), like: last.or(end.and(element)) }
 }
 
 /// A setting in the place that was asked for; without a value, a bare name.
@@ -158,7 +165,7 @@ pub fn insert_setting(
         text = [reset, text].concat();
         things.insert(0, (Kind::Setting, name.clone().into(), Vec::new()));
     }
-    let expected = Expected::Inserted(things);
+    let expected = Expected::Inserted { things, within: Within::Block(found.block) };
     let address = match found.block {
         Some(block) => format!("{}..{name}", address_of(doc, doc.tree().block(block).open())),
         None => address.to_string(),
@@ -196,11 +203,7 @@ fn computed(files: &[File], address: &Address, guide: &Guide<'_>) -> Option<Find
     let meant = |n: &usize| guide.only.is_none_or(|only| only == *n);
     (0..files.len()).filter(meant).find_map(|n| {
         let doc = &files[n].doc;
-        let assigns = |text: &[u8]| {
-            let text = text.trim_ascii();
-            let rest = text.strip_prefix(b"export ").unwrap_or(text).strip_prefix(address.name().as_bytes());
-            rest.is_some_and(|rest| rest.trim_ascii_start().starts_with(b"="))
-        };
+        let assigns = |text: &[u8]| assigns_somewhere(doc.family(), text, address.name().as_bytes());
         let leaf = matches!(doc.family(), Family::Assignments | Family::Literals).then(|| {
             doc.tree()
                 .leaves()
@@ -210,6 +213,30 @@ fn computed(files: &[File], address: &Address, guide: &Guide<'_>) -> Option<Find
         let finding =
             Finding::edit_error("computed", format!("the value of {} is computed there", address.name()));
         Some(finding.at(&files[n].path, doc, leaf).about(address).help("edit the line itself: gypsum edit"))
+    })
+}
+
+/// Whether lines of a program give a value to this name: at the beginning of a statement, or in the shell behind other
+/// assignments and as what `read`, `unset` and `for` are about.
+fn assigns_somewhere(family: Family, text: &[u8], name: &[u8]) -> bool {
+    let is_shell = family == Family::Assignments;
+    let is_of_name = |byte: &u8| byte.is_ascii_alphanumeric() || *byte == b'_';
+    memchr::memmem::find_iter(text, name).any(|at| {
+        let (before, behind) = (&text[..at], &text[at + name.len()..]);
+        if before.last().is_some_and(is_of_name) || behind.first().is_some_and(is_of_name) {
+            return false;
+        }
+        let blanks = before.len() - before.trim_ascii_end().len();
+        let begins = match before.trim_ascii_end().last() {
+            None => true,
+            Some(last) if is_shell => blanks > 0 || b";&|({".contains(last),
+            Some(last) => b":;".contains(last) || before[before.len() - blanks..].contains(&b'\n'),
+        };
+        let word = before.trim_ascii_end().rsplit(|byte| !is_of_name(byte)).next().unwrap_or_default();
+        let is_given = is_shell && matches!(word, b"read" | b"unset" | b"for");
+        let rest = if is_shell { behind } else { behind.trim_ascii_start() };
+        let rest = rest.strip_prefix(b"+").unwrap_or(rest);
+        begins && (is_given || rest.starts_with(b"=") && !rest.starts_with(b"=="))
     })
 }
 
@@ -303,13 +330,13 @@ fn names_block(doc: &Document, block: BlockId, address: &Address) -> bool {
     own == address.to_string() || own.ends_with(&format!("..{address}"))
 }
 
-/// Where a prepared piece goes: the file, the leaf behind which it is, and how far it is indented.
+/// Where a prepared piece goes, and how far it is indented.
 pub fn piece_spot(
     files: &[File],
     under: Option<&Address>,
     spot: &Where,
     guide: &Guide<'_>,
-) -> Result<(usize, Option<LeafId>, Vec<u8>), Finding> {
+) -> Result<(InsertPoint, Vec<u8>), Finding> {
     let file = guide.only.unwrap_or(guide.home);
     let top =
         InsertPoint { file, block: None, after: files[file].doc.tree().len().checked_sub(1), like: None };
@@ -325,7 +352,8 @@ pub fn piece_spot(
         _ => after_leaf(files, &parent, spot, guide)?,
     };
     let open = parent.block.map(|block| doc.tree().block(block).open());
-    Ok((parent.file, after, open.map_or_else(Vec::new, |open| inner_indent(doc, open))))
+    let indent = open.map_or_else(Vec::new, |open| inner_indent(doc, open));
+    Ok((InsertPoint { after, ..parent }, indent))
 }
 
 /// A new block with its body.
@@ -379,7 +407,7 @@ pub fn insert_block(
     Ok(ResolvedEdit {
         file: parent.file,
         leaf: after,
-        expected: Expected::Inserted(things),
+        expected: Expected::Inserted { things, within: Within::Block(parent.block) },
         splices,
         address: address.to_string(),
         lines: None,
@@ -398,12 +426,16 @@ fn at_top(files: &[File], file: usize) -> InsertPoint {
         let like = (0..edge).rev().find(own);
         return InsertPoint { file, block: None, after: edge.checked_sub(1), like };
     }
-    // Behind a group that runs to the next one nothing is at the top any more.
-    let closed = doc.family().closes_blocks();
+    // Behind a group that runs to the next one nothing is at the top any more; a block of YAML ends with its indent.
+    let by_indent = doc.family() == Family::Yaml;
+    let closed = doc.family().closes_blocks() || by_indent;
     let end = tree.blocks().next().filter(|_| !closed).map_or(tree.len(), |(_, block)| block.open());
     let own = |leaf: &LeafId| tree.kind(*leaf) == Kind::Setting && tree.block_of(*leaf).is_none();
     let last = (0..end).rev().find(own);
     let after = last.or_else(|| {
+        if by_indent {
+            return (0..end).rev().find(|leaf| matches!(tree.kind(*leaf), Kind::Setting | Kind::Open));
+        }
         // Nothing to stand beside: above the comment that introduces the first group.
         let mut at = end;
         if end < tree.len() {

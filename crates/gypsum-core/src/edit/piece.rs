@@ -5,9 +5,10 @@ use super::ask::Where;
 use super::block::Thing;
 use super::comment_out::{is_balanced, things_of};
 use super::context::{File, Guide, ResolvedEdit};
-use super::expected::Expected;
-use super::insert::piece_spot;
+use super::expected::{Expected, Within};
+use super::insert::{InsertPoint, piece_spot};
 use crate::address::Address;
+use crate::doc::Family;
 use crate::finding::Finding;
 use crate::text::{Span, Splice, ending_at};
 
@@ -19,7 +20,7 @@ pub fn put_in(
     spot: &Where,
     guide: &Guide<'_>,
 ) -> Result<ResolvedEdit, Finding> {
-    let (file, after, indent) = piece_spot(files, under, spot, guide)?;
+    let (InsertPoint { file, block, after, .. }, indent) = piece_spot(files, under, spot, guide)?;
     let doc = &files[file].doc;
     let source = doc.source();
     let at = after.map_or(0, |leaf| doc.tree().span(leaf).end as usize);
@@ -38,10 +39,14 @@ pub fn put_in(
     let text = [if open_end { eol } else { b"" }, &body].concat();
     let address = under.map_or_else(|| "(top of the file)".to_owned(), ToString::to_string);
     let splices = vec![Splice { span: Span::at(at), text }];
+    // It may begin with a header of its own.
+    let has_headers =
+        matches!(doc.family(), Family::Sections | Family::Stanzas | Family::Toml | Family::Keyword);
+    let within = if has_headers { Within::AsWritten } else { Within::Block(block) };
     Ok(ResolvedEdit {
         file,
         leaf: after,
-        expected: Expected::Inserted(things),
+        expected: Expected::Inserted { things, within },
         splices,
         address,
         lines: None,

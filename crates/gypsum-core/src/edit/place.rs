@@ -158,7 +158,7 @@ fn propose_at_once(files: &[File], batches: &[Batch], guide: &Guide<'_>) -> Resu
 }
 
 fn collides(a: &ResolvedEdit, b: &ResolvedEdit) -> bool {
-    let born = |one: &ResolvedEdit| matches!(one.expected, Expected::Inserted(_));
+    let born = |one: &ResolvedEdit| matches!(one.expected, Expected::Inserted { .. });
     let same_line = a.leaf == b.leaf && a.leaf.is_some();
     a.file == b.file
         && match (born(a), born(b)) {

@@ -41,7 +41,7 @@ pub(super) fn show(files: &[File], one: &ResolvedEdit, beside: &[Splice]) -> Lin
     if let Some((before, after)) = one.lines.clone() {
         return shown(at, Some(before), Some(after));
     }
-    if matches!(one.expected, Expected::Inserted(_)) {
+    if matches!(one.expected, Expected::Inserted { .. }) {
         let new: Vec<u8> = one.splices.iter().flat_map(|splice| splice.text.clone()).collect();
         let open_end = first > 0 && source[first - 1] != b'\n' && matches!(new.first(), Some(b'\r' | b'\n'));
         let text = String::from_utf8_lossy(&new).trim_end().trim_start_matches(['\r', '\n']).to_owned();

@@ -4,9 +4,9 @@
 use super::block::Thing;
 use super::confirm::confirm;
 use super::context::File;
-use super::expected::{AllExpected, Expected, Match};
+use super::expected::{AllExpected, Expected, Match, Within};
 use crate::address::with_two_dots;
-use crate::doc::{Document, Family, Kind, LeafId};
+use crate::doc::{BlockId, Document, Family, Kind, LeafId};
 use crate::finding::Finding;
 use crate::witness::why_malformed;
 use std::borrow::Cow;
@@ -21,11 +21,39 @@ pub fn prove(file: &File, all_expected: &AllExpected<'_>, after: Vec<u8>) -> Res
     let mut matches = Vec::new();
     match first_difference(old, &new, all_expected, &mut matches) {
         None => {
+            if let Some(leaf) = matches.iter().find_map(|one| misplaced(old, &new, one)) {
+                return Err(in_another_block(file, &new, leaf));
+            }
             confirm(file, &new, &matches)?;
             Ok(new)
         }
         Some(leaf) => Err(misread(file, all_expected, &new, leaf)),
     }
+}
+
+/// What is new, where it is read in another block than it was meant for.
+fn misplaced(old: &Document, new: &Document, one: &Match<'_>) -> Option<LeafId> {
+    let Expected::Inserted { things, within: Within::Block(block) } = one.expected else { return None };
+    // What is inside of the first one is in its order.
+    let leaf = one.new.filter(|_| one.thing == things.first())?;
+    (names_around(new, new.tree().block_of(leaf)) != names_around(old, *block)).then_some(leaf)
+}
+
+/// The names of a block and of those around it, the innermost first; an element of a list has none.
+fn names_around(doc: &Document, block: Option<BlockId>) -> Vec<Option<String>> {
+    let around = std::iter::successors(block, |block| doc.tree().block(*block).parent());
+    let opens = around.map(|block| doc.tree().block(block).open());
+    opens.map(|open| doc.parts(open).map(|parts| doc.name(&parts))).collect()
+}
+
+fn in_another_block(file: &File, new: &Document, leaf: LeafId) -> Finding {
+    let name = new.parts(leaf).map_or_else(|| "this line".to_owned(), |parts| new.name(&parts));
+    Finding::edit_error(
+        "misread",
+        format!("with this edit {name} would be read in another block than was asked for"),
+    )
+    .at(&file.path, new, leaf)
+    .help("edit the lines themselves: gypsum edit")
 }
 
 /// What would be misread, where, and what to do instead.
@@ -65,6 +93,7 @@ fn another_value(new: &Document, leaf: LeafId) -> String {
         Kind::Setting | Kind::Open => new.parts(leaf).map(|parts| new.name(&parts)),
         Kind::Close | Kind::Comment | Kind::Blank | Kind::Opaque | Kind::Broken => None,
     };
+    let name = name.filter(|name| !name.is_empty());
     name.map_or_else(|| "something else".to_owned(), |name| format!("another value of {name}"))
 }
 
@@ -74,7 +103,7 @@ fn instead_of(old: &Document, all_expected: &AllExpected<'_>) -> String {
         .iter()
         .all(|(_, expected)| matches!(expected, Expected::Removed | Expected::RemovedTill(_)));
     let inserted = all_expected.iter().filter_map(|(_, expected)| match expected {
-        Expected::Inserted(things) => Some(things),
+        Expected::Inserted { things, .. } => Some(things),
         _ => None,
     });
     let mut names = inserted.flatten().filter(|(kind, ..)| *kind == Kind::Setting);
@@ -130,7 +159,7 @@ fn first_difference<'a>(
             }
             continue;
         };
-        let is_fate = |expected: &&Expected| !matches!(expected, Expected::Inserted(_));
+        let is_fate = |expected: &&Expected| !matches!(expected, Expected::Inserted { .. });
         let fate = all_expected.iter().copied().find(is_fate);
         if let Some(Expected::RemovedTill(end)) = fate {
             gone_till = *end;
@@ -155,7 +184,7 @@ type Next<'w, 'a> = (Wanted<'w>, Option<(&'a Expected, Option<&'a Thing>)>);
 /// What is new behind a leaf.
 fn born<'w, 'a: 'w>(all_expected: Option<&Vec<&'a Expected>>) -> impl Iterator<Item = Next<'w, 'a>> {
     let things = all_expected.into_iter().flatten().filter_map(|expected| match *expected {
-        Expected::Inserted(things) => Some(things.iter().map(move |thing| (*expected, thing))),
+        Expected::Inserted { things, .. } => Some(things.iter().map(move |thing| (*expected, thing))),
         _ => None,
     });
     things.flatten().map(|(expected, thing)| {

@@ -3,7 +3,7 @@
 use super::ask::{Amount, Edit, Where};
 use super::context::ResolvedEdit;
 use super::context::{EditContext, Resolution};
-use super::edit_error::{ambiguous, in_one_piece, no_quantity};
+use super::edit_error::{ambiguous, in_one_piece, no_block_yet, no_quantity};
 use super::expected::Expected;
 use super::find::{blocks_named, find_active};
 use super::list::Elements;
@@ -13,6 +13,11 @@ use crate::address::{Address, address_of};
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply};
+
+/// Whether a value has words that are options: `-v`, `name=value`.
+fn holds_options(value: &str) -> bool {
+    value.split_whitespace().any(|word| word.starts_with('-') || word.contains('='))
+}
 
 impl EditContext<'_> {
     /// The edit as one of an option inside a value, where its last step can only mean that; none where the
@@ -51,9 +56,15 @@ impl EditContext<'_> {
         };
         let doc = &self.files[n].doc;
         let value = doc.parts(leaf).map(|parts| doc.value(&parts)).unwrap_or_default();
-        if doc.family().is_standard() && value.starts_with(['{', '[']) {
-            let whole = address_of(doc, leaf).to_string();
-            return Err(in_one_piece(&whole, &value).about(address).at(&self.files[n].path, doc, leaf));
+        let is_standard = doc.family().is_standard();
+        let refused = |finding: Finding| finding.about(address).at(&self.files[n].path, doc, leaf);
+        let whole = || address_of(doc, leaf).to_string();
+        if is_standard && value.starts_with(['{', '[']) || value.starts_with('{') && value.ends_with('}') {
+            return Err(refused(in_one_piece(&whole(), &value)));
+        }
+        // A value of a standard format holds options only where it shows that it does: else a block is meant.
+        if is_standard && with.is_empty() && !holds_options(&value) && !last.words.starts_with('-') {
+            return Err(refused(no_block_yet(&whole(), &value)));
         }
         let options = doc.parts(leaf).and_then(|parts| Options::of(doc, &parts));
         let options = options.ok_or_else(|| no_quantity(edit, "it has no value to hold options"))?;

@@ -88,6 +88,7 @@ pub fn compare(
     selected: &Selected,
 ) -> Result<(), Option<Disagreement>> {
     for (change, (old, new)) in changed.iter().zip(&selected.places) {
+        let place_of = *new;
         let old = old.map(|place| before.found[place]);
         let new = new.map(|place| after.found[place]);
         match change {
@@ -103,6 +104,10 @@ pub fn compare(
                 }
             }
             Changed::Inserted { after: to, value, as_written } => {
+                let count = place_of.and_then(|place| after.counts.get(place)).copied().unwrap_or(1);
+                if count > 1 && witness.has_unique_names() {
+                    return Err(Some(there_already(to)));
+                }
                 let to = new.flatten().ok_or_else(|| missing(to, true))?;
                 let is = &after.taken.entries[to];
                 let fits = match value {
@@ -159,12 +164,21 @@ pub fn rest_is_same(before: &Digest, after: &Digest) -> Result<(), Disagreement>
 }
 
 fn missing(at: &Named, after: bool) -> Option<Disagreement> {
+    Some(Disagreement { line: 0, after, what: format!("it does not see {}", path(at)) })
+}
+
+/// The way to a place, for a person.
+fn path(at: &Named) -> String {
     let name = |(name, nth): &(Option<Vec<u8>>, usize)| match name {
         Some(name) => String::from_utf8_lossy(name).into_owned(),
         None => format!("element {}", nth + 1),
     };
-    let path = at.iter().map(name).collect::<Vec<_>>().join("..");
-    Some(Disagreement { line: 0, after, what: format!("it does not see {path}") })
+    at.iter().map(name).collect::<Vec<_>>().join("..")
+}
+
+/// What is new has a name that its block has already.
+fn there_already(at: &Named) -> Disagreement {
+    Disagreement { line: 0, after: true, what: format!("{} would be there twice", path(at)) }
 }
 
 fn other_value(entry: &Entry) -> Disagreement {

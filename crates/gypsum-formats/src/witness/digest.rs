@@ -17,6 +17,8 @@ pub struct Selector {
     nodes: Vec<Node>,
     /// How many places are asked for.
     asked: usize,
+    /// Of each place the block that it is in, and its name; `None` for an element of a list.
+    names: Vec<Option<(usize, Vec<u8>)>>,
 }
 
 /// A block, by what is looked for in it.
@@ -39,7 +41,7 @@ struct Called {
 
 impl Default for Selector {
     fn default() -> Self {
-        Self { nodes: vec![Node::default()], asked: 0 }
+        Self { nodes: vec![Node::default()], asked: 0, names: Vec::new() }
     }
 }
 
@@ -47,7 +49,9 @@ impl Selector {
     /// One more place; `whole` where what is inside of it belongs to it. Its number, from 0.
     pub fn add(&mut self, way: &Named, whole: bool) -> usize {
         let mut node = 0;
+        let mut last = None;
         for (name, nth) in way {
+            last = name.as_ref().map(|name| (node, name.clone()));
             let changed_statements = self.nodes.len();
             let block = &mut self.nodes[node];
             let called = match name {
@@ -63,7 +67,16 @@ impl Selector {
         let number = self.asked;
         self.nodes[node].ends.push((number, whole));
         self.asked += 1;
+        self.names.push(last);
         number
+    }
+
+    /// Of each place how many entries of its name its block has.
+    fn counts(&self) -> Vec<usize> {
+        let count = |(node, name): &(usize, Vec<u8>)| {
+            self.nodes.get(*node)?.named.get(name).map(|called| called.seen)
+        };
+        self.names.iter().map(|one| one.as_ref().and_then(count).unwrap_or(1)).collect()
     }
 }
 
@@ -74,6 +87,8 @@ pub struct Digest {
     pub taken: Account,
     /// Where in that each place is; none for one that is not there.
     pub found: Vec<Option<usize>>,
+    /// How many entries of its name the block of each place has.
+    pub counts: Vec<usize>,
     /// What the rest comes to: after each step, and at its end.
     pub rest: Vec<u64>,
     /// The entries of the rest that were asked for, each with how deep it is.
@@ -270,6 +285,7 @@ impl Digesting {
         Digest {
             taken: Account { entries: self.taken },
             found: self.found,
+            counts: self.selector.counts(),
             rest: self.rest,
             window: self.window,
         }

@@ -122,6 +122,11 @@ impl Witness {
         self.family == Family::Toml
     }
 
+    /// Whether a name counts once in a block, by the standard (RFC 8259, 4; YAML 1.2.2, 3.2.1.1; TOML 1.0.0).
+    pub fn has_unique_names(self) -> bool {
+        matches!(self.family, Family::Json | Family::Yaml | Family::Toml)
+    }
+
     /// Whether a value may hold names in whose place something else is read.
     pub fn expands(self) -> bool {
         self.family == Family::Assignments

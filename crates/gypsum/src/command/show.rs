@@ -6,7 +6,7 @@ use crate::out::{BOLD, DIM, WARNING};
 use crate::target::{NoTarget, profile_of};
 use crate::view::{columns, cut, in_columns, styled, widths, wrapped};
 use gypsum_core::address::Address;
-use gypsum_core::check::broken_ones;
+use gypsum_core::check::{broken_ones, unlisted_ones};
 use gypsum_core::edit::{File, find_active, find_commented_out};
 use gypsum_core::exit_status::ExitStatus;
 use gypsum_core::finding::Finding;
@@ -96,7 +96,10 @@ impl Shown<'_> {
     fn unread(&self) -> bool {
         let (daemon, mut any) = (&self.profile.daemon, false);
         for loaded in &self.loading.files {
-            let (broken, is_standard) = (broken_ones(loaded), loaded.doc.family().is_standard());
+            let (mut broken, mut is_standard) = (broken_ones(loaded), loaded.doc.family().is_standard());
+            if broken.is_empty() {
+                (broken, is_standard) = (unlisted_ones(loaded), false);
+            }
             let Some(Finding { file, line, message, .. }) = broken.first() else { continue };
             any = true;
             let file = file.as_deref().unwrap_or_default();
@@ -127,7 +130,7 @@ impl Shown<'_> {
             open_change,
             schema: gypsum_core::report::SCHEMA,
             status: ExitStatus::Success.code(),
-            findings: self.loading.files.iter().flat_map(broken_ones).collect(),
+            findings: self.loading.files.iter().flat_map(unread_ones).collect(),
             settings: Settings {
                 files: &self.loading.files,
                 layers: self.layers,
@@ -433,4 +436,9 @@ fn cells(row: &Listed, room: Option<usize>) -> Vec<String> {
 fn holds(row: &Listed, word: &str) -> bool {
     let texts = [Some(&row.address), Some(&row.value), row.about.as_ref(), row.comment.as_ref()];
     texts.into_iter().flatten().any(|text| text.to_lowercase().contains(word))
+}
+
+/// What is in a file and not in the list of its settings.
+fn unread_ones(file: &File) -> Vec<Finding> {
+    broken_ones(file).into_iter().chain(unlisted_ones(file)).collect()
 }
