@@ -7,6 +7,7 @@ use crate::address::{Address, AddressStep, address_of};
 use crate::doc::{BlockId, LeafId};
 use crate::finding::Finding;
 use crate::layers::is_of_package;
+use crate::text::one_line;
 
 /// An address means several places; `edit` is what was asked for, to be typed for one of them.
 pub(super) fn ambiguous(
@@ -100,7 +101,7 @@ pub(super) fn no_block_yet(whole: &str, value: &str) -> Finding {
 
 /// A part of a value that is written in one piece.
 pub(super) fn in_one_piece(whole: &str, value: &str) -> Finding {
-    Finding::edit_error("one-piece", format!("{whole} is written in one piece: {value}"))
+    Finding::edit_error("one-piece", format!("{whole} is written in one piece: {}", one_line(value)))
         .help(format!("give it whole, with your change in it: {whole}='...'"))
 }
 

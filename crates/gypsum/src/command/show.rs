@@ -97,6 +97,8 @@ impl Shown<'_> {
         let (daemon, mut any) = (&self.profile.daemon, false);
         for loaded in &self.loading.files {
             let (mut broken, mut is_standard) = (broken_ones(loaded), loaded.doc.family().is_standard());
+            // What cannot be read is told of by `check`, too.
+            let more = if broken.is_empty() { "edit" } else { "check" };
             if broken.is_empty() {
                 (broken, is_standard) = (unlisted_ones(loaded), false);
             }
@@ -111,7 +113,7 @@ impl Shown<'_> {
                 1 => "It is not in this list, nor is one more line".to_owned(),
                 more => format!("It is not in this list, nor are {more} more lines"),
             };
-            let text = format!("{place}: {message}. {unlisted}: gypsum check {daemon}");
+            let text = format!("{place}: {message}. {unlisted}: gypsum {more} {daemon}");
             let lines = wrapped(&text, self.context.out.width);
             lines.iter().for_each(|line| self.context.out.print(&styled(WARNING, line)));
         }
