@@ -45,15 +45,13 @@ pub fn request_of(line: &str) -> Option<Request> {
     if let Some(balanced) = Balanced::of(line) {
         return balanced.request();
     }
-    let (front, rest) = line.split_once(" \"")?;
-    let (request, rest) = rest.split_once("\" ")?;
+    let Common { front, request, status, rest } = Common::of(line)?;
     // The site and its port come before the client.
     let first = front.split(' ').next()?;
     let host = first.rsplit_once(':').filter(|(host, port)| {
         port.parse::<u16>().is_ok() && host.contains('.') && host.parse::<std::net::IpAddr>().is_err()
     });
     let host = host.map(|(host, _)| host.to_lowercase());
-    let status: u16 = rest.split(' ').next()?.parse().ok()?;
     let agent = rest.rsplit('"').nth(1).unwrap_or_default().to_lowercase();
     let is_checker = CHECKERS.iter().any(|word| agent.contains(word));
     let mut words = request.split(' ');
@@ -70,13 +68,28 @@ pub fn request_of(line: &str) -> Option<Request> {
 /// Whether a line of a log tells of a client's request, and of nothing else. It says who asked for what, and not why a
 /// configuration does not work.
 pub fn is_of_client(line: &str) -> bool {
-    let is_common = || {
-        let (_, rest) = line.split_once(" \"")?;
-        let (request, rest) = rest.split_once("\" ")?;
-        let status: u16 = rest.split(' ').next()?.parse().ok()?;
-        Some((100..600).contains(&status) && (request.contains(" HTTP/") || request == "-"))
+    let is_answered = |common: Common<'_>| {
+        (100..600).contains(&common.status) && (common.request.contains(" HTTP/") || common.request == "-")
     };
-    Balanced::of(line).is_some() || is_common().unwrap_or(false)
+    Balanced::of(line).is_some() || Common::of(line).is_some_and(is_answered)
+}
+
+/// A line in the common log format, with or without the site in front and the agent behind.
+struct Common<'a> {
+    front: &'a str,
+    request: &'a str,
+    status: u16,
+    /// From the status on.
+    rest: &'a str,
+}
+
+impl<'a> Common<'a> {
+    fn of(line: &'a str) -> Option<Self> {
+        let (front, rest) = line.split_once(" \"")?;
+        let (request, rest) = rest.split_once("\" ")?;
+        let status = rest.split(' ').next()?.parse().ok()?;
+        Some(Self { front, request, status, rest })
+    }
 }
 
 /// A line of HAProxy (HAProxy Configuration Manual, 8.2.3): `CLIENT [TIME] FRONTEND BACKEND/SERVER TIMES STATUS …

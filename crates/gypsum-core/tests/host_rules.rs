@@ -77,15 +77,24 @@ lines = { kind = "integer", most = "100", usual = "12" }
 motto = { kind = "text" }
 "##;
 
-/// The findings of a change, `severity rule@line`, in the order in which they are shown.
-fn found(daemon: &str, host: &Host<'_>, before: &str, after: &str) -> Vec<String> {
+/// The findings of a change, in the order in which they are shown.
+fn findings(daemon: &str, host: &Host<'_>, before: &str, after: &str) -> Vec<Finding> {
     let profile = profile(daemon);
-    let (before, after) = (Version::of(&profile, false, before), Version::of(&profile, false, after));
+    let version = |text: &str| Version::of(&profile, false, text);
+    findings_between(&profile, host, &version(before), &version(after))
+}
+
+fn findings_between(profile: &Profile, host: &Host<'_>, before: &Version, after: &Version) -> Vec<Finding> {
     let survey = Survey::default();
-    let (old, new) = (before.view(&profile, &survey), after.view(&profile, &survey));
+    let (old, new) = (before.view(profile, &survey), after.view(profile, &survey));
     let changed = changed_statements(&old, &new);
     let mut checking = CheckingChange::of(old, new, &changed);
-    brief(&host.settle(|survey| checking.round(survey)))
+    host.settle(|survey| checking.round(survey))
+}
+
+/// The same in short: `severity rule@line`.
+fn found(daemon: &str, host: &Host<'_>, before: &str, after: &str) -> Vec<String> {
+    brief(&findings(daemon, host, before, after))
 }
 
 fn brief(findings: &[Finding]) -> Vec<String> {
@@ -327,13 +336,7 @@ fn side_effects_are_those_of_what_is_new() {
 #[test]
 fn findings_of_blocks_say_where() {
     let said = |daemon: &str, before: &str, after: &str| {
-        let profile = profile(daemon);
-        let (before, after) = (Version::of(&profile, false, before), Version::of(&profile, false, after));
-        let survey = Survey::default();
-        let (old, new) = (before.view(&profile, &survey), after.view(&profile, &survey));
-        let changed = changed_statements(&old, &new);
-        let mut checking = CheckingChange::of(old, new, &changed);
-        let findings = Host(&["unknown names"]).settle(|survey| checking.round(survey));
+        let findings = findings(daemon, &Host(&["unknown names"]), before, after);
         findings
             .iter()
             .map(|one| format!("{}: {} ({})", one.rule, one.message, one.help.as_deref().unwrap_or("-")))
@@ -357,13 +360,7 @@ fn findings_of_blocks_say_where() {
 #[test]
 fn what_is_overridden_is_said_with_the_one_that_wins() {
     let said = |daemon: &str, before: &str, after: &str| {
-        let profile = profile(daemon);
-        let (before, after) = (Version::of(&profile, false, before), Version::of(&profile, false, after));
-        let survey = Survey::default();
-        let (old, new) = (before.view(&profile, &survey), after.view(&profile, &survey));
-        let changed = changed_statements(&old, &new);
-        let mut checking = CheckingChange::of(old, new, &changed);
-        let findings = Host(&[]).settle(|survey| checking.round(survey));
+        let findings = findings(daemon, &Host(&[]), before, after);
         let of_rule = findings.iter().filter(|one| matches!(one.rule.as_str(), "no-effect" | "repeated"));
         of_rule
             .map(|one| format!("{}@{}: {}", one.rule, one.line.unwrap_or(0), one.message))
@@ -546,13 +543,10 @@ fn without_a_profile_a_value_says_what_it_is_about() {
         ("/c/new.pem", "/c/new.pem\nserver_name sea.example", &["warning certificate@10"]),
     ] {
         let bare = bare();
-        let (before, after) =
-            (Version::of(&bare, false, all), Version::of(&bare, false, &all.replacen(old, new, 1)));
-        let survey = Survey::default();
-        let (old_view, new_view) = (before.view(&bare, &survey), after.view(&bare, &survey));
-        let changed = changed_statements(&old_view, &new_view);
-        let mut checking = CheckingChange::of(old_view, new_view, &changed);
-        assert_eq!(brief(&Host(here).settle(|survey| checking.round(survey))), wanted, "{old} -> {new}");
+        let version = |text: &str| Version::of(&bare, false, text);
+        let (before, after) = (version(all), version(&all.replacen(old, new, 1)));
+        let found = brief(&findings_between(&bare, &Host(here), &before, &after));
+        assert_eq!(found, wanted, "{old} -> {new}");
     }
 }
 
@@ -584,13 +578,7 @@ fn what_is_read_no_more_is_said() {
         Order { roots: vec![0], inclusions: Vec::new() },
     );
     let host = Host(&[FILE, "path /etc/b.d/one.conf file"]);
-    let said = |new: &Version| {
-        let survey = Survey::default();
-        let (before, after) = (old.view(&profile, &survey), new.view(&profile, &survey));
-        let changed = changed_statements(&before, &after);
-        let mut checking = CheckingChange::of(before, after, &changed);
-        brief(&host.settle(|survey| checking.round(survey)))
-    };
+    let said = |new: &Version| brief(&findings_between(&profile, &host, &old, new));
     assert_eq!(said(&version("lines 2\ninclude /etc/b.d/*.conf\n", "/etc/b.d/*.conf", &[1])), [""; 0]);
     assert_eq!(
         said(&version("lines 2\ninclude /etc/c.d/*.conf\n", "/etc/c.d/*.conf", &[])),
