@@ -105,13 +105,18 @@ fn in_block(doc: &Document, file: usize, block: BlockId) -> InsertPoint {
         |leaf: &LeafId| doc.tree().kind(*leaf) == Kind::Setting && doc.tree().block_of(*leaf) == Some(block);
     let last = inside.clone().rev().find(own);
     // A list of YAML ends with its indent, and its order counts.
-    let is_statement = |leaf: &LeafId| matches!(doc.tree().kind(*leaf), Kind::Setting | Kind::Open);
-    let is_element = |leaf: &LeafId| doc.tree().span(*leaf).of(doc.source()).trim_ascii().starts_with(b"-");
-    let element = inside.clone().find(is_statement).filter(is_element);
-    let end = element.filter(|_| doc.family() == Family::Yaml);
-    let end = end.and_then(|_| inside.clone().rev().find(is_statement));
+    let is_element = |leaf: &LeafId| {
+        doc.family() == Family::Yaml && doc.tree().span(*leaf).of(doc.source()).trim_ascii().starts_with(b"-")
+    };
+    let element = inside.clone().find(|leaf| is_statement(doc, *leaf)).filter(is_element);
+    let end = element.and_then(|_| inside.clone().rev().find(|leaf| is_statement(doc, *leaf)));
     let after = end.or(last).unwrap_or(range.open());
-    InsertPoint { file, block: Some(block), after: Some(after), like: last.or(end.and(element)) }
+    InsertPoint { file, block: Some(block), after: Some(after), like: last.or(element) }
+}
+
+/// Whether a leaf is a setting, or opens a block.
+fn is_statement(doc: &Document, leaf: LeafId) -> bool {
+    matches!(doc.tree().kind(leaf), Kind::Setting | Kind::Open)
 }
 
 /// A setting in the place that was asked for; without a value, a bare name.
@@ -265,9 +270,10 @@ fn after_leaf(
     place: &Where,
     guide: &Guide<'_>,
 ) -> Result<Option<LeafId>, Finding> {
-    let tree = files[spot.file].doc.tree();
+    let doc = &files[spot.file].doc;
+    let tree = doc.tree();
     let open = spot.block.map(|block| tree.block(block).open());
-    let statement = |leaf: &LeafId| matches!(tree.kind(*leaf), Kind::Setting | Kind::Open);
+    let statement = |leaf: &LeafId| is_statement(doc, *leaf);
     Ok(match place {
         Where::NextToSiblings | Where::Last => spot.after,
         // The comments at the head of a file are about the file.
@@ -434,7 +440,7 @@ fn at_top(files: &[File], file: usize) -> InsertPoint {
     let last = (0..end).rev().find(own);
     let after = last.or_else(|| {
         if by_indent {
-            return (0..end).rev().find(|leaf| matches!(tree.kind(*leaf), Kind::Setting | Kind::Open));
+            return (0..end).rev().find(|leaf| is_statement(doc, *leaf));
         }
         // Nothing to stand beside: above the comment that introduces the first group.
         let mut at = end;

@@ -96,12 +96,12 @@ impl Shown<'_> {
     fn unread(&self) -> bool {
         let (daemon, mut any) = (&self.profile.daemon, false);
         for loaded in &self.loading.files {
-            let (mut broken, mut is_standard) = (broken_ones(loaded), loaded.doc.family().is_standard());
+            let broken = broken_ones(loaded);
             // What cannot be read is told of by `check`, too.
-            let more = if broken.is_empty() { "edit" } else { "check" };
-            if broken.is_empty() {
-                (broken, is_standard) = (unlisted_ones(loaded), false);
-            }
+            let (broken, is_standard, more) = match broken.is_empty() {
+                true => (unlisted_ones(loaded), false, "edit"),
+                false => (broken, loaded.doc.family().is_standard(), "check"),
+            };
             let Some(Finding { file, line, message, .. }) = broken.first() else { continue };
             any = true;
             let file = file.as_deref().unwrap_or_default();
