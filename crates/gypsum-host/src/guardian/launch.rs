@@ -6,6 +6,7 @@
 //! known to run when `systemd-run` returns.
 
 use crate::children;
+use crate::service::SystemBus;
 use std::ffi::OsStr;
 use std::fs;
 use std::io;
@@ -14,19 +15,70 @@ use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::Duration;
+use zbus::Variant;
 
 /// The first word of the own program's command line that means: be a guardian.
 pub const ENTRY: &str = "__guardian";
 /// The first word that means: stand by a change on probation.
 pub const STAND_BY: &str = "__stand-by";
+/// The least level that is logged of its start and end: that of a notice (syslog(3)).
+const LOG_LEVEL: i32 = 5;
 /// How long the service manager may take to start it.
 const LIMIT: Duration = Duration::from_secs(5);
 
-/// Starts a guardian that will call at `socket`.
-pub fn launch(daemon: &str, socket: &Path) -> io::Result<()> {
+/// How a guardian was started.
+pub enum Launched {
+    /// As a process that runs.
+    Runs,
+    /// As a unit of this name, which the service manager starts by and by.
+    Asked(String),
+}
+
+impl Launched {
+    /// Whether it can still come: the service manager forgets a unit that has failed.
+    pub fn may_come(&self) -> bool {
+        match self {
+            Self::Runs => true,
+            Self::Asked(unit) => SystemBus::get().and_then(|bus| bus.holds(unit)).unwrap_or(true),
+        }
+    }
+}
+
+/// Starts a guardian that will call at `socket`, in the quickest way. Where it does not come, [`launch_surely`] does it.
+pub fn launch(daemon: &str, socket: &Path) -> io::Result<Launched> {
+    let unit = format!("{}.service", unit_name("gypsum", daemon));
     let words = [OsStr::new(ENTRY), socket.as_os_str()];
-    let about = format!("gypsum: a change of {daemon}");
-    start(&unit_name("gypsum", daemon), &about, &[], &words, &words)
+    let asked = unit_of(&words).zip(SystemBus::get()).map(|(transient, bus)| {
+        let argv: Vec<&str> = transient.argv.iter().map(String::as_str).collect();
+        let about = about(daemon);
+        let mut properties: Vec<(&str, Variant<'_>)> = vec![
+            ("Description", about.as_str().into()),
+            ("Type", "exec".into()),
+            ("CollectMode", "inactive-or-failed".into()),
+            ("LogLevelMax", LOG_LEVEL.into()),
+            ("KillMode", "process".into()),
+            ("Environment", (&transient.environment).into()),
+            ("ExecStart", vec![(argv[0], argv.clone(), false)].into()),
+        ];
+        properties.extend(transient.folder.as_deref().map(|folder| ("WorkingDirectory", folder.into())));
+        bus.start_transient(&unit, &properties)
+    });
+    match asked {
+        Some(Ok(())) => return Ok(Launched::Asked(unit)),
+        Some(Err(error)) => tracing::debug!(%error, "no transient unit on the bus"),
+        None => {}
+    }
+    launch_surely(daemon, socket)
+}
+
+/// Starts a guardian that will call at `socket`, and waits until it runs.
+pub fn launch_surely(daemon: &str, socket: &Path) -> io::Result<Launched> {
+    let words = [OsStr::new(ENTRY), socket.as_os_str()];
+    start(&unit_name("gypsum", daemon), &about(daemon), &[], &words, &words).map(|()| Launched::Runs)
+}
+
+fn about(daemon: &str) -> String {
+    format!("gypsum: a change of {daemon}")
 }
 
 /// Starts a process that stands by the change of `daemon` in the state folder `root`; a service manager starts it again
@@ -55,8 +107,8 @@ pub fn start(
     as_unit: &[&OsStr],
     alone: &[&OsStr],
 ) -> io::Result<()> {
-    let Some(argv) = unit_of(unit, about, options, as_unit) else { return detached(alone) };
-    match children::run(&argv, LIMIT) {
+    let Some(transient) = unit_of(as_unit) else { return detached(alone) };
+    match children::run(&command_of(transient, unit, about, options), LIMIT) {
         Ok(ran) if ran.ok() => return Ok(()),
         Ok(ran) => tracing::debug!(said = ran.last_words(), "no transient unit"),
         Err(error) => tracing::debug!(%error, "no transient unit"),
@@ -64,14 +116,34 @@ pub fn start(
     detached(alone)
 }
 
-/// The command that makes it a unit of its own; none where there is no service manager that could, or where it
-/// would not see the same host as we do.
-fn unit_of(unit: &str, about: &str, options: &[String], words: &[&OsStr]) -> Option<Vec<String>> {
+/// What a unit of this program is started with.
+struct Transient {
+    argv: Vec<String>,
+    folder: Option<String>,
+    environment: Vec<String>,
+}
+
+/// This program with these words as a unit; none where there is no service manager that could start it, or where it would
+/// not see the same host as we do.
+fn unit_of(words: &[&OsStr]) -> Option<Transient> {
     let manager = Path::new("/run/systemd/system").is_dir() && rustix::process::geteuid().is_root();
     let program = std::env::current_exe().ok().filter(|path| path.is_file())?;
     if !manager || !sees_the_same_host() {
         return None;
     }
+    let argv = std::iter::once(program.as_os_str()).chain(words.iter().copied());
+    let argv = argv.map(|word| word.to_str().map(str::to_owned)).collect::<Option<_>>()?;
+    // The settings that count are those of the person.
+    let passed_on = children::PASSED_ON.into_iter().chain(["XDG_CONFIG_HOME"]);
+    let environment = passed_on
+        .filter_map(|name| std::env::var(name).ok().map(|value| format!("{name}={value}")))
+        .collect();
+    let folder = std::env::current_dir().ok().and_then(|folder| folder.to_str().map(str::to_owned));
+    Some(Transient { argv, folder, environment })
+}
+
+/// The command that starts it and waits until it runs.
+fn command_of(transient: Transient, unit: &str, about: &str, options: &[String]) -> Vec<String> {
     let mut argv = vec![
         "systemd-run".to_owned(),
         "--quiet".into(),
@@ -80,24 +152,16 @@ fn unit_of(unit: &str, about: &str, options: &[String], words: &[&OsStr]) -> Opt
         format!("--unit={unit}"),
         format!("--description={about}"),
         // That it starts and ends is no news: the change itself is told in one line.
-        "--property=LogLevelMax=notice".into(),
+        format!("--property=LogLevelMax={LOG_LEVEL}"),
         // A daemon that is no unit may be started by it: it must not end with it, and gets all that is set here.
         "--property=KillMode=process".into(),
     ];
     argv.extend_from_slice(options);
-    if let Ok(folder) = std::env::current_dir() {
-        argv.push(format!("--working-directory={}", folder.display()));
-    }
-    // The settings that count are those of the person.
-    for name in children::PASSED_ON.into_iter().chain(["XDG_CONFIG_HOME"]) {
-        argv.extend(std::env::var(name).ok().map(|value| format!("--setenv={name}={value}")));
-    }
+    argv.extend(transient.folder.map(|folder| format!("--working-directory={folder}")));
+    argv.extend(transient.environment.into_iter().map(|variable| format!("--setenv={variable}")));
     argv.push("--".into());
-    argv.push(program.to_str()?.to_owned());
-    for word in words {
-        argv.push(word.to_str()?.to_owned());
-    }
-    Some(argv)
+    argv.extend(transient.argv);
+    argv
 }
 
 /// Whether the first process sees our files, network and processes: not from inside a container or a private view.

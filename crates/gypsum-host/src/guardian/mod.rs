@@ -18,10 +18,12 @@ use std::io;
 use std::os::unix::net::{UnixListener, UnixStream};
 use std::path::PathBuf;
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// How long it may take to come.
 const PATIENCE: Duration = Duration::from_secs(5);
+/// How often, in nanoseconds, it is looked whether it can still come.
+const LOOK_NS: i64 = 250_000_000;
 
 /// A guardian on its way.
 #[derive(Debug)]
@@ -61,10 +63,13 @@ fn begin(daemon: String) -> io::Result<JoinHandle<io::Result<UnixStream>>> {
     let socket = folder.path().join("guardian");
     let listener = UnixListener::bind(&socket)?;
     std::thread::Builder::new().spawn(move || {
-        launch::launch(&daemon, &socket)?;
-        let line = accept(&listener);
+        let launched = launch::launch(&daemon, &socket)?;
+        let line = match accept(&listener, &|| launched.may_come()) {
+            Ok(None) => launch::launch_surely(&daemon, &socket).and_then(|_| accept(&listener, &|| true)),
+            line => line,
+        };
         drop(folder);
-        line
+        line?.ok_or_else(|| io::Error::other("it ended at its start"))
     })
 }
 
@@ -75,15 +80,19 @@ fn runtime_folder() -> PathBuf {
     if usable { shared } else { std::env::temp_dir() }
 }
 
-fn accept(listener: &UnixListener) -> io::Result<UnixStream> {
-    let time = Timespec { tv_sec: PATIENCE.as_secs().cast_signed(), tv_nsec: 0 };
+/// The line to it; none where it cannot come any more.
+fn accept(listener: &UnixListener, may_come: &dyn Fn() -> bool) -> io::Result<Option<UnixStream>> {
+    let time = Timespec { tv_sec: 0, tv_nsec: LOOK_NS };
+    let end = Instant::now() + PATIENCE;
     loop {
         match poll(&mut [PollFd::new(listener, PollFlags::IN)], Some(&time)) {
             Err(rustix::io::Errno::INTR) => {}
             Err(error) => return Err(error.into()),
-            Ok(0) => {
+            Ok(0) if !may_come() => return Ok(None),
+            Ok(0) if Instant::now() > end => {
                 return Err(io::Error::other(format!("it did not come within {} s", PATIENCE.as_secs())));
             }
+            Ok(0) => {}
             Ok(_) => break,
         }
     }
@@ -92,5 +101,5 @@ fn accept(listener: &UnixListener) -> io::Result<UnixStream> {
     if peer.uid != rustix::process::geteuid() {
         return Err(io::Error::other("another account answered in its place"));
     }
-    Ok(line)
+    Ok(Some(line))
 }

@@ -16,7 +16,7 @@ pub use proc::{
     environment as environment_of, is_of_user, sockets as sockets_of, sockets_of_all,
     unit_of as unit_of_process,
 };
-pub use systemd::{ManagerScope, bus_label};
+pub use systemd::{ManagerScope, SystemBus, bus_label};
 
 use crate::children::{self, Limit};
 use crate::error::Error;

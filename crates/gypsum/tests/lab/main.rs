@@ -9,6 +9,7 @@ mod schema;
 
 mod alarms;
 mod around;
+mod bus;
 mod clients;
 mod complaints;
 mod daemons;

@@ -50,14 +50,13 @@ pub(super) fn check(
     mut proposal: Proposal,
 ) -> Result<Step<Checked>, Error> {
     let disk = cx.world.disk();
+    // It comes up while the checks run: a unit takes longer to start than they do.
+    to.guardian =
+        (!proposal.request.wishes.dry_run).then(|| Guardian::begin(&proposal.request.profile.daemon));
     // It does not wait for the service manager's answer.
     let checker = OwnChecker::begin(&proposal);
     let of_files = proposal.run_file_rules();
     let (service, found) = proposal.early.service()?;
-    // It comes up while the checks run: not before the service manager has said how the service is, since it does one
-    // thing after the other.
-    to.guardian =
-        (!proposal.request.wishes.dry_run).then(|| Guardian::begin(&proposal.request.profile.daemon));
     believe(&mut proposal.request.profile, &found);
     let checker = checker.or_of(&proposal);
     let asked = AskedEarly::begin(&proposal, &service, &found);

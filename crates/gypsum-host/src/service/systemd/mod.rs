@@ -1,15 +1,18 @@
-//! systemd, that of the system and a user's own, through its public commands.
+//! systemd, that of the system and a user's own, on the system's bus or through its public commands.
 //!
-//! What we believe of it (systemd 252): exit statuses of `systemctl` report and prove nothing;
+//! What we believe of it (systemd 252): results of jobs and exit statuses of `systemctl` report and prove nothing;
 //! `show` answers with status 0 even for unknown units; a unit that ran into its start limit does
 //! not start, however good its configuration, before `reset-failed`; ending `systemctl` does not
 //! end the job that it asked for; a unit whose files cannot be read stops, and does not start again.
 
+mod bus;
 mod credentials;
+mod job;
 mod journal;
 mod shown;
 mod whose;
 
+pub use bus::SystemBus;
 pub use credentials::label as bus_label;
 pub use whose::ManagerScope;
 
@@ -77,7 +80,7 @@ impl ServiceManager for Systemd {
         if action.starts() {
             // A start limit that was hit, or that this start would hit, keeps the best configuration
             // down. Its own status says only whether there was anything to clear.
-            let _ = children::run(&whose.argv(&["reset-failed", "--", unit]), ASKING);
+            reset_failed(&whose, unit);
         }
         // To read all unit files takes long on some hosts, and a service that has failed is down meanwhile.
         let is_read_anyway = || service.reread_own && action.starts() && is_forgotten(&whose, unit);
@@ -159,10 +162,10 @@ fn full_name(name: &str) -> Result<String, Error> {
 fn behind(whose: &ManagerScope, shown: &UnitProperties) -> Option<UnitProperties> {
     let seen = shown.observation();
     let stem = shown.id().strip_suffix(".service").filter(|_| seen.state == State::Exited)?;
-    let parts = shown.parts().into_iter();
+    let parts = shown.parts().iter();
     let instances: Vec<UnitProperties> = parts
         .filter(|part| part.strip_prefix(stem).is_some_and(|rest| rest.starts_with('@')))
-        .filter_map(|part| UnitProperties::of(whose, &part))
+        .filter_map(|part| UnitProperties::of(whose, part))
         .filter(|shown| !matches!(shown.observation().state, State::Stopped | State::Missing))
         .collect();
     <[UnitProperties; 1]>::try_from(instances).ok().map(|[only]| only)
@@ -192,6 +195,9 @@ pub fn reread(service: &Service, limit: Duration) -> Result<(), ActionError> {
 /// Whether the manager holds nothing of the unit in memory. One that no other wants is forgotten once it has ended
 /// (systemd.unit(5), CollectMode=), and read when it is started. `systemctl show` would read it, so the bus is asked.
 fn is_forgotten(whose: &ManagerScope, unit: &str) -> bool {
+    if let Some(holds) = whose.bus().and_then(|bus| bus.holds(unit)) {
+        return !holds;
+    }
     let manager =
         ["org.freedesktop.systemd1", "/org/freedesktop/systemd1", "org.freedesktop.systemd1.Manager"];
     let words = [&["call"], &manager[..], &["GetUnit", "s", unit]].concat();
@@ -214,12 +220,21 @@ fn reread_by(whose: &ManagerScope, service: &Service, limit: Duration) -> Result
     }
 }
 
+fn reset_failed(whose: &ManagerScope, unit: &str) {
+    if !whose.bus().is_some_and(|bus| bus.reset_failed(unit)) {
+        drop(children::run(&whose.argv(&["reset-failed", "--", unit]), ASKING));
+    }
+}
+
 fn tell(
     whose: &ManagerScope,
     action: ServiceAction,
     unit: &str,
     limit: Limit<'_>,
 ) -> Result<(), ActionError> {
+    if let Some(done) = whose.bus().and_then(|bus| job::carry_out(bus, action, unit, limit)) {
+        return done;
+    }
     match children::run_sparing(&whose.argv(&[action.word(), "--", unit]), limit) {
         Ok(ran) if ran.timed_out && limit.is_out() => Err(ActionError::Interrupted),
         Ok(ran) if ran.timed_out => {

@@ -1,5 +1,6 @@
 //! Which of systemd's managers a service is with: that of the system, or a user's own.
 
+use super::bus::SystemBus;
 use crate::children;
 use crate::service::ASKING;
 use gypsum_core::profile::Service;
@@ -24,6 +25,14 @@ impl ManagerScope {
     /// `busctl` with these words, for this manager.
     pub fn busctl(&self, words: &[&str]) -> Vec<String> {
         self.ask_by("busctl", words)
+    }
+
+    /// Its line on the bus; none where its programs are to be asked.
+    pub fn bus(&self) -> Option<&'static SystemBus> {
+        match self {
+            Self::System => SystemBus::get(),
+            Self::Own | Self::Of(..) => None,
+        }
     }
 
     fn ask_by(&self, program: &str, words: &[&str]) -> Vec<String> {
