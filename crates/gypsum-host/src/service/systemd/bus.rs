@@ -3,7 +3,9 @@
 
 use super::ASKING;
 use super::credentials::label;
+use std::cell::Cell;
 use std::collections::HashMap;
+use std::panic::{self, AssertUnwindSafe};
 use std::sync::OnceLock;
 use std::sync::mpsc::channel;
 use zbus::{Connection, Message, OwnedObjectPath, OwnedVariant, Variant};
@@ -15,6 +17,31 @@ const OBJECT: &str = "/org/freedesktop/systemd1";
 pub const MANAGER: &str = "org.freedesktop.systemd1.Manager";
 /// What the manager answers about a unit of which it holds nothing.
 const NO_SUCH_UNIT: &str = "org.freedesktop.systemd1.NoSuchUnit";
+
+thread_local! {
+    /// Whether this thread waits for the bus.
+    static IS_ASKING: Cell<bool> = const { Cell::new(false) };
+}
+
+/// What comes of something on the bus. The crate panics where the system has no thread to give: that is an error as others.
+pub fn ask<T>(what: impl Future<Output = Result<T, zbus::Error>>) -> Result<T, zbus::Error> {
+    IS_ASKING.set(true);
+    let done = panic::catch_unwind(AssertUnwindSafe(|| zbus::block_on(what)));
+    IS_ASKING.set(false);
+    done.unwrap_or_else(|_| Err(zbus::Error::Failure("the system has no thread to give".into())))
+}
+
+/// Nobody is told of a panic that is caught.
+fn keep_quiet() {
+    let usual = panic::take_hook();
+    panic::set_hook(Box::new(move |panic| {
+        if IS_ASKING.get() {
+            tracing::debug!(%panic, "the bus was not asked");
+        } else {
+            usual(panic);
+        }
+    }));
+}
 
 /// The line to the manager of the system.
 #[derive(Debug)]
@@ -33,9 +60,11 @@ impl SystemBus {
     /// A bus that accepts and says nothing is waited for as long as a program that asks it would be.
     fn connect() -> Option<Self> {
         let (told, hear) = channel();
+        keep_quiet();
         let connect = move || {
             let line = zbus::connection::Builder::system().method_timeout(ASKING).build();
-            let _ = told.send(zbus::block_on(line));
+            // Nobody waits any more for one that took too long.
+            let _ = told.send(ask(line));
         };
         std::thread::Builder::new().spawn(connect).ok()?;
         let line = hear.recv_timeout(ASKING).ok()?;
@@ -46,14 +75,14 @@ impl SystemBus {
     pub fn properties(&self, unit: &str) -> Option<Properties> {
         let object = format!("{OBJECT}/unit/{}", label(unit));
         let of = "org.freedesktop.DBus.Properties";
-        let asked = zbus::block_on(self.0.call_method(Some(NAME), object, Some(of), "GetAll", &("",)));
+        let asked = ask(self.0.call_method(Some(NAME), object, Some(of), "GetAll", &("",)));
         let told = asked.and_then(|answer| answer.body().deserialize());
         told.inspect_err(|error| tracing::debug!(%error, unit, "not told by the bus")).ok()
     }
 
     /// Whether the manager holds something of a unit in memory; none where it does not answer.
     pub fn holds(&self, unit: &str) -> Option<bool> {
-        match zbus::block_on(self.manager("GetUnit", &(unit,))) {
+        match ask(self.manager("GetUnit", &(unit,))) {
             Ok(_) => Some(true),
             Err(zbus::Error::MethodError(name, ..)) if name.as_str() == NO_SUCH_UNIT => Some(false),
             Err(error) => {
@@ -70,7 +99,7 @@ impl SystemBus {
     /// If it refuses, or does not answer.
     pub fn start_transient(&self, unit: &str, properties: &[(&str, Variant<'_>)]) -> Result<(), zbus::Error> {
         let with_it: &[(&str, &[(&str, Variant<'_>)])] = &[];
-        zbus::block_on(self.manager("StartTransientUnit", &(unit, "fail", properties, with_it)))?
+        ask(self.manager("StartTransientUnit", &(unit, "fail", properties, with_it)))?
             .body()
             .deserialize::<OwnedObjectPath>()
             .map(drop)
@@ -79,7 +108,7 @@ impl SystemBus {
     /// Forgets that a unit has failed, and how often it was started (systemctl(1), `reset-failed`). Whether the manager
     /// answered, if only that there is nothing to forget.
     pub fn reset_failed(&self, unit: &str) -> bool {
-        let answer = zbus::block_on(self.manager("ResetFailedUnit", &(unit,)));
+        let answer = ask(self.manager("ResetFailedUnit", &(unit,)));
         matches!(answer, Ok(_) | Err(zbus::Error::MethodError(..)))
     }
 

@@ -1,6 +1,6 @@
 //! A job of systemd's manager, asked for and followed on its bus.
 
-use super::bus::{MANAGER, NAME, SystemBus};
+use super::bus::{MANAGER, NAME, SystemBus, ask};
 use super::shown::UnitProperties;
 use super::whose::ManagerScope;
 use crate::children::Limit;
@@ -37,7 +37,7 @@ pub fn carry_out(
     let (tell, hear) = channel();
     let name = unit.to_owned();
     let follow = move || {
-        let result = zbus::block_on(follow(bus, method, &name));
+        let result = ask(follow(bus, method, &name));
         // Where nobody waits any more, the manager carries on by itself.
         let _ = tell.send(result);
     };
