@@ -168,12 +168,22 @@ impl EditContext<'_> {
                 let value = value(&self.files[n].doc, &commented_out.parts)?;
                 Ok(vec![uncomment(self.files, n, &commented_out, Some(&value))?])
             }
-            None => Err(absent(
-                self.files,
-                address,
-                self.guide,
-                "is not set, so there is nothing to change it from",
-            )),
+            None => {
+                let why = "is not set, so there is nothing to change it from";
+                let finding = absent(self.files, address, self.guide, why);
+                // Names of selectors end with such a sign: `auth.*`.
+                let named = format!("{}{}", address.name(), by.sign());
+                let is_named = |file: &File| {
+                    let mut all = file.doc.statements();
+                    all.any(|(_, _, parts)| file.doc.text(parts.name) == named.as_str())
+                };
+                Err(match self.files.iter().any(is_named) {
+                    true => {
+                        finding.help(format!("the name {named} is written in quotes: '\"{named}\"=VALUE'"))
+                    }
+                    false => finding,
+                })
+            }
         }
     }
 

@@ -98,6 +98,17 @@ pub enum Amount {
     Minus(String),
 }
 
+impl Amount {
+    /// The sign before its `=`.
+    pub fn sign(&self) -> char {
+        match self {
+            Self::Times(_) => '*',
+            Self::Plus(_) => '+',
+            Self::Minus(_) => '-',
+        }
+    }
+}
+
 /// Where something new goes.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub enum Where {

@@ -5,8 +5,8 @@ use gypsum_core::doc::Family;
 use gypsum_core::edit::{Edit, File, Where};
 use gypsum_core::profile::Profile;
 
-/// The edits with the sections that they belong in, where those are known and one only, and with sections that do not
-/// stand there yet made first: a section is a line, and nobody wants to hear that it is missing.
+/// The edits with the sections that they belong in, where those are known and one only, and with sections that are
+/// not there yet made first: a section is a line, and nobody wants to hear that it is missing.
 pub(super) fn in_their_sections(
     edits: &[Edit],
     profile: &Profile,
@@ -25,6 +25,11 @@ pub(super) fn in_their_sections(
     let is_section = |section: &str| {
         let outer = |known: &str| known.split_once("..").is_some_and(|(outer, _)| outer == section);
         profile.known_names().any(outer)
+    };
+    // Whoever asks for the section, by hand too, gets one.
+    let is_added = |section: &Address, so_far: &[Edit]| {
+        let adds = |edit: &Edit| matches!(edit, Edit::Add { address, value: None, .. } if address == section);
+        edits.iter().chain(so_far).any(adds)
     };
     for edit in edits {
         let Edit::Set { address, value } = edit else {
@@ -49,8 +54,8 @@ pub(super) fn in_their_sections(
             }
         };
         let asked: Option<Address> = Address::parse(&section).ok();
-        let made = asked.clone().map(|address| Edit::Add { address, value: None, spot: Where::Last });
-        out.extend(made.filter(|made| !stands(&section) && !out.contains(made)));
+        let missing = asked.clone().filter(|asked| !stands(&section) && !is_added(asked, &out));
+        out.extend(missing.map(|address| Edit::Add { address, value: None, spot: Where::Last }));
         let address = asked.map_or_else(|| address.clone(), |outer| outer.then(address.name()));
         out.push(Edit::Set { address, value: value.clone() });
     }
