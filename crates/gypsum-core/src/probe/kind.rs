@@ -4,7 +4,7 @@ use super::expect::Expect;
 use super::sentence::Words;
 use super::{
     BadWords, Check, LIMIT, Measure, PATIENCE, Probe, Side, command, dns, file, greeting, handshake, http,
-    log, process, ssh, talk, tcp, tls,
+    log, logged, process, ssh, talk, tcp, tls,
 };
 use crate::described::Described;
 use jiff::SignedDuration;
@@ -29,7 +29,7 @@ pub(super) trait Kind: DeserializeOwned + Described {
 }
 
 /// All of them.
-pub(super) const KINDS: [Entry; 12] = [
+pub(super) const KINDS: [Entry; 13] = [
     Entry::of::<http::Written>(),
     Entry::of::<tcp::Written>(),
     Entry::of::<greeting::Written>(),
@@ -40,6 +40,7 @@ pub(super) const KINDS: [Entry; 12] = [
     Entry::of::<ssh::Written>(),
     Entry::of::<process::Written>(),
     Entry::of::<log::Written>(),
+    Entry::of::<logged::Written>(),
     Entry::of::<file::Written>(),
     Entry::of::<command::Written>(),
 ];
@@ -136,13 +137,14 @@ impl Common {
             return Err(BadWords("times counts from 1".into()));
         }
         if self.as_before && !probe.has_answers() {
-            return Err(BadWords("as-before goes with http, dns, talk, handshake and ssh".into()));
+            return Err(BadWords("as-before goes with http, dns, talk, handshake, ssh, and with run where it has lines or column".into()));
         }
+        let once = probe.leaves_a_trace().then_some(0);
         Ok(Check {
             name: self.name.unwrap_or(title),
             probe,
             patience_ms: ms(self.patience.unwrap_or(PATIENCE))?,
-            steady_ms: self.steady.map(ms).transpose()?,
+            steady_ms: self.steady.map(ms).transpose()?.or(once),
             limit_ms: ms(self.limit.unwrap_or(LIMIT))?,
             times,
             each: self.each,

@@ -12,6 +12,7 @@ mod handshake;
 mod http;
 mod kind;
 mod log;
+mod logged;
 mod process;
 mod property;
 mod replay;
@@ -33,6 +34,7 @@ pub use greeting::Greeting;
 pub use handshake::{Conversation, Handshake, Protocol, Received, Step};
 pub use http::{Http, HttpAnswer, ShownCertificate};
 pub use log::Log;
+pub use logged::Logged;
 pub use process::Process;
 pub use property::{Property, option_of};
 pub use replay::{Asked, Replay};
@@ -96,6 +98,8 @@ pub enum Probe {
     Process(Process),
     /// What came into a log since the activation.
     Log(Log),
+    /// A message that reaches a log.
+    Logged(Logged),
     /// A file.
     File(FileProperty),
     /// What a command says.
@@ -173,6 +177,7 @@ impl Probe {
             Self::Ssh(probe) => probe.texts(),
             Self::Process(probe) => probe.texts(),
             Self::Log(probe) => probe.texts(),
+            Self::Logged(probe) => probe.texts(),
             Self::File(probe) => probe.texts(),
             Self::Command(probe) => probe.texts(),
             Self::Each(probes) => probes.iter_mut().flat_map(Self::texts).collect(),
@@ -222,14 +227,24 @@ impl Probe {
             | Self::Sockets
             | Self::Process(_)
             | Self::Log(_)
+            | Self::Logged(_)
             | Self::File(_)
             | Self::Command(_) => false,
         }
     }
 
+    /// Whether each look at it leaves a line somewhere, so that one that is right is enough.
+    pub(super) fn leaves_a_trace(&self) -> bool {
+        matches!(self, Self::Logged(_))
+    }
+
     /// Whether its answers can be compared with those from before.
     fn has_answers(&self) -> bool {
-        matches!(self, Self::Http(_) | Self::Dns(_) | Self::Talk(_) | Self::Handshake(_) | Self::Ssh(_))
+        match self {
+            Self::Http(_) | Self::Dns(_) | Self::Talk(_) | Self::Handshake(_) | Self::Ssh(_) => true,
+            Self::Command(command) => command.has_answers(),
+            _ => false,
+        }
     }
 }
 

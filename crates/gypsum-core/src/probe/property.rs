@@ -1,8 +1,8 @@
-//! Facts about a process.
+//! Properties of a process.
 
 use serde::{Deserialize, Serialize};
 
-/// One fact about the main process of a service.
+/// One property of the main process of a service.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Property {
@@ -24,13 +24,15 @@ pub enum Property {
     Children,
     /// How readily it is ended where memory runs out, from -1000 to 1000.
     OomScore,
+    /// What it may do: its account and groups, its capabilities, the namespaces that are its own, its folder.
+    Privileges,
     /// What this option says among the words that it was started with: `-Xmx` of `-Xmx512m` is `512m`.
     Option(String),
 }
 
 impl Property {
     /// All of them that have a name of their own.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::CommandLine,
         Self::Nice,
         Self::User,
@@ -40,6 +42,7 @@ impl Property {
         Self::Memory,
         Self::Children,
         Self::OomScore,
+        Self::Privileges,
     ];
 
     /// Its name in profiles and sentences.
@@ -55,6 +58,7 @@ impl Property {
             Self::Memory => "memory",
             Self::Children => "children",
             Self::OomScore => "oom-score",
+            Self::Privileges => "privileges",
         }
     }
 
@@ -71,11 +75,12 @@ impl Property {
             Self::Memory => "its memory",
             Self::Children => "the count of processes below it",
             Self::OomScore => "its score where memory runs out",
+            Self::Privileges => "what it may do",
         };
         words.to_owned()
     }
 
-    /// The fact of this name; an option is one by its dash.
+    /// The property of this name; an option is one by its dash.
     pub fn named(word: &str) -> Option<Self> {
         if word.starts_with('-') && !word.trim_start_matches('-').is_empty() {
             return Some(Self::Option(word.to_owned()));

@@ -1,24 +1,41 @@
 //! A command: its exit status, and what it prints.
 
-use super::ProbeError;
+use super::{ProbeContext, ProbeError};
 use crate::children;
-use gypsum_core::probe::Command;
+use crate::service;
+use gypsum_core::probe::{Answer, Command};
 use std::time::Duration;
 
-pub fn probe(command: &Command, limit: Duration) -> Result<String, ProbeError> {
-    let Command { run: argv, status, expect } = command;
-    let ran = run(argv, limit)?;
+pub fn probe(command: &Command, scene: &ProbeContext, limit: Duration) -> Result<String, ProbeError> {
+    let Command { status, expect, .. } = command;
+    let ran = ended_well(command, scene, limit)?;
+    if expect.is_empty() {
+        return Ok(format!("ended with status {status}"));
+    }
+    let text = if expect.is.is_some() { last_line(&ran.out) } else { &ran.out };
+    Ok(expect.judge("what it prints", text)?)
+}
+
+/// What it says, as far as that is compared with what it said before. It may be a client that starts a service that is
+/// down, so it asks only one that is up.
+pub fn answers(command: &Command, scene: &ProbeContext, limit: Duration) -> Result<Vec<Answer>, ProbeError> {
+    if service::exists(&scene.service) && !scene.look().state.is_up() {
+        return Err("the service does not run".into());
+    }
+    Ok(command.answers(&ended_well(command, scene, limit)?.out))
+}
+
+/// It as it ended, with the status that it must have.
+fn ended_well(command: &Command, scene: &ProbeContext, limit: Duration) -> Result<children::Ran, ProbeError> {
+    let Command { run: argv, status, .. } = command;
+    let ran = run(&service::as_its_user(&scene.service, argv), limit)?;
     if ran.status != Some(*status) {
         let got = ran.status.map_or("a signal".to_owned(), |status| format!("status {status}"));
         let words = ran.last_words();
         let said = if words.is_empty() { String::new() } else { format!(": {words}") };
         return Err(format!("ended with {got}, expected status {status}{said}").into());
     }
-    if expect.is_empty() {
-        return Ok(format!("ended with status {status}"));
-    }
-    let text = if expect.is.is_some() { last_line(&ran.out) } else { &ran.out };
-    Ok(expect.judge("what it prints", text)?)
+    Ok(ran)
 }
 
 /// The last line that a command prints, where it ends well: some print the name before the value.

@@ -13,6 +13,8 @@ mod http;
 mod listening;
 mod listens;
 mod log;
+mod logged;
+mod privileges;
 mod process;
 mod proxy;
 pub(crate) mod replay;
@@ -98,8 +100,9 @@ fn look(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<String, 
         Probe::Ssh(ssh) => ssh::probe(ssh, limit),
         Probe::Process(process) => process::probe(process, scene),
         Probe::Log(log) => log::probe(log, scene),
+        Probe::Logged(logged) => logged::probe(logged, limit),
         Probe::File(file) => file::probe(file),
-        Probe::Command(command) => command::probe(command, limit),
+        Probe::Command(command) => command::probe(command, scene, limit),
         Probe::Each(probes) => probes.iter().try_fold(String::new(), |_, probe| look(probe, scene, limit)),
     }
 }
@@ -118,6 +121,7 @@ pub fn answers(probe: &Probe, scene: &ProbeContext, limit: Duration) -> Result<V
         Probe::Handshake(handshake) => handshake::answers(handshake, limit),
         Probe::Ssh(ssh) => ssh::answers(ssh, limit),
         Probe::Dns(dns) => Ok(vec![dns.compared(&dns::answer(dns, limit)?)]),
+        Probe::Command(command) => command::answers(command, scene, limit),
         Probe::Each(probes) => each::answers_of(probes, scene, limit),
         _ => Err("no answer of this kind is compared".into()),
     }

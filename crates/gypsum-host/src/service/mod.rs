@@ -117,6 +117,14 @@ pub fn systemd_of(service: &Service) -> Option<ManagerScope> {
     (is_unit && keeper == ServiceManagerKind::Systemd).then(|| ManagerScope::of(service))
 }
 
+/// A command as the account runs it whose service it is: that of a user where a user's own manager has it.
+pub fn as_its_user(service: &Service, argv: &[String]) -> Vec<String> {
+    match systemd_of(service) {
+        Some(ManagerScope::Of(name, uid)) => systemd::as_user(&name, uid, argv),
+        Some(ManagerScope::System | ManagerScope::Own) | None => argv.to_vec(),
+    }
+}
+
 /// The service manager that this host was booted with.
 fn keeper_of_host() -> ServiceManagerKind {
     let there = |path: &str| Path::new(path).exists();

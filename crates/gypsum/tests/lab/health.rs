@@ -186,3 +186,27 @@ fn the_answer_from_before_is_the_measure() {
     let (status, verdict, report) = change("server..location /..return=404");
     assert_eq!((status, verdict.as_deref()), (4, Some("restored")), "{report}");
 }
+
+/// A message is sent as programs send theirs; no built-in check writes to anybody's log.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn a_message_must_reach_its_log() {
+    let lab = boot(&["/usr/sbin/rsyslogd"]);
+    lab.sh("systemctl start rsyslog; sleep 0.5");
+    let must = ["--must", "logged /var/log/auth.log of auth.info", "--steady", "1s"];
+    let change = |edit: &str| lab.gypsum(&[&["change", "rsyslog", edit], &must[..]].concat());
+    let written = || lab.sh("grep -c 'a health check writes this line' /var/log/auth.log || true");
+    let (status, report) = change("$FileCreateMode=0600");
+    assert_eq!(status, 0, "{report:#}");
+    assert!(report.to_string().contains("a message of auth.info came after"), "{report:#}");
+    // Beforehand, and afterwards, and not all the time while it is watched.
+    assert_eq!(written(), "2");
+    let (status, report) = change("\"auth,authpriv.*\"=/var/log/quay.log");
+    assert_eq!(status, 4, "{report:#}");
+    assert!(report.to_string().contains("a message of auth.info did not come within"), "{report:#}");
+    assert_eq!(lab.sh("grep -c quay.log /etc/rsyslog.conf || true"), "0");
+    assert!(lab.is_active("rsyslog"));
+    let before = written();
+    assert_eq!(lab.gypsum(&["change", "rsyslog", "$FileCreateMode=0640"]).0, 0);
+    assert_eq!(written(), before);
+}

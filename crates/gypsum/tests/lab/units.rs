@@ -54,6 +54,29 @@ fn a_drop_in_of_a_unit_says_what_its_manager_understands() {
     assert_eq!(lab.sh("ls -d /etc/systemd/system/ssh.service.d 2>/dev/null || echo gone"), "gone");
 }
 
+/// A section that is asked for by hand is made once, and what the process may do is shown beside what it might before.
+#[test]
+#[ignore = "needs root and daemons of Debian: see docs/testing.md"]
+fn what_a_process_may_do_is_shown_where_a_drop_in_changes_it() {
+    let lab = boot(&["/usr/sbin/nginx"]);
+    lab.sh("systemctl start nginx; sleep 0.5");
+    let file = "/etc/systemd/system/nginx.service.d/50-quay.conf";
+    let words = ["change", "unit:nginx", "--in", file, "--new", "--steady", "0", "--add", "Service"];
+    let few = "Service..CapabilityBoundingSet=CAP_NET_BIND_SERVICE CAP_SETUID CAP_SETGID CAP_CHOWN CAP_DAC_OVERRIDE";
+    let (status, report) = lab.gypsum(&[&words[..], &[few, "Service..NoNewPrivileges=yes"]].concat());
+    assert_eq!(status, 0, "{report:#}");
+    assert_eq!(lab.sh(&format!("grep -c '^.Service.$' {file}")), "1");
+    let readings = report["readings"].as_array().unwrap();
+    let of = readings.iter().find(|reading| reading["name"] == "privileges").unwrap();
+    let (before, after) = (of["before"].as_str().unwrap(), of["after"].as_str().unwrap());
+    assert!(before.contains("user=root") && before.contains("no-new-privileges=no"), "{before}");
+    assert!(after.contains(" capabilities=chown,dac_override,setgid,setuid,net_bind_service "), "{after}");
+    assert!(after.contains("no-new-privileges=yes"), "{after}");
+    // The kernel's own account, in the tool of others: five bits.
+    let bits = lab.sh("sed -n 's/^CapEff:\t//p' /proc/$(systemctl show -P MainPID nginx)/status");
+    assert_eq!(u64::from_str_radix(&bits, 16).unwrap().count_ones(), 5, "{bits}");
+}
+
 #[test]
 #[ignore = "needs root and daemons of Debian: see docs/testing.md"]
 fn an_old_drop_in_that_comes_back_is_taken_up_whatever_its_time_says() {

@@ -27,6 +27,20 @@ fn a_users_own_file_is_the_one_that_counts() {
     let (status, report) = change(&["exit-idle-time=99", "--in", "/etc/pulse/daemon.conf"]);
     assert_eq!(status, 3, "{report:#}");
     assert!(report.to_string().contains(&format!("no effect for the user of {own}")), "{report:#}");
+    // A client of the user's is asked, which would start the daemon through its socket: only where it runs.
+    let control = "runuser -u mate -- env XDG_RUNTIME_DIR=/run/user/1700 systemctl --user";
+    lab.sh(&format!("{control} start pulseaudio.service; sleep 0.5"));
+    let (status, report) = change(&["exit-idle-time=78"]);
+    assert!(status == 0 || status == 7, "{report:#}");
+    let health = lab.sh("gypsum health pulseaudio | tr -s ' \\n' ' '");
+    let sink = lab.sh(
+        "runuser -u mate -- env HOME=/home/mate XDG_RUNTIME_DIR=/run/user/1700 pactl info | sed -n 's/^Default Sink: //p'",
+    );
+    assert!(health.contains(&format!("default sink is {sink}")), "{health}");
+    assert!(health.contains("what it lists, as before") && !sink.is_empty(), "{health}");
+    lab.sh(&format!("{control} stop pulseaudio.service; {control} start pulseaudio.socket"));
+    assert_eq!(change(&["exit-idle-time=79"]).0, 7);
+    assert_eq!(lab.sh(&format!("{control} is-active pulseaudio.service || true")), "inactive");
     // Where the user has none, the host's is edited; a new one of the user's hides it, and that is said.
     lab.sh(&format!("rm {own}"));
     let (status, report) = change(&["exit-idle-time=88", "-n"]);

@@ -14,7 +14,7 @@ mod whose;
 
 pub use bus::SystemBus;
 pub use credentials::label as bus_label;
-pub use whose::ManagerScope;
+pub use whose::{ManagerScope, as_user};
 
 use super::ActionError;
 use super::manager::{ServiceManager, Units};

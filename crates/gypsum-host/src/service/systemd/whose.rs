@@ -4,6 +4,16 @@ use super::bus::SystemBus;
 use crate::children;
 use crate::service::ASKING;
 use gypsum_core::profile::Service;
+use uzers::os::unix::UserExt;
+
+/// A command as an account runs it that is logged in.
+pub fn as_user(name: &str, uid: u32, argv: &[String]) -> Vec<String> {
+    let folder = format!("XDG_RUNTIME_DIR=/run/user/{uid}");
+    let home = uzers::get_user_by_uid(uid).and_then(|user| user.home_dir().to_str().map(str::to_owned));
+    let home = home.map(|home| format!("HOME={home}"));
+    let lead = ["runuser", "-u", name, "--", "env", &folder].map(str::to_owned);
+    lead.into_iter().chain(home).chain(argv.iter().cloned()).collect()
+}
 
 /// A manager.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,16 +46,12 @@ impl ManagerScope {
     }
 
     fn ask_by(&self, program: &str, words: &[&str]) -> Vec<String> {
-        let folder;
-        let lead: &[&str] = match self {
-            Self::System => &[program],
-            Self::Own => &[program, "--user"],
-            Self::Of(name, uid) => {
-                folder = format!("XDG_RUNTIME_DIR=/run/user/{uid}");
-                &["runuser", "-u", name, "--", "env", &folder, program, "--user"]
-            }
-        };
-        lead.iter().chain(words).map(|word| (*word).to_owned()).collect()
+        let of_manager = |lead: &[&str]| lead.iter().chain(words).map(|word| (*word).to_owned()).collect();
+        match self {
+            Self::System => of_manager(&[program]),
+            Self::Own => of_manager(&[program, "--user"]),
+            Self::Of(name, uid) => as_user(name, *uid, &of_manager(&[program, "--user"])),
+        }
     }
 
     /// The one that a service of this profile is with. A user's service is our own one's; for root, that of the first
