@@ -471,3 +471,51 @@ fn a_title_is_meant_before_its_first_word() {
         Ok("[Post]\na = 3\n[Post two]\na = 2\n"),
     )]);
 }
+
+/// A file without a block does not show what is behind the brace that closes one: the profile says it.
+#[test]
+fn the_first_block_of_a_file_is_closed_as_its_daemon_has_it() {
+    let add = |source: &str, block_is_statement| {
+        let dialect = Dialect { block_is_statement, ..dialect(F::Braces) };
+        let doc = Document::read(source.into(), F::Braces, dialect).unwrap();
+        let edits = [
+            Edit::parse_add("zone quay", Where::NextToSiblings).unwrap(),
+            Edit::parse_set("zone quay..type=master").unwrap(),
+        ];
+        let proposal = propose(&[File { path: "x".into(), doc }], &edits, &Guide::default()).unwrap();
+        String::from_utf8(proposal.files[0].after().to_vec()).unwrap()
+    };
+    assert!(add("# zones\n", true).ends_with("zone quay {\n    type master;\n};\n"));
+    assert!(add("# zones\n", false).ends_with("zone quay {\n    type master;\n}\n"));
+    // What the file shows counts.
+    assert!(add("a {\n    b c;\n}\n", true).ends_with("master;\n}\n"));
+    assert!(add("a {\n    b c;\n};\n", false).ends_with("master;\n};\n"));
+}
+
+/// A whole line as it will be is no name, and a sign at the end of a name is no operator.
+#[test]
+fn what_is_typed_as_a_line_is_told_how_to_be_written() {
+    let help = |family, source: &str, edit: Edit| {
+        let files = [File { path: "x".into(), doc: read(family, source) }];
+        let guide = Guide { quantity: &|_| true, ..Guide::default() };
+        let Err(findings) = propose(&files, &[edit], &guide) else { panic!("it is refused") };
+        (findings[0].rule.clone(), findings[0].help.clone().unwrap())
+    };
+    let added = |family, edit: &str| help(family, "a 1\n", Edit::parse_add(edit, Where::Last).unwrap());
+    let (rule, said) = added(F::Keyword, "acl quay src 192.0.2.0/24");
+    assert_eq!(
+        (rule.as_str(), said.as_str()),
+        ("no-value", "a setting is NAME=VALUE: --add 'acl=quay src 192.0.2.0/24'")
+    );
+    let (rule, said) = added(F::Tags, "Site *:80");
+    assert!(
+        rule == "no-value" && said.contains("'Site=*:80'") && said.contains("'Site *:80..NAME=VALUE'"),
+        "{said}"
+    );
+    let (rule, said) =
+        help(F::Keyword, "auth.* /var/log/auth.log\n", Edit::parse_set("auth.*=/var/log/quay.log").unwrap());
+    assert_eq!(
+        (rule.as_str(), said.as_str()),
+        ("not-there", "quotes keep a name together: '\"auth.*\"=VALUE'")
+    );
+}

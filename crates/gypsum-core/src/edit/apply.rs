@@ -4,7 +4,7 @@ use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, uncomment_block};
 use super::context::{EditContext, File, Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous, element_by_text, no_quantity, sign_in_name};
+use super::edit_error::{absent, ambiguous, element_by_text, no_quantity, set_with_sign, sign_in_name};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
 use super::find::{find_active, find_commented_out};
@@ -171,17 +171,9 @@ impl EditContext<'_> {
             None => {
                 let why = "is not set, so there is nothing to change it from";
                 let finding = absent(self.files, address, self.guide, why);
-                // Names of selectors end with such a sign: `auth.*`.
-                let named = format!("{}{}", address.name(), by.sign());
-                let is_named = |file: &File| {
-                    let mut all = file.doc.statements();
-                    all.any(|(_, _, parts)| file.doc.text(parts.name) == named.as_str())
-                };
-                Err(match self.files.iter().any(is_named) {
-                    true => {
-                        finding.help(format!("the name {named} is written in quotes: '\"{named}\"=VALUE'"))
-                    }
-                    false => finding,
+                Err(match set_with_sign(self.files, address, by.sign()) {
+                    Some(help) => finding.help(help),
+                    None => finding,
                 })
             }
         }
@@ -220,8 +212,26 @@ impl EditContext<'_> {
         if value.is_none() && is_block(home, address.name(), body) {
             return Ok(vec![insert_block(self.files, address, spot, body, self.guide)?]);
         }
+        if let Some(finding) = whole_line(home, address).filter(|_| value.is_none()) {
+            return Err(finding);
+        }
         Ok(vec![insert_setting(self.files, address, value, spot, self.guide)?])
     }
+}
+
+/// That a name was given with its value behind a blank, as the line will be, where a name holds none.
+fn whole_line(doc: &Document, address: &Address) -> Option<Finding> {
+    let (name, value) = address.name().split_once(' ')?;
+    let has_blocks = match doc.family() {
+        Family::Keyword => false,
+        Family::Tags | Family::Braces => true,
+        _ => return None,
+    };
+    let outer: String = address.blocks().iter().map(|step| format!("{step}..")).collect();
+    let help = format!("a setting is NAME=VALUE: --add '{outer}{name}={value}'");
+    let block = format!("; a block needs a setting of it in the same change: '{address}..NAME=VALUE'");
+    let help = if has_blocks { help + &block } else { help };
+    Some(Finding::edit_error("no-value", format!("{address} has no value")).about(address).help(help))
 }
 
 /// Puts a remark above what `placed` is about.

@@ -134,12 +134,23 @@ pub(super) fn several_commented(
 /// A new name, where one is there that has the first `=` of what was typed in it.
 pub(super) fn sign_in_name(files: &[File], address: &Address, value: &str) -> Option<Finding> {
     let (more, rest) = value.split_once('=')?;
-    let name = format!("{}={more}", address.name());
-    let step = AddressStep { words: name.clone(), nth: None };
-    let meant = Address::of(address.blocks().iter().cloned().chain([step]).collect());
-    let (n, leaf) = find_active(files, &meant).into_iter().next()?;
-    let message = format!("{} is a new name, and {name} is there", address.name());
+    let (meant, (n, leaf)) = with_tail(files, address, &format!("={more}"))?;
+    let message = format!("{} is a new name, and {}={more} is there", address.name(), address.name());
     let finding = Finding::edit_error("ambiguous", message).about(address);
     let help = format!("quotes keep a name together: '{meant}={rest}'");
     Some(finding.at(&files[n].path, &files[n].doc, leaf).help(help))
+}
+
+/// How the value is set of a name that ends with the sign of an operator, as selectors do (`auth.*`).
+pub(super) fn set_with_sign(files: &[File], address: &Address, sign: char) -> Option<String> {
+    let (meant, _) = with_tail(files, address, &sign.to_string())?;
+    Some(format!("quotes keep a name together: '{meant}=VALUE'"))
+}
+
+/// The setting that is there by this name with `tail` behind it.
+fn with_tail(files: &[File], address: &Address, tail: &str) -> Option<(Address, (usize, LeafId))> {
+    let step = AddressStep { words: format!("{}{tail}", address.name()), nth: None };
+    let meant = Address::of(address.blocks().iter().cloned().chain([step]).collect());
+    let found = find_active(files, &meant).into_iter().next()?;
+    Some((meant, found))
 }

@@ -103,11 +103,13 @@ impl Format for Braces {
     }
 }
 
-/// What is behind the closing braces of this file: in some formats a block is itself a statement.
+/// What is behind the closing braces of this file: in some formats a block is itself a statement. A file without a block
+/// does not show it.
 fn after_brace(doc: &Document) -> &'static str {
     let closes = |(_, kind, span): (u32, Kind, Span)| (kind == Kind::Close).then(|| span.of(doc.source()));
     let with_mark = |text: &[u8]| text.trim_ascii_start().starts_with(b"};");
-    if doc.tree().leaves().find_map(closes).is_some_and(with_mark) { ";" } else { "" }
+    let shown = doc.tree().leaves().find_map(closes).map(with_mark);
+    if shown.unwrap_or(doc.dialect().block_is_statement) { ";" } else { "" }
 }
 
 /// The kind of the statement at `start`, and where its own text ends.

@@ -58,6 +58,8 @@ pub struct Dialect {
     pub indent_continues: bool,
     /// `records` only: the character that parts columns; blanks where none is named.
     pub column: String,
+    /// `braces` only: whether a block is itself a statement, so that a `;` is behind the brace that closes it.
+    pub block_is_statement: bool,
     /// Blocks that nothing in their own line tells apart, each with the setting whose value does.
     pub identified_by: BTreeMap<String, String>,
     /// Names of statements whose value is a file, or a pattern of files, that is read at their place.
@@ -91,6 +93,7 @@ impl Default for Dialect {
             groups: Vec::new(),
             indent_continues: false,
             column: String::new(),
+            block_is_statement: false,
             identified_by: BTreeMap::new(),
             includes: Vec::new(),
             include_folders: BTreeMap::new(),
