@@ -44,7 +44,8 @@ pub struct Talk {
 pub(super) struct Written {
     /// Where: `HOST:PORT`, or the path of a Unix socket.
     talk: String,
-    /// What the client says, one after the other. It must change nothing.
+    /// What the client says, one after the other. It must change nothing. A line with `{each of NAME NAME}` is said for
+    /// each word of these settings, six times at most.
     #[serde(default)]
     says: Vec<String>,
     /// What of it a client from elsewhere is to be refused.

@@ -21,6 +21,7 @@ mod prepare;
 mod ready;
 mod recorder;
 mod recover;
+mod repeated;
 mod replayed;
 mod request;
 mod restore;

@@ -86,7 +86,7 @@ impl<'a> Values<'a> {
 
     /// The value of a setting, as far as it can be told: the one that decides, else the default that the profile names;
     /// `listen-address` and `listen-port` are of the first place where it listens without TLS.
-    fn value(&self, name: &str) -> Option<String> {
+    pub(super) fn value(&self, name: &str) -> Option<String> {
         let plain = self.wanted.iter().find(|wanted| !wanted.udp && wanted.port != 443);
         let plain = plain.or_else(|| self.wanted.iter().find(|wanted| wanted.udp));
         match name {
@@ -176,6 +176,7 @@ impl<'a> Values<'a> {
 
     /// A check with the values that it names; `None` where there is nobody to be asked.
     fn one(&self, check: &Check) -> Result<Option<Check>, MissingSetting> {
+        let check = &self.repeated(check);
         let filled = |each: Option<&(String, Option<&Site>)>| {
             fill(check, &|name| match (name, each) {
                 ("each", Some((each, _))) => Some(each.clone()),
