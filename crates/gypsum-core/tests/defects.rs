@@ -492,6 +492,18 @@ fn the_first_block_of_a_file_is_closed_as_its_daemon_has_it() {
     assert!(add("a {\n    b c;\n};\n", false).ends_with("master;\n};\n"));
 }
 
+/// A list that is not set anywhere has nothing to be added to: what its daemon does without it is not known here.
+#[test]
+fn a_list_that_is_not_set_is_not_changed() {
+    let files = [File { path: "x".into(), doc: read(F::Keyword, "Port 22\n") }];
+    let guide = Guide { list: &|name| (name == "Users").then(|| " ".to_owned()), ..Guide::default() };
+    let Err(findings) = propose(&files, &[Edit::parse_set("Users+=porter").unwrap()], &guide) else {
+        panic!("it is refused")
+    };
+    assert_eq!(findings[0].message, "Users is not set, so there is no list to change");
+    assert_eq!(findings[0].help.as_deref(), Some("'Users=porter' sets it to this alone"));
+}
+
 /// A whole line as it will be is no name, and a sign at the end of a name is no operator.
 #[test]
 fn what_is_typed_as_a_line_is_told_how_to_be_written() {

@@ -149,6 +149,14 @@ impl EditContext<'_> {
 
     fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<ResolvedEdit>, Finding> {
         let adds = !matches!(by, Amount::Times(_));
+        if let (Amount::Plus(element) | Amount::Minus(element), Some(_)) =
+            (by, (self.guide.list)(address.name()))
+            && self.one(address)?.is_none()
+        {
+            let finding =
+                absent(self.files, address, self.guide, "is not set, so there is no list to change");
+            return Err(finding.help(format!("'{address}={element}' sets it to this alone")));
+        }
         if adds && !(self.guide.quantity)(address.name()) {
             return Err(no_quantity(
                 edit,

@@ -13,6 +13,7 @@ use crate::address::{Address, address_of};
 use crate::doc::{Document, Family, Kind, LeafId, Parts};
 use crate::finding::Finding;
 use crate::text::{Span, Splice, apply};
+use std::ops::Range;
 
 /// Whether a value has words that are options: `-v`, `name=value`.
 fn holds_options(value: &str) -> bool {
@@ -212,28 +213,108 @@ fn change_words(
     separator: &str,
     edits: &[&Edit],
 ) -> Result<Vec<Splice>, Finding> {
-    let mark = separator.trim();
     let old = doc.value(parts);
     let mut value = old.clone();
     for (word, more) in edits.iter().copied().filter_map(asked) {
-        let list =
-            || value.split(|c: char| if mark.is_empty() { c.is_whitespace() } else { mark.contains(c) });
-        let words: Vec<&str> = list().map(str::trim).filter(|one| !one.is_empty()).collect();
-        // Laid out as the list has it: `a, b` or `a,b`.
-        let tight = !mark.is_empty() && value.contains(mark) && !value.contains(&format!("{mark} "));
-        let between = if tight { mark } else { separator };
-        value = match (words.contains(&word), more) {
-            (true, true) => continue,
-            (false, false) => return Err(not_in(word)),
-            (false, true) if words.is_empty() => word.to_owned(),
-            (false, true) => format!("{value}{between}{word}"),
-            (true, false) => words.into_iter().filter(|one| *one != word).collect::<Vec<_>>().join(between),
-        };
+        let words = words_of(&value, separator);
+        let found = words.iter().position(|range| value[range.clone()] == *word);
+        match (found, more) {
+            (Some(_), true) => {}
+            (None, false) => return Err(not_in(word)),
+            (None, true) if words.is_empty() => word.clone_into(&mut value),
+            (None, true) => value = format!("{value}{}{word}", between(&value, separator)),
+            (Some(_), false) => {
+                while let Some(gone) = without(&value, word, separator) {
+                    value = gone;
+                }
+            }
+        }
     }
     if value == old { Ok(Vec::new()) } else { super::apply::value_splices(doc, parts, &value) }
+}
+
+/// Where the words of a list are. Behind a mark and a blank in `separator` each of both parts words; a mark alone leaves
+/// blanks within them.
+fn words_of(value: &str, separator: &str) -> Vec<Range<usize>> {
+    let mark = separator.trim();
+    let by_blanks = mark.is_empty() || separator != mark;
+    let parts = |c: char| mark.contains(c) || by_blanks && c.is_whitespace();
+    let mut at = 0;
+    let mut words = Vec::new();
+    for piece in value.split(parts) {
+        let lead = piece.len() - piece.trim_start().len();
+        let word = piece.trim();
+        if !word.is_empty() {
+            words.push(at + lead..at + lead + word.len());
+        }
+        // Behind the character that ended it.
+        at += piece.len();
+        at += value[at..].chars().next().map_or(0, char::len_utf8);
+    }
+    words
+}
+
+/// What parts words in this list: `a, b`, `a,b`, or `a b`.
+fn between<'a>(value: &str, separator: &'a str) -> &'a str {
+    let mark = separator.trim();
+    let is_marked = !mark.is_empty() && value.contains(mark);
+    match words_of(value, separator).len() {
+        _ if is_marked && !value.contains(&format!("{mark} ")) => mark,
+        2.. if !is_marked && !mark.is_empty() && separator != mark => " ",
+        _ => separator,
+    }
+}
+
+/// The list without the first such word, and all else as it is; `None` where it has none.
+fn without(value: &str, word: &str, separator: &str) -> Option<String> {
+    let words = words_of(value, separator);
+    let n = words.iter().position(|range| value[range.clone()] == *word)?;
+    let (start, end) = match (words.get(n + 1), n.checked_sub(1).and_then(|before| words.get(before))) {
+        (Some(next), _) => (words[n].start, next.start),
+        (None, Some(last)) => (last.end, words[n].end),
+        (None, None) => (words[n].start, words[n].end),
+    };
+    Some(format!("{}{}", &value[..start], &value[end..]))
 }
 
 fn not_in(element: &str) -> Finding {
     Finding::edit_error("not-there", format!("{element} is not in the list"))
         .help("`gypsum show` lists what is")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{between, without, words_of};
+
+    fn split<'a>(value: &'a str, separator: &str) -> Vec<&'a str> {
+        words_of(value, separator).into_iter().map(|range| &value[range]).collect()
+    }
+
+    #[test]
+    fn a_list_is_parted_as_its_daemon_reads_it() {
+        assert_eq!(split("a, b  c,d", ", "), ["a", "b", "c", "d"]);
+        assert_eq!(split("a b, c", ","), ["a b", "c"]);
+        assert_eq!(split("  a\tb ", " "), ["a", "b"]);
+        assert_eq!(split("", ", "), [""; 0]);
+        assert_eq!(split("größe, länge", ","), ["größe", "länge"]);
+    }
+
+    #[test]
+    fn a_word_is_added_as_the_list_has_it_and_goes_alone() {
+        for (value, separator, wanted) in [
+            ("a b", ", ", " "),
+            ("a, b", ", ", ", "),
+            ("a,b", ", ", ","),
+            ("a", ", ", ", "),
+            ("a b", " ", " "),
+            ("a b", ",", ","),
+        ] {
+            assert_eq!(between(value, separator), wanted, "{value:?} {separator:?}");
+        }
+        let gone = |value: &str, word: &str| without(value, word, ", ");
+        assert_eq!(gone("127.0.0.0/8 [::1]/128", "[::1]/128").as_deref(), Some("127.0.0.0/8"));
+        assert_eq!(gone("a, b c, d", "b").as_deref(), Some("a, c, d"));
+        assert_eq!(gone("a", "a").as_deref(), Some(""));
+        assert_eq!(gone("ab", "a"), None);
+    }
 }
