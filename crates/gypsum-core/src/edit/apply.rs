@@ -4,7 +4,9 @@ use super::ask::{Amount, Edit, Where};
 use super::block::{Body, is_block};
 use super::comment_out::{longer, uncomment_block};
 use super::context::{EditContext, File, Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous, element_by_text, no_quantity, set_with_sign, sign_in_name};
+use super::edit_error::{
+    absent, ambiguous, element_by_text, no_quantity, set_with_sign, sign_in_name, whole_line,
+};
 use super::enable::{ToEnable, can_be_enabled};
 use super::expected::Expected;
 use super::find::{find_active, find_commented_out};
@@ -55,7 +57,7 @@ impl EditContext<'_> {
                 Some(list) => Ok(list),
                 None => match (self.one(address)?, self.option(edit)?) {
                     (None, Some(option)) => Ok(option),
-                    _ => self.scale(edit, address, by),
+                    (found, _) => self.scale(edit, address, by, found),
                 },
             },
             Edit::Add { address, value, spot } => match self.option(edit)? {
@@ -147,11 +149,18 @@ impl EditContext<'_> {
         finding.help(help)
     }
 
-    fn scale(&self, edit: &Edit, address: &Address, by: &Amount) -> Result<Vec<ResolvedEdit>, Finding> {
+    /// The quantity changed that was `found` at the address, or that is commented out there.
+    fn scale(
+        &self,
+        edit: &Edit,
+        address: &Address,
+        by: &Amount,
+        found: Option<(usize, LeafId)>,
+    ) -> Result<Vec<ResolvedEdit>, Finding> {
         let adds = !matches!(by, Amount::Times(_));
         if let (Amount::Plus(element) | Amount::Minus(element), Some(_)) =
             (by, (self.guide.list)(address.name()))
-            && self.one(address)?.is_none()
+            && found.is_none()
         {
             let finding =
                 absent(self.files, address, self.guide, "is not set, so there is no list to change");
@@ -166,7 +175,7 @@ impl EditContext<'_> {
         let value = |doc: &Document, parts: &Parts| {
             changed(&doc.value(parts), by).map_err(|why| no_quantity(edit, &why.to_string()))
         };
-        if let Some((n, leaf)) = self.one(address)? {
+        if let Some((n, leaf)) = found {
             let doc = &self.files[n].doc;
             let parts = doc.parts(leaf).ok_or_else(|| no_quantity(edit, "it cannot be read"))?;
             return Ok(set(self.files, n, leaf, &value(doc, &parts)?)?.into_iter().collect());
@@ -225,21 +234,6 @@ impl EditContext<'_> {
         }
         Ok(vec![insert_setting(self.files, address, value, spot, self.guide)?])
     }
-}
-
-/// That a name was given with its value behind a blank, as the line will be, where a name holds none.
-fn whole_line(doc: &Document, address: &Address) -> Option<Finding> {
-    let (name, value) = address.name().split_once(' ')?;
-    let has_blocks = match doc.family() {
-        Family::Keyword => false,
-        Family::Tags | Family::Braces => true,
-        _ => return None,
-    };
-    let outer: String = address.blocks().iter().map(|step| format!("{step}..")).collect();
-    let help = format!("a setting is NAME=VALUE: --add '{outer}{name}={value}'");
-    let block = format!("; a block needs a setting of it in the same change: '{address}..NAME=VALUE'");
-    let help = if has_blocks { help + &block } else { help };
-    Some(Finding::edit_error("no-value", format!("{address} has no value")).about(address).help(help))
 }
 
 /// Puts a remark above what `placed` is about.

@@ -3,11 +3,11 @@
 use super::ask::Edit;
 use super::context::{File, Guide};
 use super::find::find_active;
-use crate::address::{Address, AddressStep, address_of};
-use crate::doc::{BlockId, LeafId};
+use crate::address::{Address, AddressStep, address_of, address_of_block};
+use crate::doc::{BlockId, Document, Family, LeafId};
 use crate::finding::Finding;
 use crate::layers::is_of_package;
-use crate::text::one_line;
+use crate::text::{nearest, one_line};
 
 /// An address means several places; `edit` is what was asked for, to be typed for one of them.
 pub(super) fn ambiguous(
@@ -149,8 +149,77 @@ pub(super) fn set_with_sign(files: &[File], address: &Address, sign: char) -> Op
 
 /// The setting that is there by this name with `tail` behind it.
 fn with_tail(files: &[File], address: &Address, tail: &str) -> Option<(Address, (usize, LeafId))> {
-    let step = AddressStep { words: format!("{}{tail}", address.name()), nth: None };
-    let meant = Address::of(address.blocks().iter().cloned().chain([step]).collect());
+    let meant = beside(address, format!("{}{tail}", address.name()));
     let found = find_active(files, &meant).into_iter().next()?;
     Some((meant, found))
+}
+
+/// Another name in the same blocks.
+fn beside(address: &Address, name: String) -> Address {
+    let step = AddressStep { words: name, nth: None };
+    Address::of(address.blocks().iter().cloned().chain([step]).collect())
+}
+
+/// That a name was given with its value behind a blank, as the line will be, where a name holds none.
+pub(super) fn whole_line(doc: &Document, address: &Address) -> Option<Finding> {
+    let (name, value) = address.name().split_once(' ')?;
+    let has_blocks = match doc.family() {
+        Family::Keyword => false,
+        Family::Tags | Family::Braces => true,
+        _ => return None,
+    };
+    let help = format!("a setting is NAME=VALUE: --add '{}={value}'", beside(address, name.to_owned()));
+    let block = format!("; a block needs a setting of it in the same change: '{address}..NAME=VALUE'");
+    let help = if has_blocks { help + &block } else { help };
+    Some(Finding::edit_error("no-value", format!("{address} has no value")).about(address).help(help))
+}
+
+/// A setting that is not set yet, of which nothing says in which section it belongs.
+pub(super) fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
+    let sections: Vec<String> = addresses(&files[home].doc).collect();
+    let example = sections.first().map_or("SECTION", String::as_str);
+    Finding::edit_error(
+        "no-section",
+        format!("{} is not set yet; say in which section it belongs", address.name()),
+    )
+    .in_file(&files[home].path)
+    .about(address)
+    .help(format!("for example {example}..{}=VALUE", address.name()))
+}
+
+/// The blocks that an address names, as it writes them.
+pub(super) fn around(address: &Address) -> String {
+    address.blocks().iter().map(ToString::to_string).collect::<Vec<_>>().join("..")
+}
+
+/// A block that is not there, and what is.
+pub(super) fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
+    let wanted = around(address);
+    let known: Vec<String> = files.iter().flat_map(|file| addresses(&file.doc)).collect();
+    let mut near: Vec<&str> = nearest(&wanted, known.iter().map(String::as_str));
+    if near.is_empty() {
+        near = known.iter().map(String::as_str).take(5).collect();
+        near.dedup();
+    }
+    let only_elsewhere = near.first() == Some(&wanted.as_str());
+    let doc = &files[home].doc;
+    let can_be_made = address.blocks().len() == 1 && doc.family().block_lines(&wanted, doc).is_some();
+    let help = match near.as_slice() {
+        _ if only_elsewhere => format!("other files have it; --add '{wanted}' makes it in this one"),
+        [] if can_be_made => format!("--add '{wanted}' makes it, in the same change"),
+        [] => "the files of this daemon have no blocks".into(),
+        near if can_be_made => {
+            format!("there is: {}; --add '{wanted}' makes a new one", near.join(", "))
+        }
+        near => format!("there is: {}", near.join(", ")),
+    };
+    Finding::edit_error("no-such-block", format!("there is no {wanted}"))
+        .in_file(&files[home].path)
+        .about(address)
+        .help(help)
+}
+
+/// The addresses of all blocks.
+fn addresses(doc: &Document) -> impl Iterator<Item = String> {
+    doc.tree().blocks().map(|(block, _)| address_of_block(doc, block).to_string())
 }

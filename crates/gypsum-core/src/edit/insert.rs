@@ -4,15 +4,15 @@ use super::ask::Where;
 use super::block::{Body, new_block};
 use super::context::File;
 use super::context::{Guide, ResolvedEdit};
-use super::edit_error::{absent, ambiguous};
+use super::edit_error::{absent, ambiguous, around, no_block, no_section};
 use super::expected::{Expected, Within};
 use super::find::{Found, blocks_around, find_active};
 use super::quoting::quoted;
 use super::style::{deeper, inner_indent, new_line, top_indent};
-use crate::address::{Address, address_of, address_of_block};
+use crate::address::{Address, address_of};
 use crate::doc::{BlockId, Document, Family, Kind, LeafId, Parts, scalars};
 use crate::finding::Finding;
-use crate::text::{Span, Splice, ending_at, nearest};
+use crate::text::{Span, Splice, ending_at};
 
 /// The place of a new line.
 pub struct InsertPoint {
@@ -452,52 +452,4 @@ fn at_top(files: &[File], file: usize) -> InsertPoint {
         at.checked_sub(1)
     });
     InsertPoint { file, block: None, after, like: last }
-}
-
-fn no_section(files: &[File], home: usize, address: &Address) -> Finding {
-    let sections: Vec<String> = addresses(&files[home].doc).collect();
-    let example = sections.first().map_or("SECTION", String::as_str);
-    Finding::edit_error(
-        "no-section",
-        format!("{} is not set yet; say in which section it belongs", address.name()),
-    )
-    .in_file(&files[home].path)
-    .about(address)
-    .help(format!("for example {example}..{}=VALUE", address.name()))
-}
-
-/// The blocks that an address names, as it writes them.
-fn around(address: &Address) -> String {
-    address.blocks().iter().map(ToString::to_string).collect::<Vec<_>>().join("..")
-}
-
-fn no_block(files: &[File], home: usize, address: &Address) -> Finding {
-    let wanted = around(address);
-    let known: Vec<String> = files.iter().flat_map(|file| addresses(&file.doc)).collect();
-    let mut near: Vec<&str> = nearest(&wanted, known.iter().map(String::as_str));
-    if near.is_empty() {
-        near = known.iter().map(String::as_str).take(5).collect();
-        near.dedup();
-    }
-    let only_elsewhere = near.first() == Some(&wanted.as_str());
-    let doc = &files[home].doc;
-    let can_be_made = address.blocks().len() == 1 && doc.family().block_lines(&wanted, doc).is_some();
-    let help = match near.as_slice() {
-        _ if only_elsewhere => format!("other files have it; --add '{wanted}' makes it in this one"),
-        [] if can_be_made => format!("--add '{wanted}' makes it, in the same change"),
-        [] => "the files of this daemon have no blocks".into(),
-        near if can_be_made => {
-            format!("there is: {}; --add '{wanted}' makes a new one", near.join(", "))
-        }
-        near => format!("there is: {}", near.join(", ")),
-    };
-    Finding::edit_error("no-such-block", format!("there is no {wanted}"))
-        .in_file(&files[home].path)
-        .about(address)
-        .help(help)
-}
-
-/// The addresses of all blocks.
-fn addresses(doc: &Document) -> impl Iterator<Item = String> {
-    doc.tree().blocks().map(|(block, _)| address_of_block(doc, block).to_string())
 }
