@@ -2,11 +2,11 @@
 //!
 //! What we believe (measured on systemd 252): a process that only left its session is killed with it where the
 //! host says `KillUserProcesses=yes`, by `loginctl terminate-session`, and with the service that it was started
-//! from; a transient unit survives all of these, and a restart of sshd. Started with `--service-type=exec`, it is
+//! from; a transient unit survives all of these, and a restart of sshd. Started with `Type=exec`, it is
 //! known to run when `systemd-run` returns.
 
 use crate::children;
-use crate::service::SystemBus;
+use crate::service::{SystemBus, namespace};
 use std::ffi::OsStr;
 use std::fs;
 use std::io;
@@ -21,7 +21,12 @@ use zbus::Variant;
 pub const ENTRY: &str = "__guardian";
 /// The first word that means: stand by a change on probation.
 pub const STAND_BY: &str = "__stand-by";
-/// The least level that is logged of its start and end: that of a notice (syslog(3)).
+/// The properties of its unit (systemd.unit(5), systemd.service(5), systemd.kill(5)), whoever asks for it. A daemon that is
+/// no unit may be started by it: it must not end with it, and gets all that is set here.
+const PROPERTIES: [(&str, &str); 3] =
+    [("Type", "exec"), ("CollectMode", "inactive-or-failed"), ("KillMode", "process")];
+/// The least level that is logged of its unit: that of a notice (syslog(3)). That it starts and ends is no news: the change
+/// itself is told in one line.
 const LOG_LEVEL: i32 = 5;
 /// How long the service manager may take to start it.
 const LIMIT: Duration = Duration::from_secs(5);
@@ -48,21 +53,21 @@ impl Launched {
 pub fn launch(daemon: &str, socket: &Path) -> io::Result<Launched> {
     let unit = format!("{}.service", unit_name("gypsum", daemon));
     let words = [OsStr::new(ENTRY), socket.as_os_str()];
-    let asked = unit_of(&words).zip(SystemBus::get()).map(|(transient, bus)| {
-        let argv: Vec<&str> = transient.argv.iter().map(String::as_str).collect();
-        let about = about(daemon);
-        let mut properties: Vec<(&str, Variant<'_>)> = vec![
-            ("Description", about.as_str().into()),
-            ("Type", "exec".into()),
-            ("CollectMode", "inactive-or-failed".into()),
-            ("LogLevelMax", LOG_LEVEL.into()),
-            ("KillMode", "process".into()),
-            ("Environment", (&transient.environment).into()),
-            ("ExecStart", vec![(argv[0], argv.clone(), false)].into()),
-        ];
-        properties.extend(transient.folder.as_deref().map(|folder| ("WorkingDirectory", folder.into())));
-        bus.start_transient(&unit, &properties)
-    });
+    let asked =
+        unit_of(&words).and_then(|transient| Some((transient, SystemBus::get()?))).map(|(transient, bus)| {
+            let argv: Vec<&str> = transient.argv.iter().map(String::as_str).collect();
+            let about = about(daemon);
+            let mut properties: Vec<(&str, Variant<'_>)> =
+                PROPERTIES.map(|(name, value)| (name, value.into())).into();
+            properties.extend([
+                ("Description", about.as_str().into()),
+                ("LogLevelMax", LOG_LEVEL.into()),
+                ("Environment", (&transient.environment).into()),
+                ("ExecStart", vec![(argv[0], argv.clone(), false)].into()),
+            ]);
+            properties.extend(transient.folder.as_deref().map(|folder| ("WorkingDirectory", folder.into())));
+            bus.start_transient(&unit, &properties)
+        });
     match asked {
         Some(Ok(())) => return Ok(Launched::Asked(unit)),
         Some(Err(error)) => tracing::debug!(%error, "no transient unit on the bus"),
@@ -147,15 +152,11 @@ fn command_of(transient: Transient, unit: &str, about: &str, options: &[String])
     let mut argv = vec![
         "systemd-run".to_owned(),
         "--quiet".into(),
-        "--collect".into(),
-        "--service-type=exec".into(),
         format!("--unit={unit}"),
         format!("--description={about}"),
-        // That it starts and ends is no news: the change itself is told in one line.
         format!("--property=LogLevelMax={LOG_LEVEL}"),
-        // A daemon that is no unit may be started by it: it must not end with it, and gets all that is set here.
-        "--property=KillMode=process".into(),
     ];
+    argv.extend(PROPERTIES.map(|(name, value)| format!("--property={name}={value}")));
     argv.extend_from_slice(options);
     argv.extend(transient.folder.map(|folder| format!("--working-directory={folder}")));
     argv.extend(transient.environment.into_iter().map(|variable| format!("--setenv={variable}")));
@@ -171,8 +172,8 @@ fn sees_the_same_host() -> bool {
         id("/") == id("/proc/1/root/")
     };
     let same = |kind: &str| {
-        let of = |pid: &str| fs::read_link(format!("/proc/{pid}/ns/{kind}")).ok();
-        of("self").is_some() && of("self") == of("1")
+        let own = namespace("self", kind);
+        own.is_some() && own == namespace("1", kind)
     };
     ["mnt", "net", "pid"].into_iter().all(same) && same_root()
 }

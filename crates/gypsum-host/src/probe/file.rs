@@ -1,6 +1,7 @@
 //! A file: whether it is there, whose it is, how old it is, what it holds.
 
 use super::ProbeError;
+use crate::accounts::user_name;
 use crate::disk::walk::{open_to_read, place_to_read, read_whole};
 use gypsum_core::probe::FileProperty;
 use std::io;
@@ -24,8 +25,7 @@ pub fn probe(file: &FileProperty) -> Result<String, ProbeError> {
         None => return Err(ProbeError::io(rustix::io::Errno::NOENT.into())),
     };
     if let Some(wanted) = &file.owner {
-        let name = uzers::get_user_by_uid(meta.uid())
-            .map_or_else(|| meta.uid().to_string(), |user| user.name().to_string_lossy().into_owned());
+        let name = user_name(meta.uid());
         if name != *wanted {
             return Err(format!("belongs to {name}, expected {wanted}").into());
         }

@@ -1,10 +1,9 @@
 //! A message that reaches a log: sent as programs send theirs, and looked for in the file.
 
 use super::ProbeError;
+use crate::logs::Mark;
 use gypsum_core::probe::Logged;
-use memchr::memmem;
-use std::fs::File;
-use std::io::{self, Read, Seek, SeekFrom};
+use std::io;
 use std::os::unix::net::UnixDatagram;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -14,16 +13,18 @@ use std::time::{Duration, Instant};
 const SOCKETS: [&str; 2] = ["/run/systemd/journal/syslog", "/dev/log"];
 /// How often the file is looked at.
 const LOOK: Duration = Duration::from_millis(20);
-/// So much of what came to the file is searched at one look, in bytes.
-const MOST: u64 = 4 << 20;
 
 pub fn probe(logged: &Logged, limit: Duration) -> Result<String, ProbeError> {
     let begun = Instant::now();
-    let from = size_of(logged)?;
+    let file = Path::new(&logged.file);
+    let mark = Mark::at(0, std::slice::from_ref(&logged.file));
+    let came = || mark.since(file).map_err(|error| unreadable(logged, error));
+    // Nothing is written where nothing could be seen.
+    came()?;
     let token = token()?;
     send(logged.priority, &token, limit)?;
     loop {
-        if has(logged, from, token.as_bytes())? {
+        if came()?.contains(&token) {
             return Ok(format!("a message of {} came after {} ms", logged.of, begun.elapsed().as_millis()));
         }
         if begun.elapsed() >= limit {
@@ -51,35 +52,9 @@ fn send(priority: u16, token: &str, limit: Duration) -> Result<(), ProbeError> {
     sent.map(drop).map_err(|error| ProbeError::tried(format!("{at} takes no message"), error))
 }
 
-/// How long the file is; nothing of one that is not there yet.
-fn size_of(logged: &Logged) -> Result<u64, ProbeError> {
-    Ok(open(logged)?
-        .map(|file| file.metadata().map(|meta| meta.len()))
-        .transpose()
-        .map_err(ProbeError::io)?
-        .unwrap_or(0))
-}
-
-fn open(logged: &Logged) -> Result<Option<File>, ProbeError> {
-    match File::open(&logged.file) {
-        Ok(file) => Ok(Some(file)),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(error) if error.kind() == io::ErrorKind::PermissionDenied => {
-            Err(ProbeError::NotAllowed(logged.file.clone()))
-        }
-        Err(error) => Err(ProbeError::tried(format!("{} cannot be read", logged.file), error)),
+fn unreadable(logged: &Logged, error: io::Error) -> ProbeError {
+    match error.kind() {
+        io::ErrorKind::PermissionDenied => ProbeError::NotAllowed(logged.file.clone()),
+        _ => ProbeError::tried(format!("{} cannot be read", logged.file), error),
     }
-}
-
-/// Whether it came, from there on; from the beginning of a file that was begun anew meanwhile.
-fn has(logged: &Logged, from: u64, token: &[u8]) -> Result<bool, ProbeError> {
-    let Some(mut file) = open(logged)? else { return Ok(false) };
-    let mut text = Vec::new();
-    let read = file.metadata().and_then(|meta| {
-        let from = if meta.len() < from { 0 } else { from };
-        file.seek(SeekFrom::Start(from))?;
-        (&mut file).take(MOST).read_to_end(&mut text)
-    });
-    read.map_err(ProbeError::io)?;
-    Ok(memmem::find(&text, token).is_some())
 }

@@ -1,5 +1,7 @@
 //! What a process may do: the kernel's account of it (proc_pid_status(5), capabilities(7), namespaces(7)).
 
+use crate::accounts::user_name;
+use crate::service::namespace;
 use procfs::ProcError;
 use procfs::process::Process;
 
@@ -48,8 +50,8 @@ const CAPABILITIES: [&str; 41] = [
     "checkpoint_restore",
 ];
 
-/// It in words of the form `NAME=VALUE`; `user` is the name of its account.
-pub fn of(process: &Process, user: &str) -> Result<String, ProcError> {
+/// It in words of the form `NAME=VALUE`.
+pub fn of(process: &Process) -> Result<String, ProcError> {
     let status = process.status()?;
     let most = std::fs::read_to_string("/proc/sys/kernel/cap_last_cap").ok();
     let last = most.and_then(|text| text.trim().parse().ok());
@@ -61,7 +63,7 @@ pub fn of(process: &Process, user: &str) -> Result<String, ProcError> {
     let groups: Vec<String> = groups.iter().map(ToString::to_string).collect();
     let root = process.root()?;
     Ok([
-        format!("user={user}"),
+        format!("user={}", user_name(status.euid)),
         format!("groups={}", groups.join(",")),
         format!("capabilities={}", capabilities(status.capeff, last)),
         format!("own-namespaces={}", own_namespaces(process)),
@@ -97,15 +99,16 @@ const KINDS: [&str; 8] = ["cgroup", "ipc", "mnt", "net", "pid", "time", "user", 
 
 /// The kinds of namespaces that it does not share with the first process; only root may see all of them.
 fn own_namespaces(process: &Process) -> String {
-    let of = |pid: &str, kind: &str| std::fs::read_link(format!("/proc/{pid}/ns/{kind}")).ok();
     let pid = process.pid().to_string();
-    let pairs = KINDS.map(|kind| (kind, of(&pid, kind), of("1", kind)));
-    if pairs.iter().all(|(_, own, first)| own.is_none() || first.is_none()) {
-        return "not-seen".to_owned();
+    let pairs = KINDS.iter().filter_map(|kind| Some((*kind, namespace(&pid, kind)?, namespace("1", kind)?)));
+    let pairs: Vec<_> = pairs.collect();
+    let own: Vec<&str> =
+        pairs.iter().filter(|(_, own, first)| own != first).map(|(kind, ..)| *kind).collect();
+    match (pairs.is_empty(), own.is_empty()) {
+        (true, _) => "not-seen".to_owned(),
+        (false, true) => "none".to_owned(),
+        (false, false) => own.join(","),
     }
-    let own = pairs.iter().filter(|(_, own, first)| own.is_some() && first.is_some() && own != first);
-    let own: Vec<&str> = own.map(|(kind, ..)| *kind).collect();
-    if own.is_empty() { "none".to_owned() } else { own.join(",") }
 }
 
 #[cfg(test)]
@@ -124,9 +127,10 @@ mod tests {
     #[test]
     fn this_process_is_told_as_the_shell_tells_it() {
         let process = procfs::process::Process::myself().unwrap();
-        let said = super::of(&process, "mate").unwrap();
+        let said = super::of(&process).unwrap();
         let folder = std::env::current_dir().unwrap();
         assert!(said.contains(&format!("folder={}", folder.display())), "{said}");
-        assert!(said.contains("user=mate") && said.contains("no-new-privileges="), "{said}");
+        let user = crate::accounts::user_name(rustix::process::geteuid().as_raw());
+        assert!(said.contains(&format!("user={user}")) && said.contains("no-new-privileges="), "{said}");
     }
 }

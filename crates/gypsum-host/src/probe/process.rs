@@ -1,6 +1,7 @@
 //! Properties of the main process of a service.
 
 use super::{ProbeContext, ProbeError, privileges};
+use crate::accounts::user_name;
 use crate::service;
 use gypsum_core::probe::{self, Property, option_of};
 use procfs::process::{LimitValue, Process};
@@ -24,10 +25,8 @@ pub fn look(property: &Property, scene: &ProbeContext) -> Result<String, ProbeEr
     Ok(match property {
         Property::CommandLine => process.cmdline().map_err(unseen)?.join(" "),
         Property::Nice => process.stat().map_err(unseen)?.nice.to_string(),
-        Property::User => user_of(&process).map_err(unseen)?,
-        Property::Privileges => {
-            user_of(&process).and_then(|user| privileges::of(&process, &user)).map_err(unseen)?
-        }
+        Property::User => user_name(process.status().map_err(unseen)?.euid),
+        Property::Privileges => privileges::of(&process).map_err(unseen)?,
         Property::OpenFilesLimit => limit(process.limits().map_err(unseen)?.max_open_files.soft_limit),
         Property::ProcessesLimit => limit(process.limits().map_err(unseen)?.max_processes.soft_limit),
         Property::OpenFiles => process.fd_count().map_err(unseen)?.to_string(),
@@ -37,11 +36,4 @@ pub fn look(property: &Property, scene: &ProbeContext) -> Result<String, ProbeEr
             .ok_or_else(|| format!("{name} is not among its options"))?,
         Property::OomScore => process.oom_score_adj().map_err(unseen)?.to_string(),
     })
-}
-
-/// The name of its account; the number of one that has none.
-fn user_of(process: &Process) -> Result<String, procfs::ProcError> {
-    let uid = process.status()?.euid;
-    let user = uzers::get_user_by_uid(uid);
-    Ok(user.map_or_else(|| uid.to_string(), |user| user.name().to_string_lossy().into_owned()))
 }

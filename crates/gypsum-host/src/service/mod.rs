@@ -13,10 +13,10 @@ mod systemd;
 
 pub use holdings::OwnedResources;
 pub use proc::{
-    environment as environment_of, is_of_user, sockets as sockets_of, sockets_of_all,
+    environment as environment_of, is_of_user, namespace, sockets as sockets_of, sockets_of_all,
     unit_of as unit_of_process,
 };
-pub use systemd::{ManagerScope, SystemBus, bus_label};
+pub use systemd::{ManagerScope, SystemBus, object_of};
 
 use crate::children::{self, Limit};
 use crate::error::Error;

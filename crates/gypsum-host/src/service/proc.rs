@@ -44,8 +44,8 @@ pub fn listeners(pid: u32) -> Vec<u64> {
         return Vec::new();
     };
     // A service may have a network of its own.
-    let ours = std::fs::read_link("/proc/self/ns/net").ok();
-    let all = match std::fs::read_link(format!("/proc/{pid}/ns/net")).ok() {
+    let ours = namespace("self", "net");
+    let all = match namespace(&pid.to_string(), "net") {
         theirs if theirs == ours => listening(false),
         _ => tcp_of(pid),
     };
@@ -53,6 +53,11 @@ pub fn listeners(pid: u32) -> Vec<u64> {
         all.into_iter().map(|one| one.inode).filter(|inode| sockets.contains(inode)).collect();
     inodes.sort_unstable();
     inodes
+}
+
+/// The namespace of a kind that a process is in (namespaces(7)); none where this account may not look.
+pub fn namespace(pid: &str, kind: &str) -> Option<PathBuf> {
+    std::fs::read_link(format!("/proc/{pid}/ns/{kind}")).ok()
 }
 
 /// Who listens in the network that this process has.

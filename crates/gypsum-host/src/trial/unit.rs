@@ -2,7 +2,7 @@
 //! loses where its words end, and the property without `Ex` the marks in front of it.
 
 use crate::children;
-use crate::service::{ASKING, ManagerScope, bus_label};
+use crate::service::{ASKING, ManagerScope, object_of};
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 use std::collections::BTreeMap;
@@ -119,7 +119,7 @@ struct Reply {
 ///
 /// In words, why a trial start cannot be made like that.
 pub fn read(manager: &ManagerScope, unit: &str) -> Result<StartUnit, String> {
-    let object = format!("/org/freedesktop/systemd1/unit/{}", bus_label(unit));
+    let object = object_of(unit);
     let words = [
         "--json=short",
         "call",

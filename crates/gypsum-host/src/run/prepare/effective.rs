@@ -3,9 +3,10 @@
 use super::check::Checked;
 use crate::error::Error;
 use crate::rehearse::{Proposed, ask};
-use gypsum_core::edit::File;
 use gypsum_core::effective::{ALSO_CHANGES, asked, compare};
 use gypsum_core::finding::Finding;
+use gypsum_core::profile::Effective;
+use gypsum_core::rules::{ConfigView, Leaf, changed_statements};
 use gypsum_core::survey::Survey;
 use std::collections::HashSet;
 use std::path::Path;
@@ -38,41 +39,43 @@ impl Checked {
         if after.is_empty() {
             return Ok(None);
         }
-        let said = compare(profile, effective, (&before, &after), &config_view, &self.changed_statements);
-        if !said.iter().any(|finding| finding.rule == ALSO_CHANGES) {
+        let said_by = |effective: &Effective| {
+            compare(profile, effective, (&before, &after), &config_view, &self.changed_statements)
+        };
+        let is_more = |said: &[Finding]| said.iter().any(|finding| finding.rule == ALSO_CHANGES);
+        let said = said_by(effective);
+        if !is_more(&said) {
             return Ok(Some(said));
         }
-        // A name that the change itself writes somewhere is no other one. Some accounts hold the time: what differs when the same is asked again is no change.
-        let Some((again_before, again_after)) = ask(effective, proposed, home, &names)? else {
+        // A name that the change itself writes somewhere is no further one.
+        let mut effective = effective.clone();
+        effective.passing.extend(self.names_written(&config_view));
+        let said = said_by(&effective);
+        if !is_more(&said) {
+            return Ok(Some(said));
+        }
+        // Some accounts hold the time: what differs when the same is asked again is no change.
+        let Some((again_before, again_after)) = ask(&effective, proposed, home, &names)? else {
             return Ok(Some(said));
         };
-        let mut effective = effective.clone();
-        effective.passing.extend(self.names_changed());
         effective.passing.extend(before.passing(&again_before));
         effective.passing.extend(after.passing(&again_after));
-        Ok(Some(compare(profile, &effective, (&before, &after), &config_view, &self.changed_statements)))
+        Ok(Some(said_by(&effective)))
     }
 
     /// The names of statements, blocks among them, that are new, gone or written otherwise.
-    fn names_changed(&self) -> Vec<String> {
-        let statements = |file: Option<&File>| -> HashSet<(String, Vec<u8>)> {
-            let Some(doc) = file.map(|file| &file.doc) else { return HashSet::new() };
-            let text = |leaf| doc.tree().span(leaf).of(doc.source()).trim_ascii().to_vec();
-            doc.statements().map(|(leaf, _, parts)| (doc.text(parts.name).into_owned(), text(leaf))).collect()
+    fn names_written(&self, after: &ConfigView<'_>) -> Vec<String> {
+        let (profile, loading) = (&self.proposal.request.profile, &self.proposal.before);
+        let (layers, survey) = (loading.layers(profile), Survey::default());
+        let before = loading.config_view(&layers, profile, &survey);
+        let gone = changed_statements(after, &before);
+        let names = |view: &ConfigView<'_>, leaves: &HashSet<Leaf>| -> Vec<String> {
+            let name = |(n, leaf): &Leaf| {
+                let doc = &view.files[*n].doc;
+                doc.parts(*leaf).map(|parts| doc.text(parts.name).into_owned())
+            };
+            leaves.iter().filter_map(name).collect()
         };
-        let (before, after) = (&self.proposal.before.files, &self.after.files);
-        let same = |files: &[File], path: &str| files.iter().position(|file| file.path == path);
-        let paths: HashSet<&str> = before.iter().chain(after).map(|file| file.path.as_str()).collect();
-        let pairs = paths
-            .into_iter()
-            .map(|path| (same(before, path).map(|n| &before[n]), same(after, path).map(|n| &after[n])));
-        let changed =
-            pairs.filter(|(was, is)| was.map(|file| file.doc.source()) != is.map(|file| file.doc.source()));
-        changed
-            .flat_map(|(was, is)| {
-                let (was, is) = (statements(was), statements(is));
-                was.symmetric_difference(&is).map(|(name, _)| name.clone()).collect::<Vec<_>>()
-            })
-            .collect()
+        [names(after, &self.changed_statements), names(&before, &gone)].concat()
     }
 }

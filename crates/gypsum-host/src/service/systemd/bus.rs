@@ -14,7 +14,8 @@ use zbus::{Connection, Message, OwnedObjectPath, OwnedVariant, Variant};
 const ADDRESS: &str = "unix:path=/run/dbus/system_bus_socket";
 /// The manager's name on the bus.
 pub const NAME: &str = "org.freedesktop.systemd1";
-const OBJECT: &str = "/org/freedesktop/systemd1";
+/// Its own object.
+pub const OBJECT: &str = "/org/freedesktop/systemd1";
 /// Its interface.
 pub const MANAGER: &str = "org.freedesktop.systemd1.Manager";
 /// What the manager answers about a unit of which it holds nothing.
@@ -43,6 +44,11 @@ fn keep_quiet() {
             usual(panic);
         }
     }));
+}
+
+/// The object of a unit.
+pub fn object_of(unit: &str) -> String {
+    format!("{OBJECT}/unit/{}", label(unit))
 }
 
 /// The line to the manager of the system.
@@ -75,9 +81,8 @@ impl SystemBus {
 
     /// All properties of a unit, which is loaded where it was not; none where the manager does not answer.
     pub fn properties(&self, unit: &str) -> Option<Properties> {
-        let object = format!("{OBJECT}/unit/{}", label(unit));
         let of = "org.freedesktop.DBus.Properties";
-        let asked = ask(self.0.call_method(Some(NAME), object, Some(of), "GetAll", &("",)));
+        let asked = ask(self.0.call_method(Some(NAME), object_of(unit), Some(of), "GetAll", &("",)));
         let told = asked.and_then(|answer| answer.body().deserialize());
         told.inspect_err(|error| tracing::debug!(%error, unit, "not told by the bus")).ok()
     }

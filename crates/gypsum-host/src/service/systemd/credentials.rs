@@ -1,5 +1,6 @@
 //! The files that systemd hands a service as credentials. `systemctl show` cannot print them, so its bus is asked.
 
+use super::bus::{NAME, object_of};
 use super::whose::ManagerScope;
 use crate::children;
 use crate::service::ASKING;
@@ -18,8 +19,7 @@ pub fn files(whose: &ManagerScope, unit: &str, list: &str) -> Vec<String> {
         Some("socket") => "org.freedesktop.systemd1.Socket",
         _ => "org.freedesktop.systemd1.Service",
     };
-    let object = format!("/org/freedesktop/systemd1/unit/{}", label(unit));
-    let words = ["--json=short", "get-property", "org.freedesktop.systemd1", &object, interface, list];
+    let words = ["--json=short", "get-property", NAME, &object_of(unit), interface, list];
     let asked = children::run(&whose.busctl(&words), ASKING).map_err(|error| error.to_string());
     let told =
         asked.and_then(|ran| serde_json::from_str::<Property>(&ran.out).map_err(|error| error.to_string()));

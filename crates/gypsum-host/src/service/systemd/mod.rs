@@ -12,8 +12,7 @@ mod journal;
 mod shown;
 mod whose;
 
-pub use bus::SystemBus;
-pub use credentials::label as bus_label;
+pub use bus::{SystemBus, object_of};
 pub use whose::{ManagerScope, as_user};
 
 use super::ActionError;
@@ -22,6 +21,7 @@ use super::{ASKING, Acted, ServiceAction, with_logs};
 use crate::children::{self, Limit, Ran};
 use crate::error::Error;
 use crate::logs::Mark;
+use bus::{MANAGER, NAME, OBJECT};
 use gypsum_core::log::LogLine;
 use gypsum_core::profile::{Service, ServiceManagerKind};
 use gypsum_core::service::{Observation, State};
@@ -198,9 +198,7 @@ fn is_forgotten(whose: &ManagerScope, unit: &str) -> bool {
     if let Some(holds) = whose.bus().and_then(|bus| bus.holds(unit)) {
         return !holds;
     }
-    let manager =
-        ["org.freedesktop.systemd1", "/org/freedesktop/systemd1", "org.freedesktop.systemd1.Manager"];
-    let words = [&["call"], &manager[..], &["GetUnit", "s", unit]].concat();
+    let words = ["call", NAME, OBJECT, MANAGER, "GetUnit", "s", unit];
     let asked = children::run(&whose.busctl(&words), ASKING);
     asked.is_ok_and(|ran| !ran.timed_out && !ran.ok() && ran.err.contains("not loaded"))
 }

@@ -71,13 +71,6 @@ impl UnitProperties {
         let files = |key: &str| list::<(String, String)>(told, key).into_iter().map(|(_, file)| file);
         let invocation = list::<u8>(told, "InvocationID");
         Self {
-            id: text("Id"),
-            load_state: text("LoadState"),
-            file_state: text("UnitFileState"),
-            active: text("ActiveState"),
-            sub: text("SubState"),
-            kind: text("Type"),
-            result: text("Result"),
             main: of_kind(told, "MainPID").unwrap_or_default(),
             restarts: of_kind(told, "NRestarts"),
             invocation: invocation.iter().map(|byte| format!("{byte:02x}")).collect(),
@@ -85,13 +78,28 @@ impl UnitProperties {
             since_ms: micros("StateChangeTimestamp").map(|time| (time / 1_000).cast_signed()),
             start_ms: micros("TimeoutStartUSec").map(|time| time / 1_000),
             stop_ms: micros("TimeoutStopUSec").map(|time| time / 1_000),
+            variables: list::<(String, bool)>(told, "EnvironmentFiles").into_iter().map(|(f, _)| f).collect(),
+            credentials: files("LoadCredential").chain(files("LoadCredentialEncrypted")).collect(),
+            ..Self::in_words(text, texts)
+        }
+    }
+
+    /// What is a word, or a list of words, however it was told.
+    fn in_words(text: impl Fn(&str) -> String, texts: impl Fn(&str) -> Vec<String>) -> Self {
+        Self {
+            id: text("Id"),
+            load_state: text("LoadState"),
+            file_state: text("UnitFileState"),
+            active: text("ActiveState"),
+            sub: text("SubState"),
+            kind: text("Type"),
+            result: text("Result"),
             triggered_by: texts("TriggeredBy"),
             dependants: DEPENDANTS.iter().flat_map(|key| texts(key)).collect(),
             parts: texts("ConsistsOf"),
             told_along: texts("PropagatesReloadTo"),
             user: text("User"),
-            variables: list::<(String, bool)>(told, "EnvironmentFiles").into_iter().map(|(f, _)| f).collect(),
-            credentials: files("LoadCredential").chain(files("LoadCredentialEncrypted")).collect(),
+            ..Self::default()
         }
     }
 
@@ -199,13 +207,6 @@ impl<'a> Printed<'a> {
         // Each is followed by whether it may be missing: `PATH (ignore_errors=yes)`.
         let variables = self.all("EnvironmentFiles").filter_map(|value| value.split(" (").next());
         UnitProperties {
-            id: text("Id"),
-            load_state: text("LoadState"),
-            file_state: text("UnitFileState"),
-            active: text("ActiveState"),
-            sub: text("SubState"),
-            kind: text("Type"),
-            result: text("Result"),
             main: self.get("MainPID").parse().unwrap_or_default(),
             restarts: self.get("NRestarts").parse().ok(),
             invocation: text("InvocationID"),
@@ -213,13 +214,8 @@ impl<'a> Printed<'a> {
             since_ms: moment(self.get("StateChangeTimestamp")),
             start_ms: span(self.get("TimeoutStartUSec")),
             stop_ms: span(self.get("TimeoutStopUSec")),
-            triggered_by: self.words("TriggeredBy"),
-            dependants: DEPENDANTS.iter().flat_map(|key| self.words(key)).collect(),
-            parts: self.words("ConsistsOf"),
-            told_along: self.words("PropagatesReloadTo"),
-            user: text("User"),
             variables: variables.filter(|file| !file.is_empty()).map(str::to_owned).collect(),
-            credentials: Vec::new(),
+            ..UnitProperties::in_words(text, |key| self.words(key))
         }
     }
 
